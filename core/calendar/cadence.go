@@ -1,0 +1,219 @@
+// Package calendar does the arithmetic of periods: it numbers them, names them,
+// finds the spacing of a set of times and says where in a season a period lies.
+//
+// A period is an ordinal: an int64 that grows by one from a period to the next.
+// Times are wall-clock times without a zone, held as seconds since 1970-01-01.
+package calendar
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Unit is the kind of spacing.
+type Unit uint8
+
+// The units, from fine to coarse; Number is a plain running count.
+const (
+	Number Unit = iota
+	Quarterhour
+	Halfhour
+	Hour
+	Day
+	Week
+	Month
+	Quarter
+	Year
+)
+
+var unitNames = [...]string{"number", "15min", "30min", "hour", "day", "week", "month", "quarter", "year"}
+
+// Cadence is the spacing of a series. WeekStart counts only for weeks.
+type Cadence struct {
+	Unit      Unit
+	WeekStart time.Weekday
+}
+
+const (
+	secondsPerDay = 86400
+	// The first of each weekday on or after 1970-01-04, a Sunday, anchors weeks.
+	firstSunday = 3
+)
+
+// String gives the word that ParseCadence reads: "day", "week-mon", "15min".
+func (c Cadence) String() string {
+	if int(c.Unit) >= len(unitNames) {
+		return "unknown"
+	}
+	if c.Unit == Week {
+		return "week-" + strings.ToLower(c.WeekStart.String()[:3])
+	}
+	return unitNames[c.Unit]
+}
+
+// Word is the unit in plain words ("day").
+func (u Unit) Word() string {
+	switch u {
+	case Number:
+		return "period"
+	case Quarterhour:
+		return "quarter-hour"
+	case Halfhour:
+		return "half-hour"
+	}
+	return unitNames[u]
+}
+
+// Noun is the unit in plain words, for sentences ("28 days").
+func (c Cadence) Noun(n int) string {
+	word := c.Unit.Word()
+	if n != 1 {
+		word += "s"
+	}
+	return fmt.Sprintf("%d %s", n, word)
+}
+
+// ParseCadence reads a cadence's word. A plain "week" starts on Monday.
+func ParseCadence(s string) (Cadence, error) {
+	s = strings.ToLower(strings.TrimSpace(s))
+	if s == "week" {
+		return Cadence{Week, time.Monday}, nil
+	}
+	if day, ok := strings.CutPrefix(s, "week-"); ok {
+		for d := time.Sunday; d <= time.Saturday; d++ {
+			if name := strings.ToLower(d.String()); day == name || day == name[:3] {
+				return Cadence{Week, d}, nil
+			}
+		}
+		return Cadence{}, fmt.Errorf("%q is no weekday: write week-mon, week-sun and so on", day)
+	}
+	for u, name := range unitNames {
+		if s == name {
+			return Cadence{Unit: Unit(u)}, nil
+		}
+	}
+	return Cadence{}, fmt.Errorf("cadence %q is not known: use one of 15min, 30min, hour, day, week, week-sun, month, quarter, year, number", s)
+}
+
+// MarshalText and UnmarshalText use the word.
+func (c Cadence) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
+
+// UnmarshalText reads the word.
+func (c *Cadence) UnmarshalText(b []byte) (err error) {
+	*c, err = ParseCadence(string(b))
+	return err
+}
+
+// span is the length in seconds of the units that have a fixed one.
+func (u Unit) span() int64 {
+	switch u {
+	case Quarterhour:
+		return 900
+	case Halfhour:
+		return 1800
+	case Hour:
+		return 3600
+	case Day:
+		return secondsPerDay
+	case Week:
+		return 7 * secondsPerDay
+	}
+	return 0
+}
+
+// anchor is the start of the period numbered 0, for units of fixed length.
+func (c Cadence) anchor() int64 {
+	if c.Unit == Week {
+		return (firstSunday + int64(c.WeekStart)) * secondsPerDay
+	}
+	return 0
+}
+
+// Ordinal numbers the period that holds a time (seconds since 1970-01-01), and
+// says whether the time is that period's very start. For Number the argument is
+// itself the number.
+func (c Cadence) Ordinal(sec int64) (ord int64, exact bool) {
+	if c.Unit == Number {
+		return sec, true
+	}
+	if w := c.Unit.span(); w > 0 {
+		sec -= c.anchor()
+		ord = floorDiv(sec, w)
+		return ord, ord*w == sec
+	}
+	t := time.Unix(sec, 0).UTC()
+	y, m := int64(t.Year()), int64(t.Month())-1
+	switch c.Unit {
+	case Month:
+		ord = (y-1970)*12 + m
+	case Quarter:
+		ord = (y-1970)*4 + m/3
+	default:
+		ord = y
+	}
+	return ord, c.Start(ord) == sec
+}
+
+// Start is the first second of a period; for Number the number itself.
+func (c Cadence) Start(ord int64) int64 {
+	if c.Unit == Number {
+		return ord
+	}
+	if w := c.Unit.span(); w > 0 {
+		return ord*w + c.anchor()
+	}
+	y, m := ord, int64(0)
+	switch c.Unit {
+	case Month:
+		y, m = 1970+floorDiv(ord, 12), floorMod(ord, 12)
+	case Quarter:
+		y, m = 1970+floorDiv(ord, 4), floorMod(ord, 4)*3
+	}
+	return time.Date(int(y), time.Month(m+1), 1, 0, 0, 0, 0, time.UTC).Unix()
+}
+
+// Format names a period: 2026-03-01, 2026-03-01 14:00, 2026 (year) or 17 (number).
+// Weeks, months and quarters are named by their first day.
+func (c Cadence) Format(ord int64) string {
+	switch c.Unit {
+	case Number, Year:
+		return fmt.Sprint(ord)
+	case Quarterhour, Halfhour, Hour:
+		return time.Unix(c.Start(ord), 0).UTC().Format("2006-01-02 15:04")
+	}
+	return time.Unix(c.Start(ord), 0).UTC().Format("2006-01-02")
+}
+
+// Season is the length in periods of the shortest season the cadence can show:
+// a day for quarter-hours to hours, a week for days, a year for weeks to
+// quarters; 1 where there is none.
+func (c Cadence) Season() int {
+	switch c.Unit {
+	case Quarterhour:
+		return 96
+	case Halfhour:
+		return 48
+	case Hour:
+		return 24
+	case Day:
+		return 7
+	case Week:
+		return 52
+	case Month:
+		return 12
+	case Quarter:
+		return 4
+	}
+	return 1
+}
+
+func floorDiv(a, b int64) int64 {
+	q := a / b
+	if a%b != 0 && (a < 0) != (b < 0) {
+		q--
+	}
+	return q
+}
+
+func floorMod(a, b int64) int64 { return a - floorDiv(a, b)*b }
