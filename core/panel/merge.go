@@ -1,0 +1,205 @@
+package panel
+
+import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Restated is a value that a merge replaced.
+type Restated struct {
+	Series string  `json:"series"`
+	Period string  `json:"period"`
+	Old    float64 `json:"old"`
+	New    float64 `json:"new"`
+}
+
+// Changes says what a merge did. Restated lists the first hundred.
+type Changes struct {
+	NewSeries     int        `json:"new_series"`
+	NewPeriods    int        `json:"new_periods" doc:"periods on the axis that the dataset did not have"`
+	NewValues     int        `json:"new_values"`
+	RestatedCount int        `json:"restated_count"`
+	Restated      []Restated `json:"restated,omitempty" doc:"the first hundred"`
+}
+
+const restatedShown = 100
+
+// Merge lays newer rows over a panel: known values of newer win. Both must have
+// the same cadence, measure, attributes and drivers. Neither is changed.
+func Merge(old, newer *Panel) (*Panel, Changes, error) {
+	if err := sameShape(old, newer); err != nil {
+		return nil, Changes{}, err
+	}
+	first := min(old.First, newer.First)
+	last := max(old.Ordinal(old.Length-1), newer.Ordinal(newer.Length-1))
+	out := *old
+	out.First, out.Length = first, int(last-first+1)
+	ch := Changes{NewPeriods: out.Length - old.Length}
+
+	type pair struct{ old, new int }
+	index := map[string]*pair{}
+	for i, s := range old.Series {
+		index[s.Key] = &pair{i, -1}
+	}
+	for i, s := range newer.Series {
+		if p := index[s.Key]; p != nil {
+			p.new = i
+		} else {
+			index[s.Key] = &pair{-1, i}
+			ch.NewSeries++
+		}
+	}
+	pairs := make([]*pair, 0, len(index))
+	for _, p := range index {
+		pairs = append(pairs, p)
+	}
+	labels := func(p *pair) []string {
+		if p.old >= 0 {
+			return old.Labels(p.old)
+		}
+		return newer.Labels(p.new)
+	}
+	slices.SortFunc(pairs, func(a, b *pair) int { return slices.Compare(labels(a), labels(b)) })
+
+	out.Series = make([]Series, len(pairs))
+	columns := make([][]string, len(old.Attributes))
+	for i, pr := range pairs {
+		for a, v := range labels(pr) {
+			columns[a] = append(columns[a], v)
+		}
+		var a, b Series
+		if pr.old >= 0 {
+			a = old.Series[pr.old]
+			a.First += int(old.First - first)
+		}
+		if pr.new >= 0 {
+			b = newer.Series[pr.new]
+			b.First += int(newer.First - first)
+		}
+		out.Series[i] = mergeSeries(&out, a, b, &ch)
+	}
+	out.Attributes = make([]Attribute, len(columns))
+	for a := range columns {
+		out.Attributes[a] = NewAttribute(old.Attributes[a].Name, columns[a])
+	}
+	return &out, ch, nil
+}
+
+func sameShape(old, newer *Panel) error {
+	if old.Cadence != newer.Cadence {
+		return fmt.Errorf("the dataset is by %s, the file is by %s: give the dataset's cadence or load under another name", old.Cadence, newer.Cadence)
+	}
+	if old.Measure != newer.Measure {
+		return fmt.Errorf("the dataset measures %q, the file %q", old.Measure, newer.Measure)
+	}
+	if len(old.Attributes) != len(newer.Attributes) {
+		return fmt.Errorf("the dataset has %d attributes, the file %d", len(old.Attributes), len(newer.Attributes))
+	}
+	for i := range old.Attributes {
+		if old.Attributes[i].Name != newer.Attributes[i].Name {
+			return fmt.Errorf("the dataset's attribute %q is %q in the file: name the same columns in the same order", old.Attributes[i].Name, newer.Attributes[i].Name)
+		}
+	}
+	if !slices.Equal(old.Drivers, newer.Drivers) {
+		return fmt.Errorf("the dataset's drivers and the file's differ: name the same driver columns, in the same order and the same ones known ahead")
+	}
+	return nil
+}
+
+func mergeSeries(p *Panel, a, b Series, ch *Changes) Series {
+	out := Series{Key: a.Key + b.Key}
+	if a.Key != "" && b.Key != "" {
+		out.Key = a.Key
+	}
+	start, end := a.First, a.End()
+	if len(a.Values) == 0 {
+		start, end = b.First, b.End()
+	} else if len(b.Values) > 0 {
+		start, end = min(start, b.First), max(end, b.End())
+	}
+	out.First = start
+	out.Values = unknowns(end - start)
+	for i := range out.Values {
+		x, y := a.At(start+i), b.At(start+i)
+		switch {
+		case !Known(y):
+			out.Values[i] = x
+		case !Known(x):
+			ch.NewValues++
+			out.Values[i] = y
+		default:
+			if x != y {
+				ch.RestatedCount++
+				if len(ch.Restated) < restatedShown {
+					ch.Restated = append(ch.Restated, Restated{out.Key, p.Period(start + i), x, y})
+				}
+			}
+			out.Values[i] = y
+		}
+	}
+	for d := range p.Drivers {
+		out.Drivers = append(out.Drivers, mergeDriver(start, d, a, b))
+	}
+	return out
+}
+
+func mergeDriver(start, d int, a, b Series) []float64 {
+	at := func(s Series, i int) float64 {
+		if d < len(s.Drivers) {
+			if j := i - s.First; j >= 0 && j < len(s.Drivers[d]) {
+				return s.Drivers[d][j]
+			}
+		}
+		return Unknown
+	}
+	end := start
+	for _, s := range []Series{a, b} {
+		if d < len(s.Drivers) {
+			end = max(end, s.First+len(s.Drivers[d]))
+		}
+	}
+	out := unknowns(end - start)
+	for i := range out {
+		if out[i] = at(b, start+i); !Known(out[i]) {
+			out[i] = at(a, start+i)
+		}
+	}
+	return out
+}
+
+// Hash is the SHA-256 of a panel's content in hex: the same values, names and
+// axis give the same hash, in whatever order the rows came.
+func Hash(p *Panel) string {
+	h := sha256.New()
+	fmt.Fprintf(h, "%s|%d|%d|%q|%v|", p.Cadence, p.First, p.Length, p.Measure, p.Drivers)
+	if p.Floor != nil {
+		fmt.Fprintf(h, "floor %v|", *p.Floor)
+	}
+	for _, a := range p.Attributes {
+		fmt.Fprintf(h, "%q|", a.Name)
+	}
+	buf := make([]byte, 0, 1<<14)
+	write := func(values []float64) {
+		buf = binary.LittleEndian.AppendUint64(buf[:0], uint64(len(values)))
+		for _, v := range values {
+			bits := math.Float64bits(v)
+			if !Known(v) {
+				bits = math.Float64bits(Unknown)
+			}
+			buf = binary.LittleEndian.AppendUint64(buf, bits)
+		}
+		h.Write(buf)
+	}
+	for i, s := range p.Series {
+		fmt.Fprintf(h, "%q|%d|", p.Labels(i), s.First)
+		write(s.Values)
+		for _, d := range s.Drivers {
+			write(d)
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil))
+}

@@ -1,0 +1,147 @@
+// Package panel holds many series on one regular time axis, builds them from raw
+// rows, and gives models a view of them that ends at an origin.
+package panel
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"paperkettle/core/calendar"
+)
+
+// Unknown marks a period without a value.
+var Unknown = math.NaN()
+
+// Known says whether a value is there.
+func Known(v float64) bool { return v == v }
+
+// Panel is a set of series on one axis. It is read-only once built.
+type Panel struct {
+	Cadence    calendar.Cadence
+	First      int64 // ordinal of the axis' first period
+	Length     int   // number of periods, first to last with a known measure
+	Measure    string
+	Floor      *float64 // no value can lie below it, where given
+	Drivers    []Driver
+	Attributes []Attribute
+	Series     []Series
+}
+
+// Driver names an explanatory column.
+type Driver struct {
+	Name       string
+	KnownAhead bool
+}
+
+// Attribute is a dictionary-coded column: series i has Values[Codes[i]].
+type Attribute struct {
+	Name   string
+	Values []string
+	Codes  []int32
+}
+
+// Series is one line of the panel. Values[i] is the measure at axis index
+// First+i, NaN where unknown; it starts and ends with a known value, or is empty.
+// Drivers[d][i] is driver d at the same index and may reach past Values.
+type Series struct {
+	Key     string
+	First   int
+	Values  []float64
+	Drivers [][]float64
+}
+
+// End is the axis index after the last value.
+func (s *Series) End() int { return s.First + len(s.Values) }
+
+// At is the measure at an axis index, NaN outside the series.
+func (s *Series) At(i int) float64 {
+	if i -= s.First; i >= 0 && i < len(s.Values) {
+		return s.Values[i]
+	}
+	return Unknown
+}
+
+// Ordinal turns an axis index into a period.
+func (p *Panel) Ordinal(i int) int64 { return p.First + int64(i) }
+
+// Period names the period at an axis index.
+func (p *Panel) Period(i int) string { return p.Cadence.Format(p.Ordinal(i)) }
+
+// Label is series i's value of attribute a.
+func (p *Panel) Label(a, i int) string {
+	at := &p.Attributes[a]
+	return at.Values[at.Codes[i]]
+}
+
+// Labels are all attribute values of series i, in the attributes' order.
+func (p *Panel) Labels(i int) []string {
+	out := make([]string, len(p.Attributes))
+	for a := range p.Attributes {
+		out[a] = p.Label(a, i)
+	}
+	return out
+}
+
+// Find gives the index of the series with a key, or -1.
+func (p *Panel) Find(key string) int {
+	return slices.IndexFunc(p.Series, func(s Series) bool { return s.Key == key })
+}
+
+// AttributeIndex finds an attribute by name.
+func (p *Panel) AttributeIndex(name string) (int, error) {
+	names := make([]string, len(p.Attributes))
+	for i, a := range p.Attributes {
+		if a.Name == name {
+			return i, nil
+		}
+		names[i] = a.Name
+	}
+	if len(names) == 0 {
+		return 0, fmt.Errorf("no attribute is called %q: the dataset has a single series and no attributes", name)
+	}
+	return 0, fmt.Errorf("no attribute is called %q: the dataset has %s", name, strings.Join(names, ", "))
+}
+
+// Where lists the series whose attributes match every condition; an empty
+// filter matches all.
+func (p *Panel) Where(filter map[string]string) ([]int, error) {
+	want := make([]int32, len(p.Attributes))
+	for i := range want {
+		want[i] = -1
+	}
+	for name, value := range filter {
+		a, err := p.AttributeIndex(name)
+		if err != nil {
+			return nil, err
+		}
+		code := slices.Index(p.Attributes[a].Values, value)
+		if code < 0 {
+			return nil, fmt.Errorf("no series has %s %q", name, value)
+		}
+		want[a] = int32(code)
+	}
+	var out []int
+next:
+	for i := range p.Series {
+		for a, code := range want {
+			if code >= 0 && p.Attributes[a].Codes[i] != code {
+				continue next
+			}
+		}
+		out = append(out, i)
+	}
+	return out, nil
+}
+
+// KeySeparator joins attribute values into a series key.
+const KeySeparator = " / "
+
+// Key joins attribute values. A panel without attributes has one series, "all".
+func Key(labels []string) string {
+	if len(labels) == 0 {
+		return "all"
+	}
+	return strings.Join(labels, KeySeparator)
+}

@@ -1,0 +1,148 @@
+package panel
+
+import (
+	"math/rand/v2"
+
+	"paperkettle/core/calendar"
+)
+
+// View is what a model may see: some series of a panel, from a first period up to
+// the origin. Nothing behind it reaches past the origin but the drivers that are
+// known ahead, so a model can't read the future by mistake.
+type View struct {
+	p            *Panel
+	series       []int
+	from, origin int
+}
+
+// NewView shows the given series on axis indices from..origin (both included).
+func NewView(p *Panel, series []int, from, origin int) View {
+	return View{p, series, max(from, 0), min(origin, p.Length-1)}
+}
+
+// Len is the number of series.
+func (v View) Len() int { return len(v.series) }
+
+// Origin is the axis index of the last visible period.
+func (v View) Origin() int { return v.origin }
+
+// From is the axis index of the first visible period.
+func (v View) From() int { return v.from }
+
+// Cadence is the panel's cadence.
+func (v View) Cadence() calendar.Cadence { return v.p.Cadence }
+
+// Ordinal turns an axis index into a period; it works past the origin too.
+func (v View) Ordinal(i int) int64 { return v.p.Ordinal(i) }
+
+// Drivers names the explanatory columns.
+func (v View) Drivers() []Driver { return v.p.Drivers }
+
+// Attributes lists the attributes' names.
+func (v View) Attributes() []string {
+	out := make([]string, len(v.p.Attributes))
+	for i, a := range v.p.Attributes {
+		out[i] = a.Name
+	}
+	return out
+}
+
+// SeriesView is one series of a view.
+type SeriesView struct {
+	Key    string
+	Labels []string // attribute values, in the order of View.Attributes
+	// First is the axis index of Values[0]; the last value is at the origin.
+	// Values is NaN where unknown and must not be written to.
+	First   int
+	Values  []float64
+	v       View
+	drivers [][]float64
+	offset  int // of First in drivers
+}
+
+// Series gives the i-th series of the view. A series that ended before the
+// origin is filled up to it with unknown periods, so that the last value always
+// stands at the origin. Leading unknown periods are cut.
+func (v View) Series(i int) SeriesView {
+	s := &v.p.Series[v.series[i]]
+	from := max(v.from, s.First)
+	to := min(v.origin+1, s.End())
+	for from < to && !Known(s.At(from)) {
+		from++
+	}
+	out := SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: from, v: v, drivers: s.Drivers, offset: from - s.First}
+	if from >= to {
+		out.First = v.origin + 1
+		return out
+	}
+	values := s.Values[from-s.First : to-s.First : to-s.First]
+	if missing := v.origin + 1 - to; missing > 0 {
+		values = append(make([]float64, 0, len(values)+missing), values...)
+		for range missing {
+			values = append(values, Unknown)
+		}
+	}
+	out.Values = values
+	return out
+}
+
+// View is the view that the series belongs to.
+func (s SeriesView) View() View { return s.v }
+
+// Driver gives n values of driver d from First on. A driver that is not known
+// ahead is unknown past the origin, whatever the panel holds.
+func (s SeriesView) Driver(d, n int) []float64 {
+	out := make([]float64, n)
+	ahead := s.v.p.Drivers[d].KnownAhead
+	for i := range out {
+		out[i] = Unknown
+		j := s.offset + i
+		if (ahead || s.First+i <= s.v.origin) && j >= 0 && d < len(s.drivers) && j < len(s.drivers[d]) {
+			out[i] = s.drivers[d][j]
+		}
+	}
+	return out
+}
+
+// CountKnown is the number of known values.
+func CountKnown(values []float64) (n int) {
+	for _, v := range values {
+		if Known(v) {
+			n++
+		}
+	}
+	return n
+}
+
+// Scramble returns a copy of a panel in which everything a model at the origin may not see
+// is replaced by noise: for tests that catch a model that reads the future.
+func Scramble(p *Panel, origin int, rnd *rand.Rand) *Panel {
+	q := *p
+	q.Series = make([]Series, len(p.Series))
+	for i, s := range p.Series {
+		s.Values = append([]float64(nil), s.Values...)
+		for j := range s.Values {
+			if s.First+j > origin {
+				s.Values[j] = rnd.NormFloat64() * 1e6
+			}
+		}
+		drivers := make([][]float64, len(s.Drivers))
+		for d := range drivers {
+			drivers[d] = append([]float64(nil), s.Drivers[d]...)
+			for j := range drivers[d] {
+				if s.First+j > origin && !p.Drivers[d].KnownAhead {
+					drivers[d][j] = rnd.NormFloat64() * 1e6
+				}
+			}
+		}
+		s.Drivers = drivers
+		q.Series[i] = s
+	}
+	return &q
+}
+
+// Only is the view of its i-th series alone.
+func (v View) Only(i int) View {
+	v.series = v.series[i : i+1]
+	return v
+}
