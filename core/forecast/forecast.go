@@ -1,0 +1,103 @@
+// Package forecast is the shape of a forecast: for each series and step a mean and
+// quantiles on one fixed grid of probabilities, from which any interval is read.
+package forecast
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/num"
+)
+
+// Grid is the fixed grid of probabilities, symmetric about a half. It holds the
+// ends of the 50, 60, 70, 80, 90, 95, 98, 99, 99.5 and 99.9 % intervals.
+var Grid = [...]float64{
+	0.0005, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5,
+	0.6, 0.7, 0.75, 0.8, 0.85, 0.9, 0.95, 0.975, 0.99, 0.995, 0.9975, 0.9995,
+}
+
+// GridSize is the number of quantiles a step has.
+const GridSize = len(Grid)
+
+// Median is the grid's index of the median.
+const Median = GridSize / 2
+
+var gridNormal = func() (z [GridSize]float64) {
+	for i, p := range Grid {
+		z[i] = num.NormalQuantile(p)
+	}
+	return z
+}()
+
+// Rows is the forecast of one series: Mean[h] and Quantiles[h*GridSize+g] for
+// step h+1 and Grid[g], in the measure's unit.
+type Rows struct {
+	Mean      []float64
+	Quantiles []float64
+}
+
+// NewRows makes room for a horizon.
+func NewRows(horizon int) Rows {
+	return Rows{make([]float64, horizon), make([]float64, horizon*GridSize)}
+}
+
+// At is the quantile row of a step, counted from 0.
+func (r Rows) At(h int) []float64 { return r.Quantiles[h*GridSize : (h+1)*GridSize] }
+
+// Check says what is wrong with a forecast: a value that is not finite, or
+// quantiles out of order.
+func (r Rows) Check() error {
+	for h, m := range r.Mean {
+		if math.IsNaN(m) || math.IsInf(m, 0) {
+			return fmt.Errorf("the forecast of step %d is not a finite number", h+1)
+		}
+		q := r.At(h)
+		if math.IsNaN(q[0]) || math.IsInf(q[0], 0) || math.IsInf(q[GridSize-1], 0) || !slices.IsSorted(q) {
+			return fmt.Errorf("the quantiles of step %d are not finite and in order", h+1)
+		}
+	}
+	return nil
+}
+
+// Clip raises everything below floor to it.
+func (r Rows) Clip(floor float64) {
+	for i, v := range r.Mean {
+		r.Mean[i] = max(v, floor)
+	}
+	for i, v := range r.Quantiles {
+		r.Quantiles[i] = max(v, floor)
+	}
+}
+
+// Interval reads the central interval of a level in per cent (50 to 99.9) from a
+// quantile row. Between grid points it interpolates on the normal-score scale.
+func Interval(q []float64, level float64) (low, high float64) {
+	p := (100 - level) / 200
+	return Quantile(q, p), Quantile(q, 1-p)
+}
+
+// probabilityTolerance absorbs the rounding of (100-level)/200.
+const probabilityTolerance = 1e-9
+
+// Quantile reads a probability within the grid's range from a quantile row.
+func Quantile(q []float64, p float64) float64 {
+	i, _ := slices.BinarySearch(Grid[:], p-probabilityTolerance)
+	if i == GridSize {
+		return q[GridSize-1]
+	}
+	if i == 0 || math.Abs(Grid[i]-p) <= probabilityTolerance {
+		return q[i]
+	}
+	z := num.NormalQuantile(p)
+	w := (z - gridNormal[i-1]) / (gridNormal[i] - gridNormal[i-1])
+	return q[i-1] + w*(q[i]-q[i-1])
+}
+
+// CheckLevel refuses a level that the grid does not reach.
+func CheckLevel(level float64) error {
+	if !(level >= 50 && level <= 99.9) {
+		return fmt.Errorf("a level of %v %% can't be read: levels run from 50 to 99.9", level)
+	}
+	return nil
+}

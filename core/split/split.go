@@ -1,0 +1,104 @@
+// Package split cuts a time axis into training and assessed parts.
+//
+// A random holdout is not offered: it would let a model train on periods after
+// the ones it forecasts.
+package split
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// Spec asks for windows, counted back from the end of the axis.
+type Spec struct {
+	Horizon int     `json:"horizon"`
+	Windows int     `json:"windows"` // 1 is a holdout
+	Stride  int     `json:"stride"`  // periods between origins; 0 means the horizon
+	History History `json:"history"`
+}
+
+// History says how far back training reaches: 0 is all (expanding), N the last N
+// periods (sliding).
+type History int
+
+// ParseHistory reads "expanding" or "sliding:N".
+func ParseHistory(s string) (History, error) {
+	if s == "" || s == "expanding" {
+		return 0, nil
+	}
+	if n, ok := strings.CutPrefix(s, "sliding:"); ok {
+		if v, err := strconv.Atoi(n); err == nil && v >= 2 {
+			return History(v), nil
+		}
+	}
+	return 0, fmt.Errorf("history %q is not known: use expanding or sliding:N with N of at least 2 periods", s)
+}
+
+// String gives the word that ParseHistory reads.
+func (h History) String() string {
+	if h == 0 {
+		return "expanding"
+	}
+	return fmt.Sprintf("sliding:%d", int(h))
+}
+
+// MarshalText and UnmarshalText use the word.
+func (h History) MarshalText() ([]byte, error) { return []byte(h.String()), nil }
+
+// UnmarshalText reads the word.
+func (h *History) UnmarshalText(b []byte) (err error) {
+	*h, err = ParseHistory(string(b))
+	return err
+}
+
+// Window is one training part with the assessed part that follows it, as axis
+// indices, both ends included. Index counts from 1, oldest first.
+type Window struct {
+	Index      int `json:"window"`
+	TrainFirst int `json:"train_first"`
+	Origin     int `json:"origin"`
+	AssessLast int `json:"assess_last"`
+}
+
+// AssessFirst is the index of the first assessed period.
+func (w Window) AssessFirst() int { return w.Origin + 1 }
+
+// minTraining is the shortest training part that a window may have on the axis.
+const minTraining = 2
+
+// Make lays the windows on an axis of the given length. The last window ends at
+// the axis' end; every series shares the origins.
+func Make(s Spec, length int) ([]Window, error) {
+	if s.Horizon < 1 {
+		return nil, errors.New("the horizon must be at least 1 period")
+	}
+	if s.Windows < 1 {
+		return nil, errors.New("there must be at least 1 window")
+	}
+	if s.Stride < 0 {
+		return nil, errors.New("the stride must be at least 1 period")
+	}
+	if s.Stride == 0 {
+		s.Stride = s.Horizon
+	}
+	// Compared by division, so that a huge stride or count can't overflow.
+	room := length - s.Horizon - minTraining
+	if room < 0 {
+		return nil, fmt.Errorf("a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon", s.Horizon, s.Horizon+minTraining, length)
+	}
+	if s.Windows-1 > room/s.Stride {
+		return nil, fmt.Errorf("%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit", s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
+	}
+	out := make([]Window, s.Windows)
+	for i := range out {
+		w := Window{Index: i + 1, AssessLast: length - 1 - (s.Windows-1-i)*s.Stride}
+		w.Origin = w.AssessLast - s.Horizon
+		if s.History > 0 {
+			w.TrainFirst = max(0, w.Origin-int(s.History)+1)
+		}
+		out[i] = w
+	}
+	return out, nil
+}
