@@ -1,0 +1,97 @@
+package baseline
+
+import (
+	"fmt"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/model"
+	"paperkettle/core/panel"
+)
+
+// samePlace: the mean of the known values among the last k periods that have the
+// same place in a calendar cycle (weekday, month, time of day) as the period to be
+// forecast. A place without one takes the mean of all the last k periods.
+type samePlace struct {
+	recent
+	by     calendar.Position
+	place  func(int64) int
+	start  int64
+	places []placeMean
+	held   []int16 // the place of each period in the ring, -1 where there is none
+	dirty  bool
+	all    float64
+}
+
+type placeMean struct {
+	mean float64
+	ok   bool
+}
+
+func newSamePlace(sp spec) (*samePlace, error) {
+	place, n, err := sp.Cadence.Places(sp.By)
+	if err != nil {
+		return nil, err
+	}
+	r := &samePlace{recent: *newRecent(sp.Length), by: sp.By, place: place, start: sp.Ordinal, places: make([]placeMean, n), held: make([]int16, sp.Length)}
+	for i := range r.held {
+		r.held[i] = -1
+	}
+	return r, nil
+}
+
+func (r *samePlace) push(y float64) {
+	at := r.t % len(r.ring)
+	leaving, joining := r.held[at], r.place(r.start+int64(r.t))
+	r.held[at] = int16(joining)
+	r.recent.push(y)
+	// Only two places change: the one that gains a period and the one that loses it.
+	r.refresh(joining)
+	if leaving >= 0 && int(leaving) != joining {
+		r.refresh(int(leaving))
+	}
+	r.dirty = true
+}
+
+// refresh recomputes a place's mean over the periods in the ring.
+func (r *samePlace) refresh(p int) {
+	sum, n := 0.0, 0
+	for at, y := range r.ring {
+		if int(r.held[at]) == p && panel.Known(y) {
+			sum += y
+			n++
+		}
+	}
+	r.places[p] = placeMean{sum / float64(n), n > 0}
+}
+
+func (r *samePlace) point(out []float64) readiness {
+	if r.dirty {
+		r.all, _ = r.mean()
+		r.dirty = false
+	}
+	ready := fully
+	for h := range out {
+		m := r.places[r.place(r.start+int64(r.t+h))]
+		switch {
+		case m.ok:
+			out[h] = m.mean
+		case panel.Known(r.all):
+			out[h], ready = r.all, partly
+		default:
+			return r.last.fallBack(out)
+		}
+	}
+	if r.t < len(r.ring) {
+		return partly
+	}
+	return ready
+}
+
+func (r *samePlace) describe(d *model.Description) {
+	d.Form = fmt.Sprintf("repeats the mean of the same %s over the last %d periods", r.by, len(r.ring))
+	d.Parameters = []model.Parameter{{Name: "length", Value: float64(len(r.ring)), Meaning: "periods averaged over"}}
+}
+
+func (r *samePlace) shortfall() string {
+	return fmt.Sprintf("the last %d periods do not hold every %s, or the history is shorter than them", len(r.ring), r.by)
+}

@@ -1,0 +1,51 @@
+package model
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Family is a kind of model in the catalogue.
+type Family struct {
+	Name      string
+	Summary   string // one sentence on how it forecasts
+	Reference string // where the method is published
+	Settings  []Setting
+	// AcrossSeries says that one fit learns from all series, so that a task must
+	// hold them all.
+	AcrossSeries bool
+	New          func(Values) (Model, error)
+	Read         func([]byte) (Trained, error)
+}
+
+// Catalogue is a list of families in the order in which they are shown.
+type Catalogue []Family
+
+// Find gives the family of a name.
+func (c Catalogue) Find(name string) (*Family, error) {
+	names := make([]string, len(c))
+	for i := range c {
+		if c[i].Name == name {
+			return &c[i], nil
+		}
+		names[i] = c[i].Name
+	}
+	return nil, fmt.Errorf("no family is called %q: the catalogue has %s", name, strings.Join(names, ", "))
+}
+
+// New makes a model of a family with settings as given.
+func (c Catalogue) New(family string, given Values) (Model, *Family, error) {
+	f, err := c.Find(family)
+	if err != nil {
+		return nil, nil, err
+	}
+	values, err := Resolve(f.Settings, given)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", family, err)
+	}
+	m, err := f.New(values)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", family, err)
+	}
+	return m, f, nil
+}

@@ -1,0 +1,16 @@
+// Package catalogue lists every family that a bake-off can enter.
+package catalogue
+
+import (
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/baseline"
+)
+
+// Standard is the whole catalogue: one line a package of families.
+func Standard() model.Catalogue {
+	return slices.Concat(
+		baseline.Families(),
+	)
+}

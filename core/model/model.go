@@ -1,0 +1,79 @@
+// Package model is the one way a forecasting method enters a bake-off, whatever
+// its family: settings in, a view up to the origin in, a trained model out.
+//
+// A family is added in one folder below this one, plus one line in the catalogue.
+package model
+
+import (
+	"context"
+	"encoding"
+	"math/rand/v2"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/panel"
+)
+
+// Env is what training gets besides the data.
+type Env struct {
+	Horizon int // the longest horizon that will be asked for
+	Workers int // how many goroutines may be used; the result must not depend on it
+	// Random gives the stream that belongs to a series (or to "" for the whole).
+	Random func(series string) *rand.Rand
+}
+
+// Model trains on a view. It is safe for concurrent use.
+type Model interface {
+	Train(ctx context.Context, v panel.View, env Env) (Trained, error)
+}
+
+// Trained is a model fitted to the series of one view. Its methods are not safe
+// for concurrent use.
+type Trained interface {
+	// Forecast continues each series for a horizon. v is the view trained on (or
+	// advanced to); drivers known ahead are read from it past the origin. A series
+	// that can't be forecast has its own error in the result; the error returned is for
+	// what spoils all.
+	Forecast(ctx context.Context, v panel.View, horizon int) (Result, error)
+	// Advance takes the same series with a later origin, without refitting.
+	Advance(ctx context.Context, v panel.View) error
+	// Describe explains the fit of the i-th series.
+	Describe(i int) Description
+	// MarshalBinary writes the model; Family.Read reads it back.
+	encoding.BinaryMarshaler
+}
+
+// Result holds one forecast for each series of the view, or its error.
+type Result struct {
+	Series []forecast.Rows
+	Err    []error
+}
+
+// Description says what a fit is, in plain words and numbers.
+type Description struct {
+	Form       string      `json:"form" doc:"one sentence on how the forecast is made"`
+	From       int         `json:"-"` // axis index of the first period used
+	To         int         `json:"-"` // axis index of the origin
+	Known      int         `json:"known" doc:"known values used"`
+	Parameters []Parameter `json:"parameters,omitempty"`
+	Cautions   []string    `json:"cautions,omitempty"`
+}
+
+// Parameter is a number that a fit rests on.
+type Parameter struct {
+	Name    string  `json:"name"`
+	Value   float64 `json:"value"`
+	Meaning string  `json:"meaning"`
+}
+
+// SeriesModel fits one series at a time; PerSeries makes a Model of it.
+type SeriesModel interface {
+	Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (SeriesFit, error)
+}
+
+// SeriesFit is a fitted series. Its methods mirror those of Trained.
+type SeriesFit interface {
+	Forecast(s panel.SeriesView, out forecast.Rows) error
+	Advance(s panel.SeriesView) error
+	Describe() Description
+	encoding.BinaryMarshaler
+}
