@@ -1,0 +1,69 @@
+package bakeoff_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/calendar"
+	"paperkettle/core/model/catalogue"
+	"paperkettle/core/panel"
+	"paperkettle/core/split"
+)
+
+// dailyPanel makes weekly-seasonal noisy series.
+func dailyPanel(series, length int) *panel.Panel {
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 19000, Length: length, Measure: "orders"}
+	names := make([]string, series)
+	for i := range series {
+		rnd := rand.New(rand.NewPCG(7, uint64(i)))
+		values := make([]float64, length)
+		for t := range values {
+			values[t] = float64(int(50 + 10*float64(t%7) + 8*rnd.NormFloat64()))
+		}
+		names[i] = fmt.Sprintf("s%05d", i)
+		p.Series = append(p.Series, panel.Series{Key: names[i], Values: values})
+	}
+	p.Attributes = []panel.Attribute{panel.NewAttribute("item", names)}
+	return p
+}
+
+func baselinePlan(horizon, windows int) bakeoff.Plan {
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: horizon, Windows: windows}, Seed: 1}
+	for _, f := range []string{"naive", "seasonal-naive", "drift", "mean", "moving-average", "calendar-mean"} {
+		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Family: f})
+	}
+	return plan
+}
+
+// BenchmarkEngine runs the six baselines over 2,000 daily series of three years, six
+// windows of 28 days, on two workers.
+func BenchmarkEngine(b *testing.B) {
+	p := dailyPanel(2000, 1095)
+	for b.Loop() {
+		e, err := bakeoff.Prepare(p, baselinePlan(28, 6), catalogue.Standard())
+		require.NoError(b, err)
+		work := make(chan bakeoff.Task)
+		var wg sync.WaitGroup
+		for range 2 {
+			wg.Go(func() {
+				for t := range work {
+					_, err := e.Run(context.Background(), t)
+					if err != nil {
+						panic(err)
+					}
+				}
+			})
+		}
+		for _, t := range e.Tasks() {
+			work <- t
+		}
+		close(work)
+		wg.Wait()
+	}
+}

@@ -1,0 +1,127 @@
+// Package bakeoff turns a plan and a panel into tasks, runs each as a pure
+// function, and ranks what came of them.
+package bakeoff
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/score"
+	"paperkettle/core/split"
+)
+
+// Plan is all that a bake-off depends on besides the panel.
+type Plan struct {
+	Split      split.Spec        `json:"split"`
+	Contenders []Contender       `json:"contenders"`
+	Baseline   string            `json:"baseline"` // a contender's name
+	Metric     string            `json:"metric"`   // the one that ranks
+	Levels     []float64         `json:"levels"`   // of the intervals, per cent
+	ScaleLag   int               `json:"scale_lag"`
+	Seed       uint64            `json:"seed"`
+	Where      map[string]string `json:"where,omitempty"`
+}
+
+// Contender is a family with its settings under a name.
+type Contender struct {
+	Name     string       `json:"name"`
+	Family   string       `json:"family"`
+	Settings model.Values `json:"settings,omitempty"`
+}
+
+// DefaultMetric ranks where the plan names none.
+const DefaultMetric = "mase"
+
+// Complete fills in what a plan leaves out and checks the rest. It reports the
+// field at fault.
+func (p *Plan) Complete(cat model.Catalogue) error {
+	if p.Split.Windows == 0 {
+		p.Split.Windows = 1
+	}
+	if p.Split.Stride == 0 {
+		p.Split.Stride = p.Split.Horizon
+	}
+	if p.Metric == "" {
+		p.Metric = DefaultMetric
+	}
+	p.Metric = strings.ToLower(p.Metric)
+	if len(p.Levels) == 0 {
+		p.Levels = []float64{80, 95}
+	}
+	p.Levels = slices.Clone(p.Levels)
+	slices.Sort(p.Levels)
+	p.Levels = slices.Compact(p.Levels)
+	for _, l := range p.Levels {
+		if err := forecast.CheckLevel(l); err != nil {
+			return &FieldError{"levels", err}
+		}
+	}
+	if p.ScaleLag < 0 {
+		return &FieldError{"scale_lag", errors.New("the scale lag must be at least 1, or 0 for the cadence's shortest season")}
+	}
+	if _, err := score.FindMetric(p.Metric, p.Levels); err != nil {
+		return &FieldError{"metric", err}
+	}
+	if err := p.completeContenders(cat); err != nil {
+		return &FieldError{"contenders", err}
+	}
+	if p.Baseline == "" {
+		p.Baseline = p.defaultBaseline()
+	}
+	if p.Contender(p.Baseline) < 0 {
+		return &FieldError{"baseline", fmt.Errorf("the baseline %q is not among the contenders", p.Baseline)}
+	}
+	return nil
+}
+
+func (p *Plan) completeContenders(cat model.Catalogue) error {
+	if len(p.Contenders) == 0 {
+		return errors.New("there are no contenders: enter at least one, such as naive")
+	}
+	seen := map[string]bool{}
+	for i := range p.Contenders {
+		c := &p.Contenders[i]
+		if c.Name == "" {
+			c.Name = c.Family
+		}
+		if c.Family == "" {
+			c.Family = c.Name
+		}
+		if seen[c.Name] {
+			return fmt.Errorf("two contenders are called %q: give each its own name", c.Name)
+		}
+		seen[c.Name] = true
+		if _, _, err := cat.New(c.Family, c.Settings); err != nil {
+			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
+	}
+	return nil
+}
+
+// defaultBaseline is the seasonal naive if it runs, else the naive, else the first.
+func (p *Plan) defaultBaseline() string {
+	for _, family := range []string{"seasonal-naive", "naive"} {
+		if i := slices.IndexFunc(p.Contenders, func(c Contender) bool { return c.Family == family }); i >= 0 {
+			return p.Contenders[i].Name
+		}
+	}
+	return p.Contenders[0].Name
+}
+
+// Contender gives the index of a contender's name, or -1.
+func (p *Plan) Contender(name string) int {
+	return slices.IndexFunc(p.Contenders, func(c Contender) bool { return c.Name == name })
+}
+
+// FieldError says which part of a plan is wrong.
+type FieldError struct {
+	Field string
+	Err   error
+}
+
+func (e *FieldError) Error() string { return e.Err.Error() }
+func (e *FieldError) Unwrap() error { return e.Err }

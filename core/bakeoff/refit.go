@@ -1,0 +1,162 @@
+package bakeoff
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// BestPerSeries is the choice of each series' own leader.
+const BestPerSeries = "best-per-series"
+
+// Refit trains chosen contenders on all data and forecasts past its end. It is
+// safe for concurrent use.
+type Refit struct {
+	Panel   *panel.Panel
+	Plan    Plan
+	Horizon int
+	Series  []int // that the plan's filter keeps
+	choice  map[string]int
+	usual   int
+	models  []model.Model
+	across  bool
+}
+
+// Refitted is one series of a release.
+type Refitted struct {
+	Series    string `json:"series"`
+	Contender string `json:"contender,omitempty"`
+	LeftOut   string `json:"left_out,omitempty"` // the reason, where there is no forecast
+}
+
+// NewRefit prepares one. chosen names the contender of each series; those it does
+// not name take usual.
+func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chosen map[string]string, horizon int) (*Refit, error) {
+	if err := plan.Complete(cat); err != nil {
+		return nil, err
+	}
+	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, choice: map[string]int{}, usual: plan.Contender(usual)}
+	if r.usual < 0 {
+		return nil, fmt.Errorf("no contender of the bake-off is called %q", usual)
+	}
+	for key, name := range chosen {
+		r.choice[key] = plan.Contender(name)
+	}
+	var err error
+	if r.Series, err = p.Where(plan.Where); err != nil {
+		return nil, err
+	}
+	for _, c := range plan.Contenders {
+		m, f, err := cat.New(c.Family, c.Settings)
+		if err != nil {
+			return nil, err
+		}
+		r.models = append(r.models, m)
+		r.across = r.across || f.AcrossSeries
+	}
+	return r, nil
+}
+
+// Parts is the number of pieces the work falls into.
+func (r *Refit) Parts() int {
+	if r.across {
+		return 1
+	}
+	return (len(r.Series) + ShardSize - 1) / ShardSize
+}
+
+// Part lists the series of a piece, as panel indices.
+func (r *Refit) Part(i int) []int {
+	if r.across {
+		return r.Series
+	}
+	return r.Series[i*ShardSize : min((i+1)*ShardSize, len(r.Series))]
+}
+
+// Run does a piece: one packed record for each series that is not left out, in
+// order.
+func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []byte, err error) {
+	series := r.Part(part)
+	notes = make([]Refitted, len(series))
+	rows := make([]forecast.Rows, len(series))
+	groups := make([][]int, len(r.models)) // places in the part, by contender
+	for i, s := range series {
+		key := r.Panel.Series[s].Key
+		notes[i] = Refitted{Series: key, LeftOut: r.leaveOut(s)}
+		if notes[i].LeftOut != "" {
+			continue
+		}
+		c, ok := r.choice[key]
+		if !ok {
+			c = r.usual
+		}
+		notes[i].Contender = r.Plan.Contenders[c].Name
+		groups[c] = append(groups[c], i)
+	}
+	for c, places := range groups {
+		if len(places) == 0 {
+			continue
+		}
+		if err := r.fit(ctx, c, series, places, rows, notes); err != nil {
+			return nil, nil, err
+		}
+	}
+	for i := range rows {
+		if notes[i].LeftOut == "" {
+			power := rows[i].Round()
+			packed = rows[i].AppendPacked(packed, power)
+		}
+	}
+	return notes, packed, nil
+}
+
+func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []forecast.Rows, notes []Refitted) error {
+	members := make([]int, len(places))
+	for i, p := range places {
+		members[i] = series[p]
+	}
+	origin := r.Panel.Length - 1
+	from := 0
+	if n := int(r.Plan.Split.History); n > 0 {
+		from = max(0, origin-n+1)
+	}
+	view := panel.NewView(r.Panel, members, from, origin)
+	random := func(key string) *rand.Rand {
+		return num.Stream(r.Plan.Seed, key, "release", r.Plan.Contenders[c].Name)
+	}
+	got, errs, err := Forecast(ctx, r.models[c], view, r.Horizon, random)
+	if err != nil {
+		return err
+	}
+	for i, p := range places {
+		if errs[i] != nil {
+			notes[p].LeftOut = errs[i].Error()
+			continue
+		}
+		rows[p] = got[i]
+		if f := r.Panel.Floor; f != nil {
+			rows[p].Clip(*f)
+		}
+	}
+	return nil
+}
+
+// leaveOut says why a series gets no forecast: too little history, or nothing
+// known over the last horizon or season, whichever is longer.
+func (r *Refit) leaveOut(series int) string {
+	s := &r.Panel.Series[series]
+	last := r.Panel.Length - 1
+	if n := knownBetween(s, 0, last, MinKnown); n < MinKnown {
+		return fmt.Sprintf("has %s, and a forecast needs at least %d", knownValues(n), MinKnown)
+	}
+	quiet := max(r.Horizon, r.Panel.Cadence.Season())
+	if knownBetween(s, last-quiet+1, last, 1) == 0 {
+		return fmt.Sprintf("has no known value in the last %s: it looks discontinued", r.Panel.Cadence.Noun(quiet))
+	}
+	return ""
+}
