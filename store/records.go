@@ -1,0 +1,172 @@
+package store
+
+import "time"
+
+// Dataset is a named set of series.
+type Dataset struct {
+	ID        uint
+	Name      string
+	CreatedAt time.Time
+}
+
+// Revision is one immutable load of a dataset. Meta is the panel without its
+// values, Changes what the load did to the revision before, both as JSON.
+type Revision struct {
+	ID          uint
+	DatasetID   uint
+	Number      int
+	Hash        string
+	Source      string
+	RowCount    int
+	SeriesCount int
+	ValueCount  int
+	Meta        string
+	Changes     string
+	CreatedAt   time.Time
+}
+
+// RevisionChunk holds some series of a revision, packed.
+type RevisionChunk struct {
+	RevisionID uint `gorm:"primaryKey"`
+	Chunk      int  `gorm:"primaryKey"`
+	Data       []byte
+}
+
+// Job states.
+const (
+	Queued    = "queued"
+	Running   = "running"
+	Done      = "done"
+	Failed    = "failed"
+	Cancelled = "cancelled"
+)
+
+// Job is a piece of long work.
+type Job struct {
+	ID         uint
+	Kind       string
+	RefID      uint
+	State      string
+	Done       int
+	Total      int
+	Error      string
+	CreatedAt  time.Time
+	StartedAt  *time.Time
+	FinishedAt *time.Time
+}
+
+// Over says whether the job will do no more.
+func (j Job) Over() bool { return j.State == Done || j.State == Failed || j.State == Cancelled }
+
+// Bakeoff is a comparison. Plan is JSON.
+type Bakeoff struct {
+	ID         uint
+	Name       string
+	DatasetID  uint
+	RevisionID uint
+	Plan       string
+	JobID      uint
+	CreatedAt  time.Time
+}
+
+// Result is what one task made.
+type Result struct {
+	BakeoffID uint `gorm:"primaryKey"`
+	Win       int  `gorm:"primaryKey"`
+	Contender int  `gorm:"primaryKey"`
+	Shard     int  `gorm:"primaryKey"`
+	Scores    []byte
+	Filled    string
+	Forecasts []byte
+}
+
+// Release states; preparing until its job is done.
+const (
+	Preparing  = "preparing"
+	Live       = "live"
+	Superseded = "superseded"
+	Withdrawn  = "withdrawn"
+	Broken     = "failed"
+)
+
+// Release is a published interval forecast.
+type Release struct {
+	ID         uint
+	DatasetID  uint
+	RevisionID uint
+	BakeoffID  uint
+	JobID      uint
+	Contender  string
+	Horizon    int
+	Levels     string
+	State      string
+	Live       string
+	CreatedAt  time.Time
+}
+
+// ReleasePart holds the forecasts of some series of a release, packed. Notes is
+// JSON: for each series of the part its contender, or why it was left out.
+type ReleasePart struct {
+	ReleaseID uint `gorm:"primaryKey"`
+	Part      int  `gorm:"primaryKey"`
+	Notes     string
+	Forecasts []byte
+}
+
+// Flag states.
+const (
+	FlagOpen     = "open"
+	FlagSettled  = "settled"
+	FlagRestated = "restated" // a later load moved the actual inside the interval
+)
+
+// Flag is an actual outside a release's interval.
+type Flag struct {
+	ID        uint
+	ReleaseID uint
+	Series    string
+	Step      int
+	Period    string
+	Actual    float64
+	Forecast  float64
+	Low       float64
+	High      float64
+	Level     float64
+	Severity  float64
+	RankBy    float64
+	State     string
+	SettledAs string
+	Note      string
+	SettledBy string
+	CreatedAt time.Time
+	SettledAt *time.Time
+}
+
+// Token lets someone in. Hash is the SHA-256 of the secret, in hex.
+type Token struct {
+	ID        uint
+	Name      string
+	Hash      string
+	Role      string
+	CreatedAt time.Time
+}
+
+// Audit is a line of who did what.
+type Audit struct {
+	ID     uint
+	At     time.Time
+	Who    string
+	Action string
+	Object string
+	Detail string
+}
+
+// Replay is the answer to a write that carried an idempotency key.
+type Replay struct {
+	Key         string `gorm:"primaryKey"`
+	Request     string
+	Status      int
+	ContentType string
+	Body        []byte
+	CreatedAt   time.Time
+}

@@ -1,0 +1,227 @@
+// Package store keeps records on SQLite and packed arrays in its BLOBs. All writes
+// pass through one writer, which groups them into transactions.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	"gorm.io/driver/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+	_ "modernc.org/sqlite" // the driver named "sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound says that a record is not there.
+var ErrNotFound = gorm.ErrRecordNotFound
+
+// Store is an open data folder.
+type Store struct {
+	read   *gorm.DB
+	write  *gorm.DB
+	ops    chan *op
+	closed chan struct{}
+	once   sync.Once
+	lock   *os.File
+	panels panelCache
+}
+
+// op is one write; done is called exactly once, after its transaction.
+type op struct {
+	run  func(tx *gorm.DB) error
+	err  error
+	done func(error)
+}
+
+// Open opens a data folder, creating it and bringing its schema up to date. Only
+// one process may hold a folder.
+func Open(dir string) (*Store, error) {
+	if err := os.MkdirAll(dir, 0o750); err != nil {
+		return nil, fmt.Errorf("data folder: %w", err)
+	}
+	lock, err := lockFolder(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{ops: make(chan *op, 64), closed: make(chan struct{}), lock: lock}
+	path := filepath.Join(dir, "paperkettle.db")
+	if s.write, err = open(path, 1, false); err == nil {
+		err = migrate(s.write)
+	}
+	if err == nil {
+		s.read, err = open(path, max(4, runtime.GOMAXPROCS(0)), true)
+	}
+	if err != nil {
+		lock.Close()
+		return nil, fmt.Errorf("opening %s: %w", path, err)
+	}
+	go s.writeLoop()
+	return s, nil
+}
+
+func lockFolder(dir string) (*os.File, error) {
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("data folder: %w", err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return nil, fmt.Errorf("data folder %s is in use by another paperkettle: stop that one or give another --data", dir)
+	}
+	return f, nil
+}
+
+func open(path string, connections int, readOnly bool) (*gorm.DB, error) {
+	dsn := "file:" + path + "?_txlock=immediate&_time_format=sqlite&_timezone=UTC" +
+		"&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(on)&_pragma=busy_timeout(10000)" +
+		"&_pragma=cache_size(-16000)&_pragma=journal_size_limit(67108864)"
+	if readOnly {
+		dsn += "&_pragma=query_only(on)"
+	}
+	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
+		Logger:                 logger.Default.LogMode(logger.Silent),
+		SkipDefaultTransaction: true,
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
+	if err != nil {
+		return nil, err
+	}
+	pool, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	pool.SetMaxOpenConns(connections)
+	pool.SetMaxIdleConns(connections)
+	return db, nil
+}
+
+func migrate(db *gorm.DB) error {
+	pool, err := db.DB()
+	if err != nil {
+		return err
+	}
+	goose.SetBaseFS(migrations)
+	goose.SetLogger(goose.NopLogger())
+	if err := goose.SetDialect("sqlite3"); err != nil {
+		return err
+	}
+	return goose.Up(pool, "migrations")
+}
+
+// Read is for queries. It never sees half of a write.
+func (s *Store) Read(ctx context.Context) *gorm.DB { return s.read.WithContext(ctx) }
+
+// ErrClosed says that the store takes no more writes.
+var ErrClosed = errors.New("the store is closed")
+
+// Write runs a write and waits until it is durable. Its own failure rolls back
+// only itself.
+func (s *Store) Write(ctx context.Context, run func(tx *gorm.DB) error) error {
+	result := make(chan error, 1)
+	if err := s.WriteLater(ctx, run, func(err error) { result <- err }); err != nil {
+		return err
+	}
+	return <-result
+}
+
+// WriteLater queues a write; done is called once it is durable or has failed. It
+// waits where the queue is full.
+func (s *Store) WriteLater(ctx context.Context, run func(tx *gorm.DB) error, done func(error)) error {
+	select {
+	case <-s.closed:
+		return ErrClosed
+	default:
+	}
+	select {
+	case s.ops <- &op{run: run, done: done}:
+		return nil
+	case <-s.closed:
+		return ErrClosed
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// groupSize bounds how many waiting writes share a transaction.
+const groupSize = 32
+
+func (s *Store) writeLoop() {
+	for first := range s.ops {
+		group := []*op{first}
+	more:
+		for len(group) < groupSize {
+			select {
+			case o, ok := <-s.ops:
+				if !ok {
+					break more
+				}
+				group = append(group, o)
+			default:
+				break more
+			}
+		}
+		s.commit(group)
+	}
+}
+
+// commit runs a group in one transaction, each write in a savepoint of its own.
+func (s *Store) commit(group []*op) {
+	err := s.write.Transaction(func(tx *gorm.DB) error {
+		for _, o := range group {
+			o.err = tx.Transaction(func(tx *gorm.DB) error { return guard(o.run, tx) })
+		}
+		return nil
+	})
+	for _, o := range group {
+		if err != nil {
+			o.err = err
+		}
+		o.done(o.err)
+	}
+}
+
+func guard(run func(*gorm.DB) error, tx *gorm.DB) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("a write broke down: %v", r)
+		}
+	}()
+	return run(tx)
+}
+
+// Close waits for the queued writes and closes the folder. No Write may follow.
+func (s *Store) Close() error {
+	var err error
+	s.once.Do(func() {
+		idle := make(chan struct{})
+		// The last write in the queue: when it is done, all are.
+		if s.WriteLater(context.Background(), func(*gorm.DB) error { return nil }, func(error) { close(idle) }) == nil {
+			<-idle
+		}
+		close(s.closed)
+		for _, db := range []*gorm.DB{s.read, s.write} {
+			if pool, e := db.DB(); e == nil {
+				err = errors.Join(err, pool.Close())
+			}
+		}
+		s.lock.Close()
+	})
+	return err
+}
+
+// Ready says whether the folder can be written to.
+func (s *Store) Ready(ctx context.Context) error {
+	return s.Write(ctx, func(tx *gorm.DB) error { return tx.Exec("SELECT 1").Error })
+}
