@@ -1,0 +1,331 @@
+// Package jobs runs long work: one job at a time, its tasks on a pool of workers,
+// with progress, cancel, and resume after a kill.
+//
+// A task's result is written once under its key, so a job that starts again does
+// only what has no stored result.
+package jobs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"paperkettle/store"
+)
+
+// Work is a job made ready to run. Tasks are numbered from 0.
+type Work interface {
+	// Total is the number of tasks.
+	Total() int
+	// Pending lists the tasks without a stored result.
+	Pending(ctx context.Context) ([]int, error)
+	// Do computes a task and gives the write that keeps it. It is called from
+	// several goroutines.
+	Do(ctx context.Context, task int) (func(tx *gorm.DB) error, error)
+	// Finish is called in the transaction that marks the job done.
+	Finish(tx *gorm.DB) error
+	// Abandon is called in the transaction that marks it failed or cancelled.
+	Abandon(tx *gorm.DB) error
+}
+
+// Opener makes the work of a job from the record it refers to.
+type Opener func(ctx context.Context, ref uint) (Work, error)
+
+// Progress is a job's state at a moment.
+type Progress struct {
+	Job  store.Job
+	Rate float64 // tasks a second since the start, 0 where unknown
+}
+
+// Manager owns the queue.
+type Manager struct {
+	store   *store.Store
+	openers map[string]Opener
+	workers int
+	wake    chan struct{}
+	ctx     context.Context
+	stop    context.CancelFunc
+	idle    chan struct{}
+
+	mu      sync.Mutex
+	current uint
+	cancel  context.CancelCauseFunc
+	live    map[uint]Progress
+	watch   map[uint][]chan Progress
+}
+
+// New makes a manager; Start sets it going.
+func New(s *store.Store, workers int, openers map[string]Opener) *Manager {
+	ctx, stop := context.WithCancel(context.Background())
+	return &Manager{store: s, openers: openers, workers: max(1, workers), wake: make(chan struct{}, 1), ctx: ctx, stop: stop,
+		idle: make(chan struct{}), live: map[uint]Progress{}, watch: map[uint][]chan Progress{}}
+}
+
+// Start runs what is queued, beginning with jobs that a kill cut short.
+func (m *Manager) Start() { go m.loop() }
+
+// Close stops after the tasks in hand; the job resumes at the next start.
+func (m *Manager) Close() {
+	m.stop()
+	<-m.idle
+}
+
+// Wake tells the manager that a job was queued.
+func (m *Manager) Wake() {
+	select {
+	case m.wake <- struct{}{}:
+	default:
+	}
+}
+
+func (m *Manager) loop() {
+	defer close(m.idle)
+	for m.ctx.Err() == nil {
+		var job store.Job
+		err := m.store.Read(m.ctx).Where("state IN ?", []string{store.Running, store.Queued}).Order("state = 'running' DESC, id").First(&job).Error
+		if err == nil {
+			m.run(job)
+			continue
+		}
+		if !errors.Is(err, store.ErrNotFound) && m.ctx.Err() == nil {
+			slog.Error("reading the job queue", "error", err)
+		}
+		select {
+		case <-m.wake:
+		case <-time.After(5 * time.Second):
+		case <-m.ctx.Done():
+		}
+	}
+}
+
+var errCancelled = errors.New("cancelled")
+
+func (m *Manager) run(job store.Job) {
+	ctx, cancel := context.WithCancelCause(m.ctx)
+	defer cancel(nil)
+	m.mu.Lock()
+	m.current, m.cancel = job.ID, cancel
+	m.mu.Unlock()
+	// A cancel may have come between reading the queue and setting m.current.
+	var fresh store.Job
+	if err := m.store.Read(ctx).First(&fresh, job.ID).Error; err == nil && fresh.Over() {
+		return
+	}
+
+	work, err := m.open(ctx, job)
+	if err == nil {
+		err = m.work(ctx, &job, work)
+	}
+	m.mu.Lock()
+	m.current, m.cancel = 0, nil
+	m.mu.Unlock()
+	if m.ctx.Err() != nil && !errors.Is(context.Cause(ctx), errCancelled) {
+		return // shutting down: the job stays running and resumes
+	}
+	switch {
+	case errors.Is(context.Cause(ctx), errCancelled):
+		job.State = store.Cancelled
+	case err != nil:
+		job.State, job.Error = store.Failed, err.Error()
+	default:
+		job.State = store.Done
+	}
+	m.finish(job, work)
+}
+
+func (m *Manager) open(ctx context.Context, job store.Job) (Work, error) {
+	open, ok := m.openers[job.Kind]
+	if !ok {
+		return nil, fmt.Errorf("no work of the kind %q is known", job.Kind)
+	}
+	return open(ctx, job.RefID)
+}
+
+// work runs the pending tasks and waits until their results are durable.
+func (m *Manager) work(ctx context.Context, job *store.Job, w Work) error {
+	pending, err := w.Pending(ctx)
+	if err != nil {
+		return err
+	}
+	now := time.Now().UTC()
+	job.State, job.Total, job.Done = store.Running, w.Total(), w.Total()-len(pending)
+	if job.StartedAt == nil {
+		job.StartedAt = &now
+	}
+	started := *job
+	if err := m.store.Write(ctx, func(tx *gorm.DB) error { return tx.Save(&started).Error }); err != nil {
+		return err
+	}
+	m.publish(Progress{Job: *job})
+
+	ctx, fail := context.WithCancelCause(ctx)
+	defer fail(nil)
+	var mu sync.Mutex // guards job.Done
+	before := job.Done
+	kept := func(err error) {
+		if err != nil {
+			fail(err)
+			return
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		job.Done++
+		rate := float64(job.Done-before) / max(time.Since(now).Seconds(), 1e-3)
+		m.publish(Progress{*job, rate})
+	}
+	next := make(chan int)
+	var workers, writes sync.WaitGroup
+	for range m.workers {
+		workers.Go(func() {
+			for i := range next {
+				if ctx.Err() != nil {
+					continue
+				}
+				write, err := doTask(ctx, w, i)
+				if err == nil {
+					writes.Add(1)
+					if err = m.store.WriteLater(ctx, write, func(err error) { kept(err); writes.Done() }); err != nil {
+						writes.Done()
+					}
+				}
+				if err != nil {
+					fail(err)
+				}
+			}
+		})
+	}
+	for _, i := range pending {
+		if ctx.Err() != nil {
+			break
+		}
+		next <- i
+	}
+	close(next)
+	workers.Wait()
+	writes.Wait()
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	return nil
+}
+
+// doTask turns a panic into an error of the job: it must not take the service down.
+func doTask(ctx context.Context, w Work, i int) (write func(*gorm.DB) error, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("task %d broke down: %v", i, r)
+		}
+	}()
+	return w.Do(ctx, i)
+}
+
+func (m *Manager) finish(job store.Job, work Work) {
+	now := time.Now().UTC()
+	job.FinishedAt = &now
+	save := func(j store.Job, close func(*gorm.DB) error) error {
+		return m.store.Write(context.Background(), func(tx *gorm.DB) error {
+			if work != nil && close != nil {
+				if err := close(tx); err != nil {
+					return err
+				}
+			}
+			return tx.Save(&j).Error
+		})
+	}
+	var err error
+	if job.State == store.Done {
+		if err = save(job, work.Finish); err != nil {
+			job.State, job.Error = store.Failed, err.Error()
+		}
+	}
+	if job.State != store.Done {
+		var abandon func(*gorm.DB) error
+		if work != nil {
+			abandon = work.Abandon
+		}
+		if err = save(job, abandon); err != nil {
+			slog.Error("closing a job", "job", job.ID, "error", err)
+		}
+	}
+	m.publish(Progress{Job: job})
+	m.mu.Lock()
+	delete(m.live, job.ID)
+	m.mu.Unlock()
+}
+
+// Cancel stops a job; what is done stays. A job that is over is left as it is.
+func (m *Manager) Cancel(ctx context.Context, id uint) error {
+	m.mu.Lock()
+	if m.current == id {
+		m.cancel(errCancelled)
+		m.mu.Unlock()
+		return nil
+	}
+	m.mu.Unlock()
+	now := time.Now().UTC()
+	var job store.Job
+	err := m.store.Write(ctx, func(tx *gorm.DB) error {
+		if err := tx.First(&job, id).Error; err != nil || job.State != store.Queued {
+			return err
+		}
+		job.State, job.FinishedAt = store.Cancelled, &now
+		return tx.Save(&job).Error
+	})
+	if err == nil && job.State == store.Cancelled {
+		m.publish(Progress{Job: job})
+	}
+	return err
+}
+
+// Progress is a job's present state.
+func (m *Manager) Progress(ctx context.Context, id uint) (Progress, error) {
+	m.mu.Lock()
+	p, ok := m.live[id]
+	m.mu.Unlock()
+	if ok {
+		return p, nil
+	}
+	var job store.Job
+	err := m.store.Read(ctx).First(&job, id).Error
+	return Progress{Job: job}, err
+}
+
+// Watch gives each new state of a job, the newest only where the reader is slow,
+// until stop is called.
+func (m *Manager) Watch(id uint) (states <-chan Progress, stop func()) {
+	ch := make(chan Progress, 1)
+	m.mu.Lock()
+	m.watch[id] = append(m.watch[id], ch)
+	m.mu.Unlock()
+	return ch, func() {
+		m.mu.Lock()
+		defer m.mu.Unlock()
+		for i, c := range m.watch[id] {
+			if c == ch {
+				m.watch[id] = append(m.watch[id][:i], m.watch[id][i+1:]...)
+				break
+			}
+		}
+		if len(m.watch[id]) == 0 {
+			delete(m.watch, id)
+		}
+	}
+}
+
+func (m *Manager) publish(p Progress) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.live[p.Job.ID] = p
+	for _, ch := range m.watch[p.Job.ID] {
+		select {
+		case <-ch: // the reader is slow: replace the state it has not taken
+		default:
+		}
+		ch <- p
+	}
+}
