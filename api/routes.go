@@ -1,0 +1,90 @@
+// Package api is the contract between the service and its clients: the routes and
+// the types that cross them. It knows nothing of the service.
+package api
+
+import "net/http"
+
+// Prefix is where the routes live.
+const Prefix = "/api/v1"
+
+// Route is one operation. Path is below Prefix, with parameters in braces.
+type Route struct {
+	ID      string
+	Method  string
+	Path    string
+	Tag     string
+	Summary string
+	Role    Role
+	Status  int // of success; 0 means 200
+}
+
+// Role is what a token allows; each role includes those before it.
+type Role string
+
+// The roles.
+const (
+	Reader    Role = "reader"
+	Analyst   Role = "analyst"
+	Publisher Role = "publisher"
+	Admin     Role = "admin"
+)
+
+// Roles in rising order.
+var Roles = []Role{Reader, Analyst, Publisher, Admin}
+
+// The routes of the service.
+var (
+	ListDatasets  = Route{"list-datasets", http.MethodGet, "/datasets", "data", "List datasets", Reader, 0}
+	GetDataset    = Route{"get-dataset", http.MethodGet, "/datasets/{dataset}", "data", "Show a dataset with its revisions", Reader, 0}
+	RemoveDataset = Route{"remove-dataset", http.MethodDelete, "/datasets/{dataset}", "data", "Remove a dataset with its bake-offs and releases", Admin, 204}
+	CheckDataset  = Route{"check-dataset", http.MethodGet, "/datasets/{dataset}/check", "data", "Say what in a dataset deserves a look", Reader, 0}
+	LoadDataset   = Route{"load-dataset", http.MethodPost, "/datasets/{dataset}/loads", "data", "Load a CSV file as a new revision (the body is the file)", Analyst, 201}
+	LoadActuals   = Route{"load-actuals", http.MethodPost, "/datasets/{dataset}/actuals", "data", "Append actuals, score the live release and flag what lies outside (the body is the file)", Analyst, 201}
+	ListSeries    = Route{"list-series", http.MethodGet, "/datasets/{dataset}/series", "data", "List the series of a dataset", Reader, 0}
+	GetSeries     = Route{"get-series", http.MethodGet, "/datasets/{dataset}/series/values", "data", "Show the values of one series", Reader, 0}
+
+	ListFamilies = Route{"list-families", http.MethodGet, "/families", "models", "List the model families of the catalogue", Reader, 0}
+	GetFamily    = Route{"get-family", http.MethodGet, "/families/{family}", "models", "Show a family with its settings", Reader, 0}
+
+	DrawSplit     = Route{"draw-split", http.MethodPost, "/split", "bake-offs", "Lay the windows of a plan on a dataset, without running it", Reader, 0}
+	ListBakeoffs  = Route{"list-bakeoffs", http.MethodGet, "/bakeoffs", "bake-offs", "List bake-offs, newest first", Reader, 0}
+	StartBakeoff  = Route{"start-bakeoff", http.MethodPost, "/bakeoffs", "bake-offs", "Start a bake-off", Analyst, 202}
+	GetBakeoff    = Route{"get-bakeoff", http.MethodGet, "/bakeoffs/{bakeoff}", "bake-offs", "Show a bake-off with its plan and progress", Reader, 0}
+	CancelBakeoff = Route{"cancel-bakeoff", http.MethodPost, "/bakeoffs/{bakeoff}/cancel", "bake-offs", "Cancel a bake-off; what is done stays", Analyst, 0}
+	ResumeBakeoff = Route{"resume-bakeoff", http.MethodPost, "/bakeoffs/{bakeoff}/resume", "bake-offs", "Run what a cancelled or failed bake-off lacks", Analyst, 202}
+	GetStandings  = Route{"get-standings", http.MethodGet, "/bakeoffs/{bakeoff}/standings", "bake-offs", "Read the standings, whole or cut", Reader, 0}
+	GetCurves     = Route{"get-curves", http.MethodGet, "/bakeoffs/{bakeoff}/curves", "bake-offs", "Read one series' actuals and forecasts", Reader, 0}
+	ExportBakeoff = Route{"export-bakeoff", http.MethodGet, "/bakeoffs/{bakeoff}/export", "bake-offs", "Stream every forecast point as CSV", Reader, 0}
+
+	ListJobs     = Route{"list-jobs", http.MethodGet, "/jobs", "jobs", "List jobs, newest first", Reader, 0}
+	GetJob       = Route{"get-job", http.MethodGet, "/jobs/{job}", "jobs", "Show a job", Reader, 0}
+	WatchJob     = Route{"watch-job", http.MethodGet, "/jobs/{job}/progress", "jobs", "Follow a job's progress (server-sent events)", Reader, 0}
+	CancelJob    = Route{"cancel-job", http.MethodPost, "/jobs/{job}/cancel", "jobs", "Cancel a job", Analyst, 0}
+	ListReleases = Route{"list-releases", http.MethodGet, "/releases", "releases", "List releases, newest first", Reader, 0}
+
+	PublishRelease  = Route{"publish-release", http.MethodPost, "/releases", "releases", "Refit a contender on all data and publish its interval forecast", Publisher, 202}
+	GetRelease      = Route{"get-release", http.MethodGet, "/releases/{release}", "releases", "Show a release with its live score", Reader, 0}
+	GetReleaseCurve = Route{"get-release-curve", http.MethodGet, "/releases/{release}/curve", "releases", "Read one series' history, forecast and intervals", Reader, 0}
+	ExportRelease   = Route{"export-release", http.MethodGet, "/releases/{release}/export", "releases", "Stream the release as CSV", Reader, 0}
+	WithdrawRelease = Route{"withdraw-release", http.MethodPost, "/releases/{release}/withdraw", "releases", "Withdraw a release", Publisher, 0}
+
+	ListFlags  = Route{"list-flags", http.MethodGet, "/flags", "flags", "List flags, the farthest out first", Reader, 0}
+	GetFlag    = Route{"get-flag", http.MethodGet, "/flags/{flag}", "flags", "Show a flag", Reader, 0}
+	SettleFlag = Route{"settle-flag", http.MethodPost, "/flags/{flag}/settle", "flags", "Say what a flag was", Analyst, 0}
+
+	ListTokens  = Route{"list-tokens", http.MethodGet, "/tokens", "access", "List tokens, without their secrets", Admin, 0}
+	CreateToken = Route{"create-token", http.MethodPost, "/tokens", "access", "Create a token; its secret is shown this once", Admin, 201}
+	RevokeToken = Route{"revoke-token", http.MethodDelete, "/tokens/{token}", "access", "Revoke a token", Admin, 204}
+	ListAudit   = Route{"list-audit", http.MethodGet, "/audit", "access", "List who did what, newest first", Admin, 0}
+)
+
+// Routes lists them all.
+var Routes = []Route{
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, LoadDataset, LoadActuals, ListSeries, GetSeries,
+	ListFamilies, GetFamily,
+	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
+	ListJobs, GetJob, WatchJob, CancelJob,
+	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease,
+	ListFlags, GetFlag, SettleFlag,
+	ListTokens, CreateToken, RevokeToken, ListAudit,
+}

@@ -1,0 +1,389 @@
+package service
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"paperkettle/api"
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/forecast"
+	"paperkettle/core/panel"
+	"paperkettle/jobs"
+	"paperkettle/store"
+)
+
+// BakeoffPath names a bake-off in a route.
+type BakeoffPath struct {
+	Bakeoff string `path:"bakeoff" doc:"its ID, as bake-3, or its name"`
+}
+
+func (s *Server) registerBakeoffs() {
+	handle(s, api.DrawSplit, func(ctx context.Context, in *struct{ Body api.Plan }) (api.Split, error) {
+		e, _, _, err := s.prepare(ctx, in.Body)
+		if err != nil {
+			return api.Split{}, err
+		}
+		return splitOf(e), nil
+	})
+	handle(s, api.ListBakeoffs, s.listBakeoffs)
+	handle(s, api.StartBakeoff, s.startBakeoff)
+	handle(s, api.GetBakeoff, s.getBakeoff)
+	handle(s, api.CancelBakeoff, func(ctx context.Context, in *BakeoffPath) (api.Bakeoff, error) {
+		b, err := s.findBakeoff(ctx, in.Bakeoff)
+		if err != nil {
+			return api.Bakeoff{}, err
+		}
+		if _, err := s.cancel(ctx, b.JobID); err != nil {
+			return api.Bakeoff{}, err
+		}
+		return s.bakeoffOf(ctx, b, false)
+	})
+	handle(s, api.ResumeBakeoff, s.resumeBakeoff)
+	handle(s, api.GetStandings, s.getStandings)
+	handle(s, api.GetCurves, s.getCurves)
+	handleStream(s, api.ExportBakeoff, "text/csv", s.exportBakeoff)
+}
+
+// findBakeoff takes an ID or a name; the newest of a name wins.
+func (s *Server) findBakeoff(ctx context.Context, text string) (*store.Bakeoff, error) {
+	var b store.Bakeoff
+	err := s.store.Read(ctx).Where("name = ?", text).Order("id DESC").First(&b).Error
+	if errors.Is(err, store.ErrNotFound) {
+		id, notID := identifier("bake", text)
+		if notID != nil {
+			return nil, notFound("no bake-off is called %q", text)
+		}
+		if err = s.store.Read(ctx).First(&b, id).Error; errors.Is(err, store.ErrNotFound) {
+			return nil, notFound("there is no bake-off %s", text)
+		}
+	}
+	return &b, err
+}
+
+func (s *Server) listBakeoffs(ctx context.Context, in *struct{ Paging }) (api.Page[api.Bakeoff], error) {
+	out := api.Page[api.Bakeoff]{Items: []api.Bakeoff{}}
+	offset, err := in.offset()
+	if err != nil {
+		return out, err
+	}
+	var total int64
+	var list []store.Bakeoff
+	err = errors.Join(s.store.Read(ctx).Model(&store.Bakeoff{}).Count(&total).Error,
+		s.store.Read(ctx).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
+	if err != nil {
+		return out, err
+	}
+	for i := range list {
+		b, err := s.bakeoffOf(ctx, &list[i], false)
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, b)
+	}
+	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
+	return out, nil
+}
+
+func (s *Server) startBakeoff(ctx context.Context, in *struct{ Body api.Plan }) (api.Bakeoff, error) {
+	e, ds, rev, err := s.prepare(ctx, in.Body)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	plan, err := planJSON(e.Plan)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	now := time.Now().UTC()
+	b := store.Bakeoff{Name: in.Body.Name, DatasetID: ds.ID, RevisionID: rev.ID, Plan: plan, CreatedAt: now}
+	if b.Name == "" {
+		b.Name = defaultName(in.Body)
+	}
+	err = s.store.Write(ctx, func(tx *gorm.DB) error {
+		job := store.Job{Kind: jobs.KindBakeoff, State: store.Queued, Total: len(e.Tasks()), CreatedAt: now}
+		if err := tx.Create(&job).Error; err != nil {
+			return err
+		}
+		b.JobID = job.ID
+		if err := tx.Create(&b).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&job).Update("ref_id", b.ID).Error; err != nil {
+			return err
+		}
+		return note(ctx, tx, "start bake-off", idText("bake", b.ID), b.Name)
+	})
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	s.jobs.Wake()
+	return s.bakeoffOf(ctx, &b, false)
+}
+
+func (s *Server) resumeBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeoff, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	err = s.store.Write(ctx, func(tx *gorm.DB) error {
+		var job store.Job
+		if err := tx.First(&job, b.JobID).Error; err != nil {
+			return err
+		}
+		if job.State != store.Cancelled && job.State != store.Failed {
+			return conflict("%s is %s: only a cancelled or failed one can be resumed", idText("bake", b.ID), job.State)
+		}
+		job.State, job.Error, job.FinishedAt = store.Queued, "", nil
+		if err := tx.Save(&job).Error; err != nil {
+			return err
+		}
+		return note(ctx, tx, "resume bake-off", idText("bake", b.ID), b.Name)
+	})
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	s.jobs.Wake()
+	return s.bakeoffOf(ctx, b, false)
+}
+
+func (s *Server) getBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeoff, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	return s.bakeoffOf(ctx, b, true)
+}
+
+func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (api.Bakeoff, error) {
+	var ds store.Dataset
+	var rev store.Revision
+	var job store.Job
+	err := errors.Join(s.store.Read(ctx).First(&ds, b.DatasetID).Error, s.store.Read(ctx).First(&rev, b.RevisionID).Error, s.store.Read(ctx).First(&job, b.JobID).Error)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	var plan bakeoff.Plan
+	if err := json.Unmarshal([]byte(b.Plan), &plan); err != nil {
+		return api.Bakeoff{}, err
+	}
+	meta, err := rev.ReadMeta()
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
+		Job: s.jobNow(ctx, job), Created: b.CreatedAt}
+	if job.State != store.Done && !whole {
+		return out, nil
+	}
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return out, err
+	}
+	if whole {
+		split := splitOf(e)
+		out.Split = &split
+	}
+	if job.State == store.Done {
+		st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, "", "")
+		if err != nil || len(st.Slices) == 0 {
+			return out, err
+		}
+		lead := st.Slices[0].Rows[0]
+		out.Leader, out.Skill = lead.Contender, number(lead.Skill)
+	}
+	return out, nil
+}
+
+type standingsQuery struct {
+	BakeoffPath
+	Metric string `query:"metric" doc:"the plan's where left out"`
+	Per    string `query:"per" doc:"step, window, series or an attribute; the whole where left out"`
+}
+
+func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Standings, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Standings{}, err
+	}
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return api.Standings{}, err
+	}
+	if in.Per == "all" {
+		in.Per = ""
+	}
+	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, in.Metric, in.Per)
+	if err != nil {
+		return api.Standings{}, invalid("query", "%v", err)
+	}
+	var job store.Job
+	if err := s.store.Read(ctx).First(&job, b.JobID).Error; err != nil {
+		return api.Standings{}, err
+	}
+	out := standingsOf(st)
+	out.Bakeoff, out.Complete = idText("bake", b.ID), job.State == store.Done
+	if out.Filled, err = s.filled(ctx, e, b.ID); err != nil {
+		return out, err
+	}
+	if in.Per == "" {
+		out.Sentence = sentence(out, e)
+	}
+	return out, nil
+}
+
+func standingsOf(st *bakeoff.Standings) api.Standings {
+	out := api.Standings{Metric: st.Metric, Baseline: st.Baseline, Per: st.Per, Slices: []api.StandingsSlice{}}
+	for _, m := range st.Metrics {
+		out.Metrics = append(out.Metrics, api.Metric{Name: m.Name, Meaning: m.Meaning, Share: m.Share, Unit: m.Unit})
+	}
+	for _, sl := range st.Slices {
+		slice := api.StandingsSlice{Name: sl.Name}
+		for _, r := range sl.Rows {
+			row := api.StandingRow{Rank: r.Rank, Contender: r.Contender, Points: r.Points, Filled: r.Filled, Skill: number(r.Skill), Values: map[string]*float64{}}
+			for i, m := range st.Metrics {
+				row.Values[m.Name] = number(r.Values[i])
+			}
+			slice.Rows = append(slice.Rows, row)
+		}
+		out.Slices = append(out.Slices, slice)
+	}
+	return out
+}
+
+const filledShown = 100
+
+func (s *Server) filled(ctx context.Context, e *bakeoff.Engine, id uint) ([]api.Filled, error) {
+	var rows []store.Result
+	err := s.store.Read(ctx).Where("bakeoff_id = ? AND filled NOT IN ('null', '[]')", id).Order("win, contender, shard").Limit(filledShown).Select("win", "contender", "filled").Find(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	var out []api.Filled
+	for _, r := range rows {
+		var list []bakeoff.Filled
+		if err := json.Unmarshal([]byte(r.Filled), &list); err != nil {
+			return nil, err
+		}
+		for _, f := range list {
+			if len(out) < filledShown {
+				out = append(out, api.Filled{Contender: e.Plan.Contenders[r.Contender].Name, Window: e.Windows[r.Win].Index, Series: f.Series, Reason: f.Reason})
+			}
+		}
+	}
+	return out, nil
+}
+
+// sentence is the first line of the standings: who leads, and by how much.
+func sentence(st api.Standings, e *bakeoff.Engine) string {
+	if len(st.Slices) == 0 {
+		return "Nothing to rank yet: no window is finished by every contender."
+	}
+	rows := st.Slices[0].Rows
+	lead := rows[0]
+	text := lead.Contender + " leads"
+	switch {
+	case len(rows) == 1:
+		return fmt.Sprintf("%s ran alone: enter a second contender to compare it with.", lead.Contender)
+	case rows[1].Rank == 1:
+		text = fmt.Sprintf("%s and %s share the lead", lead.Contender, rows[1].Contender)
+	case lead.Contender == st.Baseline:
+		text = fmt.Sprintf("Nothing beats the baseline: %s leads", lead.Contender)
+	case lead.Skill != nil:
+		text = fmt.Sprintf("%s leads by %.1f %% over %s", lead.Contender, 100**lead.Skill, st.Baseline)
+	}
+	text += fmt.Sprintf(" on %s over %d points in %d %s", st.Metric, lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
+	if !st.Complete {
+		text += ", so far"
+	}
+	if len(e.Windows) == 1 {
+		return text + "; with a single window the lead may be chance."
+	}
+	return text + "."
+}
+
+func plural(n int, word string) string {
+	if n == 1 {
+		return word
+	}
+	return word + "s"
+}
+
+type curvesQuery struct {
+	BakeoffPath
+	Series string `query:"series" required:"true"`
+}
+
+func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Curves{}, err
+	}
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return api.Curves{}, err
+	}
+	i := e.Panel.Find(in.Series)
+	if i < 0 {
+		return api.Curves{}, noSeries(in.Series)
+	}
+	out := api.Curves{Series: in.Series, Levels: e.Plan.Levels, Periods: periods(e.Panel, 0, e.Panel.Length), Actual: actuals(e.Panel, i, e.Panel.Length), Curves: []api.Curve{}}
+	for w, win := range e.Windows {
+		for c := range e.Plan.Contenders {
+			rows, ok, err := s.readRows(ctx, e, b.ID, w, c, i)
+			if err != nil {
+				return out, err
+			}
+			if !ok {
+				continue
+			}
+			curve := api.Curve{Contender: e.Plan.Contenders[c].Name, Window: win.Index, Start: win.AssessFirst(), Forecast: rows.Mean}
+			curve.Low, curve.High = bands(rows, e.Plan.Levels)
+			out.Curves = append(out.Curves, curve)
+		}
+	}
+	return out, nil
+}
+
+// readRows reads one record out of a stored shard, without reading the shard.
+func (s *Server) readRows(ctx context.Context, e *bakeoff.Engine, id uint, window, contender, series int) (forecast.Rows, bool, error) {
+	task, place, ok := e.Locate(window, contender, series)
+	if !ok {
+		return forecast.Rows{}, false, nil
+	}
+	size := forecast.PackedSize(e.Plan.Split.Horizon)
+	var packed []byte
+	row := s.store.Read(ctx).Raw("SELECT substr(forecasts, ?, ?) FROM results WHERE bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?",
+		place*size+1, size, id, task.Window, task.Contender, task.Shard).Row()
+	switch err := row.Scan(&packed); {
+	case errors.Is(err, sql.ErrNoRows): // not run yet
+		return forecast.Rows{}, false, nil
+	case err != nil:
+		return forecast.Rows{}, false, err
+	}
+	rows, err := jobs.ReadForecast(packed, 0, e.Plan.Split.Horizon)
+	return rows, err == nil, err
+}
+
+func bands(rows forecast.Rows, levels []float64) (low, high [][]float64) {
+	for _, level := range levels {
+		lo, hi := make([]float64, len(rows.Mean)), make([]float64, len(rows.Mean))
+		for h := range rows.Mean {
+			lo[h], hi[h] = forecast.Interval(rows.At(h), level)
+		}
+		low, high = append(low, lo), append(high, hi)
+	}
+	return low, high
+}
+
+func actuals(p *panel.Panel, series, n int) []*float64 {
+	out := make([]*float64, n)
+	for i := range out {
+		out[i] = number(p.Series[series].At(i))
+	}
+	return out
+}

@@ -1,0 +1,367 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+
+	"paperkettle/api"
+	"paperkettle/core/panel"
+	"paperkettle/ingest"
+	"paperkettle/jobs"
+	"paperkettle/store"
+)
+
+// DatasetPath names a dataset in a route.
+type DatasetPath struct {
+	Dataset string `path:"dataset"`
+}
+
+// fileInput is a file sent as the body of a request, read as it comes in.
+type fileInput struct {
+	DatasetPath
+	api.LoadColumns
+	reader io.Reader
+}
+
+func (f *fileInput) Resolve(ctx huma.Context) []error {
+	f.reader = ctx.BodyReader()
+	return nil
+}
+
+var datasetName = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,79}$`)
+
+func (s *Server) registerData() {
+	handle(s, api.ListDatasets, s.listDatasets)
+	handle(s, api.GetDataset, func(ctx context.Context, in *DatasetPath) (api.Dataset, error) { return s.showDataset(ctx, in.Dataset) })
+	handleEmpty(s, api.RemoveDataset, s.removeDataset)
+	handle(s, api.CheckDataset, s.checkDataset)
+	handle(s, api.LoadDataset, s.loadDataset)
+	handle(s, api.LoadActuals, s.loadActuals)
+	handle(s, api.ListSeries, s.listSeries)
+	handle(s, api.GetSeries, s.getSeries)
+	for _, r := range []api.Route{api.LoadDataset, api.LoadActuals} {
+		op := s.contract.OpenAPI().Paths[r.Path].Post
+		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string"}}}}
+	}
+}
+
+// dataset finds a dataset by name with its latest revision.
+func (s *Server) dataset(ctx context.Context, name string) (*store.Dataset, *store.Revision, error) {
+	var ds store.Dataset
+	if err := s.store.Read(ctx).Where("name = ?", name).First(&ds).Error; err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, nil, s.noDataset(ctx, name)
+		}
+		return nil, nil, err
+	}
+	var rev store.Revision
+	err := s.store.Read(ctx).Where("dataset_id = ?", ds.ID).Order("number DESC").First(&rev).Error
+	return &ds, &rev, err
+}
+
+func (s *Server) noDataset(ctx context.Context, name string) error {
+	var names []string
+	_ = s.store.Read(ctx).Model(&store.Dataset{}).Order("name").Limit(20).Pluck("name", &names).Error
+	if len(names) == 0 {
+		return notFound("no dataset is called %q: none is loaded yet", name)
+	}
+	return notFound("no dataset is called %q: there are %s", name, strings.Join(names, ", "))
+}
+
+// revisionOf finds a numbered revision; 0 is the latest.
+func (s *Server) revisionOf(ctx context.Context, name string, number int) (*store.Dataset, *store.Revision, error) {
+	ds, rev, err := s.dataset(ctx, name)
+	if err != nil || number == 0 || number == rev.Number {
+		return ds, rev, err
+	}
+	var old store.Revision
+	if err := s.store.Read(ctx).Where("dataset_id = ? AND number = ?", ds.ID, number).First(&old).Error; err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, nil, notFound("dataset %q has no revision %d: the latest is %d", name, number, rev.Number)
+		}
+		return nil, nil, err
+	}
+	return ds, &old, nil
+}
+
+func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset, error) {
+	m, err := rev.ReadMeta()
+	if err != nil {
+		return api.Dataset{}, err
+	}
+	out := api.Dataset{Name: ds.Name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
+		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Floor: m.Floor, Gaps: string(m.Gaps), Series: rev.SeriesCount, Periods: m.Length,
+		Values: rev.ValueCount, First: m.Cadence.Format(m.First), Last: m.Cadence.Format(m.First + int64(m.Length) - 1), Loaded: rev.CreatedAt}
+	for _, a := range m.Attributes {
+		at := api.Attribute{Name: a.Name, Count: len(a.Values)}
+		if values {
+			at.Values = a.Values[:min(len(a.Values), 1000)]
+		}
+		out.Attributes = append(out.Attributes, at)
+	}
+	for _, d := range m.Drivers {
+		out.Drivers = append(out.Drivers, api.Driver{Name: d.Name, KnownAhead: d.KnownAhead})
+	}
+	return out, nil
+}
+
+func (s *Server) listDatasets(ctx context.Context, in *struct{ Paging }) (api.Page[api.Dataset], error) {
+	out := api.Page[api.Dataset]{Items: []api.Dataset{}}
+	offset, err := in.offset()
+	if err != nil {
+		return out, err
+	}
+	var total int64
+	var list []store.Dataset
+	err = errors.Join(s.store.Read(ctx).Model(&store.Dataset{}).Count(&total).Error,
+		s.store.Read(ctx).Order("name").Offset(offset).Limit(in.Limit).Find(&list).Error)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
+	for i := range list {
+		_, rev, err := s.dataset(ctx, list[i].Name)
+		if err != nil {
+			return out, err
+		}
+		ds, err := datasetOf(&list[i], rev, false)
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, ds)
+	}
+	return out, nil
+}
+
+func (s *Server) showDataset(ctx context.Context, name string) (api.Dataset, error) {
+	ds, rev, err := s.dataset(ctx, name)
+	if err != nil {
+		return api.Dataset{}, err
+	}
+	out, err := datasetOf(ds, rev, true)
+	if err != nil {
+		return out, err
+	}
+	var revisions []store.Revision
+	if err := s.store.Read(ctx).Where("dataset_id = ?", ds.ID).Order("number DESC").Find(&revisions).Error; err != nil {
+		return out, err
+	}
+	for _, r := range revisions {
+		rev := api.Revision{Number: r.Number, Hash: r.Hash, Source: r.Source, Rows: r.RowCount, Series: r.SeriesCount, Loaded: r.CreatedAt}
+		if err := json.Unmarshal([]byte(r.Changes), &rev.Changes); err != nil {
+			return out, err
+		}
+		out.Revisions = append(out.Revisions, rev)
+	}
+	return out, nil
+}
+
+func (s *Server) removeDataset(ctx context.Context, in *DatasetPath) error {
+	ds, _, err := s.dataset(ctx, in.Dataset)
+	if err != nil {
+		return err
+	}
+	return s.store.Write(ctx, func(tx *gorm.DB) error {
+		var busy int64
+		err := tx.Model(&store.Job{}).Where("state IN ?", []string{store.Queued, store.Running}).
+			Where("id IN (SELECT job_id FROM bakeoffs WHERE dataset_id = ? UNION SELECT job_id FROM releases WHERE dataset_id = ?)", ds.ID, ds.ID).Count(&busy).Error
+		if err != nil {
+			return err
+		}
+		if busy > 0 {
+			return conflict("dataset %q has work in progress: cancel it first", in.Dataset)
+		}
+		if err := tx.Delete(&store.Dataset{}, ds.ID).Error; err != nil {
+			return err
+		}
+		return note(ctx, tx, "remove dataset", in.Dataset, "")
+	})
+}
+
+func (s *Server) checkDataset(ctx context.Context, in *DatasetPath) (api.Page[api.Check], error) {
+	out := api.Page[api.Check]{Items: []api.Check{}}
+	_, rev, err := s.dataset(ctx, in.Dataset)
+	if err != nil {
+		return out, err
+	}
+	p, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, f := range panel.Check(p) {
+		c := api.Check{Kind: f.Kind, Grade: f.Grade, Series: len(f.Series), Meaning: f.Meaning}
+		for _, i := range f.Series[:min(5, len(f.Series))] {
+			c.Example = append(c.Example, p.Series[i].Key)
+		}
+		out.Items = append(out.Items, c)
+	}
+	out.Total = len(out.Items)
+	return out, nil
+}
+
+// columns reads the query of a load.
+func columns(in api.LoadColumns) (ingest.Columns, string, error) {
+	c := ingest.Columns{Time: in.Time, Measure: in.Measure, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Cadence: in.Cadence, Gaps: in.Gaps}
+	if in.Floor != "" {
+		v, err := strconv.ParseFloat(in.Floor, 64)
+		if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+			return c, "", invalid("query.floor", "the floor %q is not a number", in.Floor)
+		}
+		c.Floor = &v
+	}
+	file := in.File
+	if file == "" {
+		file = "the file"
+	}
+	if _, err := c.Options(); err != nil {
+		return c, file, invalid("query", "%v", err)
+	}
+	return c, file, nil
+}
+
+func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, error) {
+	if !datasetName.MatchString(in.Dataset) {
+		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Dataset)
+	}
+	c, file, err := columns(in.LoadColumns)
+	if err != nil {
+		return api.Loaded{}, err
+	}
+	loaded, _, err := s.load(ctx, in, c, file, false)
+	return loaded, err
+}
+
+// loadActuals appends rows to a dataset. The columns default to those it was
+// loaded with.
+func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, error) {
+	_, rev, err := s.dataset(ctx, in.Dataset)
+	if err != nil {
+		return api.Arrived{}, err
+	}
+	m, err := rev.ReadMeta()
+	if err != nil {
+		return api.Arrived{}, err
+	}
+	cols := in.LoadColumns
+	if cols.Measure == "" {
+		cols.Measure = m.Measure
+	}
+	if cols.Cadence == "" {
+		cols.Cadence = m.Cadence.String()
+	}
+	if cols.Gaps == "" {
+		cols.Gaps = string(m.Gaps)
+	}
+	if cols.By == nil {
+		for _, a := range m.Attributes {
+			cols.By = append(cols.By, a.Name)
+		}
+	}
+	if cols.Drivers == nil {
+		for _, d := range m.Drivers {
+			cols.Drivers = append(cols.Drivers, d.Name)
+			if d.KnownAhead {
+				cols.KnownAhead = append(cols.KnownAhead, d.Name)
+			}
+		}
+	}
+	if cols.Time == "" {
+		cols.Time = m.Time
+	}
+	c, file, err := columns(cols)
+	if err != nil {
+		return api.Arrived{}, err
+	}
+	if c.Floor == nil {
+		c.Floor = m.Floor
+	}
+	loaded, watched, err := s.load(ctx, in, c, file, true)
+	out := api.Arrived{Loaded: loaded}
+	if err != nil || watched == nil {
+		return out, err
+	}
+	out.Release = idText("rel", watched.Release.ID)
+	score := scoreOf(watched.Score)
+	out.Score = &score
+	var open int64
+	err = s.store.Read(ctx).Model(&store.Flag{}).Where("release_id = ? AND state = ?", watched.Release.ID, store.FlagOpen).Count(&open).Error
+	out.Flags = int(open)
+	return out, err
+}
+
+// load reads a file, merges it into what the dataset has, and writes the next
+// revision with what the live release makes of it, all or nothing.
+func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, file string, must bool) (api.Loaded, *jobs.Watched, error) {
+	fresh, rows, err := ingest.CSV(ctx, in.reader, file, c)
+	if err != nil {
+		return api.Loaded{}, nil, err
+	}
+	s.meters.rows.Add(float64(rows))
+	s.loading.Lock()
+	defer s.loading.Unlock()
+	merged, changes := fresh, firstChanges(fresh)
+	gaps, _ := panel.ParseGaps(c.Gaps)
+	var watched *jobs.Watched
+	ds, rev, err := s.dataset(ctx, in.Dataset)
+	switch {
+	case err == nil:
+		old, err := s.store.Panel(ctx, rev.ID)
+		if err != nil {
+			return api.Loaded{}, nil, err
+		}
+		if merged, changes, err = panel.Merge(old, fresh); err != nil {
+			return api.Loaded{}, nil, invalid("query", "%s does not fit dataset %q: %v", file, in.Dataset, err)
+		}
+		panel.FillGaps(merged, gaps)
+		if watched, err = jobs.Watch(ctx, s.store, ds.ID, merged); err != nil {
+			return api.Loaded{}, nil, err
+		}
+	case must || !isNotFound(err):
+		return api.Loaded{}, nil, err
+	}
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: rows, Gaps: gaps, Time: c.Time, Panel: merged, Changes: changes},
+		func(tx *gorm.DB, r *store.Revision) error {
+			if watched != nil {
+				if err := watched.Keep(tx, time.Now().UTC()); err != nil {
+					return err
+				}
+			}
+			return note(ctx, tx, "load", in.Dataset, file)
+		})
+	if err != nil {
+		return api.Loaded{}, nil, err
+	}
+	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: in.Dataset}, written, true)
+	return api.Loaded{Dataset: shown, Rows: rows, Changes: changesOf(changes)}, watched, err
+}
+
+func isNotFound(err error) bool {
+	var status huma.StatusError
+	return errors.As(err, &status) && status.GetStatus() == 404
+}
+
+func firstChanges(p *panel.Panel) panel.Changes {
+	ch := panel.Changes{NewSeries: len(p.Series), NewPeriods: p.Length}
+	for i := range p.Series {
+		ch.NewValues += panel.CountKnown(p.Series[i].Values)
+	}
+	return ch
+}
+
+func changesOf(c panel.Changes) api.Changes {
+	out := api.Changes{NewSeries: c.NewSeries, NewPeriods: c.NewPeriods, NewValues: c.NewValues, RestatedCount: c.RestatedCount}
+	for _, r := range c.Restated {
+		out.Restated = append(out.Restated, api.Restated(r))
+	}
+	return out
+}

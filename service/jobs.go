@@ -1,0 +1,93 @@
+package service
+
+import (
+	"context"
+	"errors"
+
+	"paperkettle/api"
+	"paperkettle/jobs"
+	"paperkettle/store"
+)
+
+// JobPath names a job in a route.
+type JobPath struct {
+	Job string `path:"job"`
+}
+
+func (s *Server) registerJobs() {
+	handle(s, api.ListJobs, func(ctx context.Context, in *struct{ Paging }) (api.Page[api.Job], error) {
+		out := api.Page[api.Job]{Items: []api.Job{}}
+		offset, err := in.offset()
+		if err != nil {
+			return out, err
+		}
+		var total int64
+		var list []store.Job
+		err = errors.Join(s.store.Read(ctx).Model(&store.Job{}).Count(&total).Error,
+			s.store.Read(ctx).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
+		for _, j := range list {
+			out.Items = append(out.Items, s.jobNow(ctx, j))
+		}
+		out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
+		return out, err
+	})
+	handle(s, api.GetJob, func(ctx context.Context, in *JobPath) (api.Job, error) {
+		_, p, err := s.progress(ctx, in.Job)
+		return s.jobOf(p), err
+	})
+	handle(s, api.CancelJob, func(ctx context.Context, in *JobPath) (api.Job, error) {
+		id, _, err := s.progress(ctx, in.Job)
+		if err != nil {
+			return api.Job{}, err
+		}
+		return s.cancel(ctx, id)
+	})
+	handleStream(s, api.WatchJob, "text/event-stream", func(ctx context.Context, in *JobPath) (stream, error) {
+		id, p, err := s.progress(ctx, in.Job)
+		return s.progressStream(id, p), err
+	})
+}
+
+func (s *Server) progress(ctx context.Context, text string) (uint, jobs.Progress, error) {
+	id, err := identifier("job", text)
+	if err != nil {
+		return 0, jobs.Progress{}, err
+	}
+	p, err := s.jobs.Progress(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		err = notFound("there is no job %s", text)
+	}
+	return id, p, err
+}
+
+func (s *Server) cancel(ctx context.Context, id uint) (api.Job, error) {
+	if err := s.jobs.Cancel(ctx, id); err != nil {
+		return api.Job{}, err
+	}
+	p, err := s.jobs.Progress(ctx, id)
+	return s.jobOf(p), err
+}
+
+// jobNow is a stored job with its live progress, where it runs.
+func (s *Server) jobNow(ctx context.Context, j store.Job) api.Job {
+	if !j.Over() {
+		if p, err := s.jobs.Progress(ctx, j.ID); err == nil {
+			return s.jobOf(p)
+		}
+	}
+	return s.jobOf(jobs.Progress{Job: j})
+}
+
+func (s *Server) jobOf(p jobs.Progress) api.Job {
+	j := p.Job
+	about := "bake"
+	if j.Kind == jobs.KindRelease {
+		about = "rel"
+	}
+	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Done: j.Done, Total: j.Total, Rate: p.Rate,
+		Error: j.Error, Created: j.CreatedAt, Started: j.StartedAt, Finished: j.FinishedAt}
+	if p.Rate > 0 {
+		out.Left = float64(j.Total-j.Done) / p.Rate
+	}
+	return out
+}

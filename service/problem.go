@@ -1,0 +1,87 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"paperkettle/core/bakeoff"
+	"paperkettle/ingest"
+	"paperkettle/store"
+)
+
+// problem is the one place where a failure becomes RFC 9457 problem details.
+func problem(err error) error {
+	var status huma.StatusError
+	var field *bakeoff.FieldError
+	var refusal *ingest.Refusal
+	var fiberErr *fiber.Error
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &status):
+		return err
+	case errors.As(err, &field):
+		return huma.Error422UnprocessableEntity(field.Error(), &huma.ErrorDetail{Message: field.Error(), Location: "body." + field.Field})
+	case errors.As(err, &refusal):
+		return refused(refusal)
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("there is no such thing here")
+	case errors.As(err, &fiberErr):
+		return huma.NewError(fiberErr.Code, fiberErr.Message)
+	case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed):
+		return huma.Error503ServiceUnavailable("the service is stopping: try again in a moment")
+	}
+	return huma.Error500InternalServerError("the service could not do this: " + err.Error())
+}
+
+func refused(r *ingest.Refusal) error {
+	details := make([]error, 0, len(r.Faults)+1)
+	for _, f := range r.Faults {
+		place := r.File
+		if f.Line > 0 {
+			place = fmt.Sprintf("%s:%d", r.File, f.Line)
+		}
+		// The line is in the place already.
+		plain := f
+		plain.Line = 0
+		details = append(details, &huma.ErrorDetail{Message: plain.Error(), Location: place})
+	}
+	if more := r.Total - len(r.Faults); more > 0 {
+		details = append(details, &huma.ErrorDetail{Message: fmt.Sprintf("and %d more faults", more), Location: r.File})
+	}
+	first := r.Faults[0]
+	text := fmt.Sprintf("%s was not loaded: %s", r.File, first.Error())
+	if r.Total > 1 {
+		text += fmt.Sprintf(" (the first of %d faults)", r.Total)
+	}
+	return huma.Error422UnprocessableEntity(text, details...)
+}
+
+func notFound(format string, args ...any) error {
+	return huma.Error404NotFound(fmt.Sprintf(format, args...))
+}
+
+func invalid(location, format string, args ...any) error {
+	text := fmt.Sprintf(format, args...)
+	return huma.Error422UnprocessableEntity(text, &huma.ErrorDetail{Message: text, Location: location})
+}
+
+func conflict(format string, args ...any) error {
+	return huma.Error409Conflict(fmt.Sprintf(format, args...))
+}
+
+// writeProblem answers outside the contract's own handlers.
+func writeProblem(c fiber.Ctx, err error) error {
+	err = problem(err)
+	var status huma.StatusError
+	code := http.StatusInternalServerError
+	if errors.As(err, &status) {
+		code = status.GetStatus()
+	}
+	return c.Status(code).JSON(err, "application/problem+json")
+}

@@ -1,0 +1,338 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"paperkettle/api"
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/forecast"
+	"paperkettle/core/panel"
+	"paperkettle/jobs"
+	"paperkettle/store"
+)
+
+// ReleasePath names a release in a route.
+type ReleasePath struct {
+	Release string `path:"release" doc:"its ID, as rel-2"`
+}
+
+func (s *Server) registerReleases() {
+	handle(s, api.ListReleases, s.listReleases)
+	handle(s, api.PublishRelease, s.publish)
+	handle(s, api.GetRelease, func(ctx context.Context, in *ReleasePath) (api.Release, error) {
+		rel, err := s.findRelease(ctx, in.Release)
+		if err != nil {
+			return api.Release{}, err
+		}
+		return s.releaseOf(ctx, rel, true)
+	})
+	handle(s, api.GetReleaseCurve, s.releaseCurve)
+	handleStream(s, api.ExportRelease, "text/csv", s.exportRelease)
+	handle(s, api.WithdrawRelease, s.withdraw)
+}
+
+func (s *Server) findRelease(ctx context.Context, text string) (*store.Release, error) {
+	id, err := identifier("rel", text)
+	if err != nil {
+		return nil, err
+	}
+	var rel store.Release
+	err = s.store.Read(ctx).First(&rel, id).Error
+	if errors.Is(err, store.ErrNotFound) {
+		err = notFound("there is no release %s", text)
+	}
+	return &rel, err
+}
+
+func (s *Server) listReleases(ctx context.Context, in *struct {
+	Paging
+	Dataset string `query:"dataset" doc:"only those of a dataset"`
+}) (api.Page[api.Release], error) {
+	out := api.Page[api.Release]{Items: []api.Release{}}
+	offset, err := in.offset()
+	if err != nil {
+		return out, err
+	}
+	query := s.store.Read(ctx).Model(&store.Release{})
+	if in.Dataset != "" {
+		ds, _, err := s.dataset(ctx, in.Dataset)
+		if err != nil {
+			return out, err
+		}
+		query = query.Where("dataset_id = ?", ds.ID)
+	}
+	var total int64
+	var list []store.Release
+	err = errors.Join(query.Session(&gorm.Session{}).Count(&total).Error, query.Session(&gorm.Session{}).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
+	if err != nil {
+		return out, err
+	}
+	for i := range list {
+		rel, err := s.releaseOf(ctx, &list[i], false)
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, rel)
+	}
+	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
+	return out, nil
+}
+
+// publish queues the refit of a chosen contender on the dataset's latest revision.
+func (s *Server) publish(ctx context.Context, in *struct{ Body api.PublishRequest }) (api.Release, error) {
+	b, err := s.findBakeoff(ctx, in.Body.Bakeoff)
+	if err != nil {
+		return api.Release{}, err
+	}
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return api.Release{}, err
+	}
+	rel := store.Release{DatasetID: b.DatasetID, BakeoffID: b.ID, Contender: in.Body.Contender, Horizon: in.Body.Horizon, State: store.Preparing, CreatedAt: time.Now().UTC()}
+	if err := s.completeRelease(ctx, &rel, e, b, in.Body.Levels); err != nil {
+		return api.Release{}, err
+	}
+	err = s.store.Write(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&store.Revision{}).Where("dataset_id = ?", rel.DatasetID).Order("number DESC").Limit(1).Select("id").Scan(&rel.RevisionID).Error; err != nil {
+			return err
+		}
+		job := store.Job{Kind: jobs.KindRelease, State: store.Queued, CreatedAt: rel.CreatedAt}
+		if err := tx.Create(&job).Error; err != nil {
+			return err
+		}
+		rel.JobID = job.ID
+		if err := tx.Create(&rel).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&job).Update("ref_id", rel.ID).Error; err != nil {
+			return err
+		}
+		return note(ctx, tx, "publish", idText("rel", rel.ID), rel.Contender)
+	})
+	if err != nil {
+		return api.Release{}, err
+	}
+	s.jobs.Wake()
+	return s.releaseOf(ctx, &rel, false)
+}
+
+func (s *Server) completeRelease(ctx context.Context, rel *store.Release, e *bakeoff.Engine, b *store.Bakeoff, levels []float64) error {
+	if rel.Horizon == 0 {
+		rel.Horizon = e.Plan.Split.Horizon
+	}
+	if len(levels) == 0 {
+		levels = []float64{80, 95}
+	}
+	levels = slices.Clone(levels)
+	slices.Sort(levels)
+	levels = slices.Compact(levels)
+	for _, l := range levels {
+		if err := forecast.CheckLevel(l); err != nil {
+			return invalid("body.levels", "%v", err)
+		}
+	}
+	text, err := json.Marshal(levels)
+	if err != nil {
+		return err
+	}
+	rel.Levels = string(text)
+	if rel.Contender == "" {
+		rel.Contender = "best"
+	}
+	if rel.Contender != "best" && rel.Contender != bakeoff.BestPerSeries && e.Plan.Contender(rel.Contender) < 0 {
+		names := make([]string, len(e.Plan.Contenders))
+		for i, c := range e.Plan.Contenders {
+			names[i] = c.Name
+		}
+		return invalid("body.contender", "no contender of %s is called %q: it has %v, best and best-per-series", idText("bake", b.ID), rel.Contender, names)
+	}
+	// Even a named contender is published from a bake-off that has run.
+	leader, err := jobs.Leader(ctx, s.store, e, b.ID)
+	if errors.Is(err, jobs.ErrNoStandings) {
+		return conflict("%v", err)
+	}
+	if rel.Contender == "best" {
+		rel.Contender = leader
+	}
+	return err
+}
+
+func levelsOf(rel *store.Release) ([]float64, error) {
+	var levels []float64
+	err := json.Unmarshal([]byte(rel.Levels), &levels)
+	return levels, err
+}
+
+func scoreOf(l jobs.LiveScore) api.LiveScore {
+	return api.LiveScore{Points: l.Points, Outside: l.Outside, Level: l.Level, Through: l.Through, Metrics: l.Metrics}
+}
+
+func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) (api.Release, error) {
+	var ds store.Dataset
+	var rev store.Revision
+	var job store.Job
+	var open int64
+	err := errors.Join(s.store.Read(ctx).First(&ds, rel.DatasetID).Error, s.store.Read(ctx).First(&rev, rel.RevisionID).Error, s.store.Read(ctx).First(&job, rel.JobID).Error,
+		s.store.Read(ctx).Model(&store.Flag{}).Where("release_id = ? AND state = ?", rel.ID, store.FlagOpen).Count(&open).Error)
+	if err != nil {
+		return api.Release{}, err
+	}
+	meta, err := rev.ReadMeta()
+	if err != nil {
+		return api.Release{}, err
+	}
+	levels, err := levelsOf(rel)
+	if err != nil {
+		return api.Release{}, err
+	}
+	last := meta.First + int64(meta.Length) - 1
+	out := api.Release{ID: idText("rel", rel.ID), Dataset: ds.Name, Revision: rev.Number, Bakeoff: idText("bake", rel.BakeoffID), Contender: rel.Contender, Horizon: rel.Horizon,
+		Levels: levels, State: rel.State, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(rel.Horizon)),
+		Cadence: meta.Cadence.String(), Measure: meta.Measure, Job: s.jobNow(ctx, job), Created: rel.CreatedAt, OpenFlags: int(open)}
+	if rel.Live != "" {
+		var live jobs.LiveScore
+		if err := json.Unmarshal([]byte(rel.Live), &live); err != nil {
+			return out, err
+		}
+		score := scoreOf(live)
+		out.Score = &score
+	}
+	if whole {
+		err = s.describeRelease(ctx, rel, &out)
+	}
+	return out, err
+}
+
+func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *api.Release) error {
+	used := map[string]int{}
+	err := jobs.EachReleased(ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+		if r.LeftOut != "" {
+			out.LeftOut = append(out.LeftOut, api.LeftOut{Series: r.Series, Reason: r.LeftOut})
+			return nil
+		}
+		out.Series++
+		used[r.Contender]++
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for name, n := range used {
+		out.Used = append(out.Used, api.Used{Contender: name, Series: n})
+	}
+	slices.SortFunc(out.Used, func(a, b api.Used) int {
+		if a.Series != b.Series {
+			return b.Series - a.Series
+		}
+		return slices.Compare([]string{a.Contender}, []string{b.Contender})
+	})
+	if n := len(out.LeftOut); n > 0 {
+		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series got no forecast: %s, for one, %s.", n, out.LeftOut[0].Series, out.LeftOut[0].Reason))
+	}
+	if sc := out.Score; sc != nil && sc.Points >= 100 {
+		share := 1 - float64(sc.Outside)/float64(sc.Points)
+		if share < sc.Level/100-0.05 {
+			out.Cautions = append(out.Cautions, fmt.Sprintf("Only %.0f %% of the actuals so far lie inside the %v %% interval: it is too narrow.", 100*share, sc.Level))
+		}
+	}
+	return nil
+}
+
+// releasePanels are the panel a release was trained on and the latest one.
+func (s *Server) releasePanels(ctx context.Context, rel *store.Release) (old, now *panel.Panel, err error) {
+	if old, err = s.store.Panel(ctx, rel.RevisionID); err != nil {
+		return nil, nil, err
+	}
+	var latest store.Revision
+	if err := s.store.Read(ctx).Where("dataset_id = ?", rel.DatasetID).Order("number DESC").First(&latest).Error; err != nil {
+		return nil, nil, err
+	}
+	now, err = s.store.Panel(ctx, latest.ID)
+	return old, now, err
+}
+
+type releaseCurveQuery struct {
+	ReleasePath
+	Series string `query:"series" doc:"the first with a forecast where left out"`
+}
+
+func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.ReleaseCurve, error) {
+	rel, err := s.findRelease(ctx, in.Release)
+	if err != nil {
+		return api.ReleaseCurve{}, err
+	}
+	levels, err := levelsOf(rel)
+	if err != nil {
+		return api.ReleaseCurve{}, err
+	}
+	out := api.ReleaseCurve{Series: in.Series, Levels: levels, Flags: []api.Flag{}}
+	var found *jobs.ReleasedSeries
+	err = jobs.EachReleased(ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+		if r.LeftOut == "" {
+			out.Keys = append(out.Keys, r.Series)
+		}
+		if found == nil && (r.Series == in.Series || in.Series == "" && r.LeftOut == "") {
+			found = &r
+		}
+		return nil
+	})
+	if err != nil {
+		return out, err
+	}
+	if found == nil {
+		return out, noSeries(in.Series)
+	}
+	old, now, err := s.releasePanels(ctx, rel)
+	if err != nil {
+		return out, err
+	}
+	out.Series, out.Contender, out.LeftOut = found.Series, found.Contender, found.LeftOut
+	shift := int(old.First - now.First) // the latest revision may begin earlier
+	out.Start = old.Length + shift
+	out.Periods = periods(now, 0, max(now.Length, out.Start+rel.Horizon))
+	out.Actual = make([]*float64, len(out.Periods))
+	if i := now.Find(found.Series); i >= 0 {
+		out.Actual = actuals(now, i, len(out.Periods))
+	}
+	if found.LeftOut == "" {
+		out.Forecast = found.Rows.Mean
+		out.Low, out.High = bands(found.Rows, levels)
+	}
+	var flags []store.Flag
+	err = s.store.Read(ctx).Where("release_id = ? AND series = ?", rel.ID, found.Series).Order("step").Find(&flags).Error
+	for _, f := range flags {
+		out.Flags = append(out.Flags, flagOf(f, ""))
+	}
+	return out, err
+}
+
+func (s *Server) withdraw(ctx context.Context, in *ReleasePath) (api.Release, error) {
+	rel, err := s.findRelease(ctx, in.Release)
+	if err != nil {
+		return api.Release{}, err
+	}
+	err = s.store.Write(ctx, func(tx *gorm.DB) error {
+		if err := tx.First(rel, rel.ID).Error; err != nil {
+			return err
+		}
+		if rel.State != store.Live && rel.State != store.Superseded {
+			return conflict("%s is %s and can't be withdrawn", in.Release, rel.State)
+		}
+		rel.State = store.Withdrawn
+		if err := tx.Model(rel).Update("state", rel.State).Error; err != nil {
+			return err
+		}
+		return note(ctx, tx, "withdraw", idText("rel", rel.ID), "")
+	})
+	if err != nil {
+		return api.Release{}, err
+	}
+	return s.releaseOf(ctx, rel, true)
+}
