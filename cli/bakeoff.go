@@ -1,0 +1,418 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"gopkg.in/yaml.v3"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+func (a *app) bakeoff() *cobra.Command {
+	return group("bakeoff", "Run and read bake-offs", a.bakeoffRun(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffCancel(), a.bakeoffResume())
+}
+
+// planFlags are the flags that make a plan without a file.
+type planFlags struct {
+	plan       api.Plan
+	contenders []string
+	where      []string
+	holdout    bool
+	wait       bool
+	draw       bool
+}
+
+func (a *app) bakeoffRun() *cobra.Command {
+	var p planFlags
+	cmd := &cobra.Command{
+		Use:   "run [PLAN.yaml]",
+		Short: "Start a bake-off from a plan file or from flags",
+		Example: `  paperkettle bakeoff run --dataset daily --horizon 28 --windows 3 \
+      --contender naive --contender seasonal-naive --contender calendar-mean:length=56 --wait
+  paperkettle bakeoff run plan.yaml --wait`,
+		Args: between(0, 1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			plan, err := p.read(args)
+			if err != nil {
+				return err
+			}
+			if p.draw {
+				split, err := c.Split(ctx, plan)
+				if err != nil {
+					return err
+				}
+				return a.drawSplit(split)
+			}
+			b, err := c.StartBakeoff(ctx, plan, newKey())
+			if err != nil {
+				return err
+			}
+			if !p.wait {
+				fmt.Fprintf(a.err, "Started %s. Follow it with: paperkettle bakeoff show %s\n", b.ID, b.ID)
+				return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+			}
+			fmt.Fprintf(a.err, "Started %s.\n", b.ID)
+			if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
+				return err
+			}
+			return a.showStandings(ctx, c, b.ID, "", "")
+		}),
+	}
+	p.flags(cmd)
+	return cmd
+}
+
+func (p *planFlags) flags(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.StringVar(&p.plan.Name, "name", "", "name of the bake-off")
+	f.StringVar(&p.plan.Dataset, "dataset", "", "the dataset")
+	f.IntVar(&p.plan.Revision, "revision", 0, "its revision; the latest if left out")
+	f.StringArrayVar(&p.where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
+	f.IntVar(&p.plan.Horizon, "horizon", 0, "periods to forecast")
+	f.BoolVar(&p.holdout, "holdout", false, "assess the last horizon once (the default)")
+	f.IntVar(&p.plan.Windows, "windows", 0, "number of rolling windows")
+	f.IntVar(&p.plan.Stride, "stride", 0, "periods between origins; the horizon if left out")
+	f.StringVar(&p.plan.History, "history", "", "expanding, or sliding:N for the last N periods")
+	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
+	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
+	f.StringVar(&p.plan.Metric, "metric", "", "the metric that ranks; mase if left out")
+	f.Float64SliceVar(&p.plan.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
+	f.IntVar(&p.plan.ScaleLag, "scale-lag", 0, "lag of MASE and RMSSE; the shortest season if left out")
+	f.Uint64Var(&p.plan.Seed, "seed", 0, "seed of whatever is random")
+	f.BoolVar(&p.wait, "wait", false, "wait for the standings")
+	f.BoolVar(&p.draw, "draw", false, "draw the windows and stop")
+}
+
+func (p *planFlags) read(args []string) (api.Plan, error) {
+	if len(args) == 1 {
+		if p.plan.Dataset != "" || len(p.contenders) > 0 || p.plan.Horizon != 0 {
+			return api.Plan{}, misused("give a plan file or the flags of a plan, not both")
+		}
+		return readPlan(args[0])
+	}
+	plan := p.plan
+	if plan.Dataset == "" || plan.Horizon == 0 || len(p.contenders) == 0 {
+		return plan, misused("a bake-off needs --dataset, --horizon and at least one --contender, or a plan file")
+	}
+	if p.holdout && plan.Windows > 1 {
+		return plan, misused("--holdout is a single window: leave out --windows")
+	}
+	for _, text := range p.contenders {
+		c, err := parseContender(text)
+		if err != nil {
+			return plan, err
+		}
+		plan.Contenders = append(plan.Contenders, c)
+	}
+	for _, pair := range p.where {
+		name, value, ok := strings.Cut(pair, "=")
+		if !ok {
+			return plan, misused("--where %s is not attribute=value", pair)
+		}
+		if plan.Where == nil {
+			plan.Where = map[string]string{}
+		}
+		plan.Where[name] = value
+	}
+	return plan, nil
+}
+
+// parseContender reads FAMILY[:SETTING=VALUE,...], which is also the name.
+func parseContender(text string) (api.Contender, error) {
+	family, rest, found := strings.Cut(text, ":")
+	c := api.Contender{Name: text, Family: family}
+	if !found {
+		return c, nil
+	}
+	c.Settings = map[string]any{}
+	for _, pair := range strings.Split(rest, ",") {
+		name, value, ok := strings.Cut(pair, "=")
+		if !ok || name == "" {
+			return c, misused("--contender %s: %q is not SETTING=VALUE", text, pair)
+		}
+		c.Settings[name] = value
+	}
+	return c, nil
+}
+
+func readPlan(file string) (api.Plan, error) {
+	var plan api.Plan
+	b, err := os.ReadFile(file)
+	if err != nil {
+		return plan, err
+	}
+	d := yaml.NewDecoder(bytes.NewReader(b))
+	d.KnownFields(true)
+	if err := d.Decode(&plan); err != nil {
+		if errors.Is(err, io.EOF) {
+			return plan, fmt.Errorf("%s is empty: a plan names a dataset, a horizon and contenders", file)
+		}
+		text := strings.NewReplacer("yaml: ", "", "unmarshal errors:\n  ", "", " in type api.Plan", " in a plan", " in type api.Contender", " in a contender").Replace(err.Error())
+		return plan, fmt.Errorf("%s: %s", file, text)
+	}
+	return plan, nil
+}
+
+// newKey makes a repeated request safe.
+func newKey() string {
+	var b [16]byte
+	_, _ = rand.Read(b[:]) // never fails
+	return hex.EncodeToString(b[:])
+}
+
+// waitFor follows a job, with a bar on a terminal.
+func (a *app) waitFor(ctx context.Context, c *client.Client, id string) error {
+	var bar *progressbar.ProgressBar
+	job, err := c.Wait(ctx, id, func(j api.Job) {
+		if !isTerminal(a.err) || j.Total == 0 {
+			return
+		}
+		if bar == nil {
+			bar = progressbar.NewOptions(j.Total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(j.About), progressbar.OptionClearOnFinish(), progressbar.OptionShowCount())
+		}
+		_ = bar.Set(j.Done)
+	})
+	if bar != nil {
+		_ = bar.Clear()
+	}
+	if err != nil {
+		return err
+	}
+	switch job.State {
+	case "failed":
+		return fmt.Errorf("%s failed: %s", job.About, job.Error)
+	case "cancelled":
+		return fmt.Errorf("%s was cancelled after %d of %d tasks", job.About, job.Done, job.Total)
+	}
+	return nil
+}
+
+const splitWidth = 64
+
+// drawSplit shows each window as a bar over the dataset's axis.
+func (a *app) drawSplit(s api.Split) error {
+	sh := &sheet{head: []string{">window", "trained from", "origin", "assessed from", "to", ">series", "· unused  ━ trained  ░ assessed"}}
+	for _, w := range s.Windows {
+		at := func(i int) int { return i * splitWidth / s.Periods }
+		bar := strings.Repeat("·", at(w.TrainIndex)) + strings.Repeat("━", max(1, at(w.OriginIndex+1)-at(w.TrainIndex)))
+		bar += strings.Repeat("░", max(1, at(w.LastIndex+1)-at(w.OriginIndex+1)))
+		bar += strings.Repeat("·", max(0, splitWidth-len([]rune(bar))))
+		sh.add(whole(w.Window), w.TrainFirst, w.Origin, w.AssessFirst, w.AssessLast, whole(w.Series), bar)
+	}
+	if err := a.print(s, sh); err != nil || a.output != "table" {
+		return err
+	}
+	fmt.Fprintf(a.out, "\n%d series, %d models to train.\n", s.Series, s.Fits)
+	for i, x := range s.SetAside {
+		if i == 5 {
+			fmt.Fprintf(a.out, "... and %d more set aside.\n", s.Aside-i)
+			break
+		}
+		fmt.Fprintf(a.out, "Set aside in window %d: %s %s.\n", x.Window, x.Series, x.Reason)
+	}
+	return nil
+}
+
+func bakeoffSheet(a *app, list []api.Bakeoff) *sheet {
+	s := &sheet{head: []string{"id", "name", "dataset", ">horizon", ">windows", ">contenders", "state", ">done", "leader", ">skill"}}
+	for _, b := range list {
+		s.add(b.ID, b.Name, fmt.Sprintf("%s r%d", b.Plan.Dataset, b.Plan.Revision), whole(b.Plan.Horizon), whole(b.Plan.Windows), whole(len(b.Plan.Contenders)),
+			b.Job.State, fmt.Sprintf("%d/%d", b.Job.Done, b.Job.Total), b.Leader, a.share(b.Skill))
+	}
+	return s
+}
+
+func (a *app) bakeoffList() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "List bake-offs, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		list, err := c.Bakeoffs(ctx)
+		if err != nil {
+			return err
+		}
+		return a.print(list, bakeoffSheet(a, list))
+	})}
+}
+
+func (a *app) bakeoffShow() *cobra.Command {
+	return &cobra.Command{Use: "show ID", Short: "Show a bake-off's progress and windows; with --output yaml, its plan, which reruns it exactly", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			b, err := c.Bakeoff(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			switch a.output {
+			case "yaml":
+				e := yaml.NewEncoder(a.out)
+				e.SetIndent(2)
+				return e.Encode(b.Plan)
+			case "table":
+				if err := a.print(b, bakeoffSheet(a, []api.Bakeoff{b})); err != nil {
+					return err
+				}
+				if b.Job.Error != "" {
+					fmt.Fprintln(a.out, "Failed:", b.Job.Error)
+				}
+				fmt.Fprintln(a.out)
+				return a.drawSplit(*b.Split)
+			}
+			return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+		})}
+}
+
+func (a *app) bakeoffStandings() *cobra.Command {
+	var metric, per string
+	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut by step, window, series or an attribute", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.showStandings(ctx, c, args[0], metric, per)
+		})}
+	cmd.Flags().StringVar(&metric, "metric", "", "the metric that ranks; the plan's if left out")
+	cmd.Flags().StringVar(&per, "per", "", "step, window, series or an attribute")
+	return cmd
+}
+
+func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, per string) error {
+	st, err := c.Standings(ctx, id, metric, per)
+	if err != nil {
+		return err
+	}
+	s := &sheet{}
+	if st.Per != "" {
+		s.head = append(s.head, st.Per)
+	}
+	s.head = append(s.head, ">rank", "contender", ">skill")
+	metrics := st.Metrics
+	if st.Per != "" && a.output == "table" {
+		metrics = nil // a cut shows the ranking metric alone; CSV and JSON have all
+		for _, m := range st.Metrics {
+			if m.Name == st.Metric {
+				metrics = append(metrics, m)
+			}
+		}
+	}
+	for _, m := range metrics {
+		s.head = append(s.head, ">"+m.Name)
+	}
+	s.head = append(s.head, ">points", ">filled")
+	for _, sl := range st.Slices {
+		for _, r := range sl.Rows {
+			s.add(a.standingCells(st, sl, r, metrics)...)
+		}
+	}
+	if a.output == "table" && st.Sentence != "" {
+		fmt.Fprintf(a.out, "%s\n\n", st.Sentence)
+	}
+	if err := a.print(st, s); err != nil {
+		return err
+	}
+	if len(st.Filled) > 0 {
+		f := st.Filled[0]
+		fmt.Fprintf(a.err, "Filled with the naive: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
+	}
+	return nil
+}
+
+func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.StandingRow, metrics []api.Metric) []string {
+	var cells []string
+	if st.Per != "" {
+		cells = append(cells, sl.Name)
+	}
+	cells = append(cells, whole(r.Rank), r.Contender, a.share(r.Skill))
+	for _, m := range metrics {
+		if m.Share {
+			cells = append(cells, a.share(r.Values[m.Name]))
+		} else {
+			cells = append(cells, a.figure(r.Values[m.Name]))
+		}
+	}
+	return append(cells, whole(r.Points), whole(r.Filled))
+}
+
+// exportTo streams to a file, or to the standard output. A broken export leaves no
+// half file.
+func (a *app) exportTo(file string, write func(io.Writer) error) error {
+	if file == "" {
+		return write(a.out)
+	}
+	f, err := os.Create(file)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(write(f), f.Close()); err != nil {
+		os.Remove(file)
+		return err
+	}
+	return nil
+}
+
+func (a *app) bakeoffExport() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point as CSV", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w) })
+	})}
+	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
+	return cmd
+}
+
+func (a *app) bakeoffCancel() *cobra.Command {
+	return &cobra.Command{Use: "cancel ID", Short: "Cancel a bake-off; what is done stays", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		b, err := c.CancelBakeoff(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if b.Job, err = c.Wait(ctx, b.Job.ID, nil); err != nil {
+			return err
+		}
+		return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+	})}
+}
+
+func (a *app) bakeoffResume() *cobra.Command {
+	return &cobra.Command{Use: "resume ID", Short: "Run what a cancelled or failed bake-off lacks", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		b, err := c.ResumeBakeoff(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
+			return err
+		}
+		return a.showStandings(ctx, c, b.ID, "", "")
+	})}
+}
+
+func (a *app) job() *cobra.Command {
+	jobSheet := func(list []api.Job) *sheet {
+		s := &sheet{head: []string{"id", "kind", "about", "state", ">done", ">a second", ">seconds left", "error"}}
+		for _, j := range list {
+			s.add(j.ID, j.Kind, j.About, j.State, fmt.Sprintf("%d/%d", j.Done, j.Total), short(j.Rate), short(j.Left), j.Error)
+		}
+		return s
+	}
+	list := &cobra.Command{Use: "list", Short: "List jobs, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		jobs, err := c.Jobs(ctx)
+		if err != nil {
+			return err
+		}
+		return a.print(jobs, jobSheet(jobs))
+	})}
+	cancel := &cobra.Command{Use: "cancel ID", Short: "Cancel a job", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		if _, err := c.CancelJob(ctx, args[0]); err != nil {
+			return err
+		}
+		j, err := c.Wait(ctx, args[0], nil)
+		if err != nil {
+			return err
+		}
+		return a.print(j, jobSheet([]api.Job{j}))
+	})}
+	return group("job", "List and cancel long work", list, cancel)
+}

@@ -1,0 +1,301 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/guptarohit/asciigraph"
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+func (a *app) dataset() *cobra.Command {
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetRemove())
+}
+
+// columnFlags adds the flags that say which column is what.
+func columnFlags(cmd *cobra.Command, cols *api.LoadColumns) {
+	f := cmd.Flags()
+	f.StringVar(&cols.Time, "time", "", "column of the period")
+	f.StringVar(&cols.Measure, "measure", "", "column to forecast")
+	f.StringSliceVar(&cols.By, "by", nil, "columns that name the series")
+	f.StringSliceVar(&cols.Drivers, "driver", nil, "explanatory columns")
+	f.StringSliceVar(&cols.KnownAhead, "known-ahead", nil, "drivers whose future is known")
+	f.StringVar(&cols.Cadence, "cadence", "", "15min, 30min, hour, day, week (week-sun), month, quarter, year or number; found from the dates if left out")
+	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown, zero or carry")
+	f.StringVar(&cols.Floor, "floor", "", "a number below which values can't lie; forecasts keep to it")
+}
+
+// openFile opens a file to send, with a progress bar on a terminal. "-" is the
+// standard input.
+func (a *app) openFile(name string) (io.ReadCloser, string, error) {
+	if name == "-" {
+		return io.NopCloser(os.Stdin), "standard input", nil
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, "", err
+	}
+	info, err := f.Stat()
+	if err != nil || info.IsDir() {
+		f.Close()
+		return nil, "", errors.Join(err, fmt.Errorf("%s is not a file that can be read", name))
+	}
+	if !isTerminal(a.err) || info.Size() < 1<<22 {
+		return f, filepath.Base(name), nil
+	}
+	bar := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription("sending"),
+		progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
+	r := progressbar.NewReader(f, bar)
+	return &r, filepath.Base(name), nil
+}
+
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	if !ok {
+		return false
+	}
+	info, err := f.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
+}
+
+func (a *app) datasetLoad() *cobra.Command {
+	var cols api.LoadColumns
+	var name string
+	cmd := &cobra.Command{
+		Use:   "load FILE --name N --time COL --measure COL [--by COL,COL]",
+		Short: "Load a CSV table, a row an observation; again under the same name, it appends",
+		Example: `  paperkettle dataset load daily.csv --name daily --time date --measure orders \
+      --by town,channel,line --driver price,promotion,temperature --known-ahead price,promotion --floor 0`,
+		Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			for flag, v := range map[string]string{"name": name, "time": cols.Time, "measure": cols.Measure} {
+				if v == "" {
+					return misused("--%s is needed: name the dataset (--name), its time column (--time) and its measure (--measure)", flag)
+				}
+			}
+			file, shown, err := a.openFile(args[0])
+			if err != nil {
+				return err
+			}
+			defer file.Close()
+			cols.File = shown
+			loaded, err := c.Load(ctx, name, cols, file)
+			if err != nil {
+				return err
+			}
+			return a.print(loaded, loadedSheet(loaded))
+		}),
+	}
+	cmd.Flags().StringVar(&name, "name", "", "name of the dataset")
+	columnFlags(cmd, &cols)
+	return cmd
+}
+
+func loadedSheet(l api.Loaded) *sheet {
+	d := l.Dataset
+	s := &sheet{head: []string{"dataset", ">revision", ">rows", ">series", "cadence", "first", "last", ">new series", ">new periods", ">new values", ">restated", "hash"}}
+	s.add(d.Name, whole(d.Revision), whole(l.Rows), whole(d.Series), d.Cadence, d.First, d.Last,
+		whole(l.Changes.NewSeries), whole(l.Changes.NewPeriods), whole(l.Changes.NewValues), whole(l.Changes.RestatedCount), d.Hash[:12])
+	return s
+}
+
+func (a *app) datasetList() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "List datasets", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		list, err := c.Datasets(ctx)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"dataset", ">revision", "cadence", ">series", ">periods", "first", "last", "measure", "attributes", "drivers"}}
+		for _, d := range list {
+			s.add(d.Name, whole(d.Revision), d.Cadence, whole(d.Series), whole(d.Periods), d.First, d.Last, d.Measure, attributeNames(d), driverNames(d))
+		}
+		return a.print(list, s)
+	})}
+}
+
+func attributeNames(d api.Dataset) string {
+	names := make([]string, len(d.Attributes))
+	for i, x := range d.Attributes {
+		names[i] = x.Name
+	}
+	return strings.Join(names, ", ")
+}
+
+func driverNames(d api.Dataset) string {
+	names := make([]string, len(d.Drivers))
+	for i, x := range d.Drivers {
+		names[i] = x.Name
+		if x.KnownAhead {
+			names[i] += " (known ahead)"
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+func (a *app) datasetShow() *cobra.Command {
+	return &cobra.Command{Use: "show N", Short: "Show a dataset with its revisions", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		d, err := c.Dataset(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			fmt.Fprintf(a.out, "%s: %s of %d series by %s, %s to %s (%d periods, %d known values)\n", d.Name, d.Measure, d.Series, d.Cadence, d.First, d.Last, d.Periods, d.Values)
+			for _, at := range d.Attributes {
+				fmt.Fprintf(a.out, "  %s: %s\n", at.Name, some(at.Values, at.Count))
+			}
+			if len(d.Drivers) > 0 {
+				fmt.Fprintf(a.out, "  drivers: %s\n", driverNames(d))
+			}
+			fmt.Fprintln(a.out)
+		}
+		s := &sheet{head: []string{">revision", "loaded", "source", ">rows", ">series", ">new series", ">new periods", ">new values", ">restated", "hash"}}
+		for _, r := range d.Revisions {
+			s.add(whole(r.Number), r.Loaded.Format("2006-01-02 15:04:05"), r.Source, whole(r.Rows), whole(r.Series),
+				whole(r.Changes.NewSeries), whole(r.Changes.NewPeriods), whole(r.Changes.NewValues), whole(r.Changes.RestatedCount), r.Hash[:12])
+		}
+		return a.print(d, s)
+	})}
+}
+
+func some(values []string, total int) string {
+	const most = 8
+	if total > most {
+		return strings.Join(values[:most], ", ") + fmt.Sprintf(" and %d more", total-most)
+	}
+	return strings.Join(values, ", ")
+}
+
+func (a *app) datasetCheck() *cobra.Command {
+	return &cobra.Command{Use: "check N", Short: "Say what in a dataset deserves a look", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		list, err := c.Check(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"grade", "check", ">series", "a series that ...", "for example"}}
+		for _, x := range list {
+			s.add(x.Grade, x.Kind, whole(x.Series), x.Meaning, x.Example[0])
+		}
+		if len(list) == 0 {
+			fmt.Fprintln(a.err, "Nothing stands out.")
+		}
+		return a.print(list, s)
+	})}
+}
+
+func (a *app) datasetRemove() *cobra.Command {
+	return &cobra.Command{Use: "remove N", Short: "Remove a dataset with its bake-offs and releases", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		if err := c.RemoveDataset(ctx, args[0]); err != nil {
+			return err
+		}
+		fmt.Fprintf(a.err, "Removed dataset %s.\n", args[0])
+		return nil
+	})}
+}
+
+func (a *app) series() *cobra.Command {
+	var where []string
+	list := &cobra.Command{Use: "list N [--where ATTRIBUTE=VALUE]", Short: "List the series of a dataset", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		rows, err := c.Series(ctx, args[0], where)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"series", "first", "last", ">known", ">mean", ">zeros"}}
+		for _, r := range rows {
+			s.add(r.Key, r.First, r.Last, whole(r.Known), a.figure(r.Mean), a.share(r.Zeros))
+		}
+		return a.print(rows, s)
+	})}
+	list.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
+	show := &cobra.Command{Use: "show N KEY", Short: "Show one series: facts and a plot, or its values as CSV or JSON", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		v, err := c.SeriesValues(ctx, args[0], args[1])
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			a.plotSeries(v)
+			return nil
+		}
+		s := &sheet{head: []string{"period", "value"}}
+		for i, p := range v.Periods {
+			s.add(p, a.figure(v.Values[i]))
+		}
+		return a.print(v, s)
+	})}
+	return group("series", "Look at the series of a dataset", list, show)
+}
+
+const plotWidth, plotHeight = 96, 14
+
+// plotSeries draws a series in the terminal, as means where it is longer than wide.
+func (a *app) plotSeries(v api.SeriesValues) {
+	fmt.Fprintln(a.out, v.Key)
+	for _, f := range v.Facts {
+		fmt.Fprintf(a.out, "  %s %s", f.Name, short(f.Value))
+	}
+	fmt.Fprintln(a.out)
+	if len(v.Values) < 2 {
+		return
+	}
+	n := min(plotWidth, len(v.Values))
+	points := make([]float64, 0, n)
+	for i := range n {
+		sum, known := 0.0, 0
+		for _, x := range v.Values[i*len(v.Values)/n : (i+1)*len(v.Values)/n] {
+			if x != nil {
+				sum += *x
+				known++
+			}
+		}
+		points = append(points, sum/float64(known)) // 0/0 leaves a gap
+	}
+	fmt.Fprintln(a.out, asciigraph.Plot(points, asciigraph.Height(plotHeight), asciigraph.Precision(1)))
+	first, last := v.Periods[0], v.Periods[len(v.Periods)-1]
+	fmt.Fprintf(a.out, "%10s%*s\n", first, n-2, last)
+}
+
+func (a *app) actuals() *cobra.Command {
+	var cols api.LoadColumns
+	var dataset string
+	load := &cobra.Command{
+		Use:   "load FILE --dataset N",
+		Short: "Append actuals, score the live release and flag what lies outside; columns are those of the dataset unless named",
+		Args:  exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if dataset == "" {
+				return misused("--dataset is needed: say which dataset the actuals belong to")
+			}
+			file, shown, err := a.openFile(args[0])
+			if err != nil {
+				return err
+			}
+			defer file.Close()
+			cols.File = shown
+			got, err := c.LoadActuals(ctx, dataset, cols, file)
+			if err != nil {
+				return err
+			}
+			s := loadedSheet(got.Loaded)
+			s.head = append(s.head, "release", ">points", ">outside", ">open flags")
+			points, outside := "", ""
+			if got.Score != nil {
+				points, outside = whole(got.Score.Points), whole(got.Score.Outside)
+			} else {
+				fmt.Fprintln(a.err, "No release is live for this dataset, so nothing was scored or flagged.")
+			}
+			s.rows[0] = append(s.rows[0], got.Release, points, outside, whole(got.Flags))
+			return a.print(got, s)
+		}),
+	}
+	load.Flags().StringVar(&dataset, "dataset", "", "the dataset they belong to")
+	columnFlags(load, &cols)
+	return group("actuals", "Let actuals arrive", load)
+}

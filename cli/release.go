@@ -1,0 +1,243 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+func (a *app) release() *cobra.Command {
+	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseExport(), a.releaseWithdraw())
+}
+
+func (a *app) releaseSheet(list []api.Release) *sheet {
+	s := &sheet{head: []string{"id", "dataset", "contender", "state", "origin", ">horizon", "levels", ">actuals", ">outside", ">open flags", "bake-off"}}
+	for _, r := range list {
+		points, outside := "", ""
+		if r.Score != nil {
+			points, outside = whole(r.Score.Points), whole(r.Score.Outside)
+		}
+		s.add(r.ID, fmt.Sprintf("%s r%d", r.Dataset, r.Revision), r.Contender, r.State, r.Origin, whole(r.Horizon), levelList(r.Levels), points, outside, whole(r.OpenFlags), r.Bakeoff)
+	}
+	return s
+}
+
+func levelList(levels []float64) string {
+	out := make([]string, len(levels))
+	for i, l := range levels {
+		out[i] = strconv.FormatFloat(l, 'f', -1, 64)
+	}
+	return strings.Join(out, ", ")
+}
+
+func (a *app) releasePublish() *cobra.Command {
+	in := api.PublishRequest{}
+	cmd := &cobra.Command{Use: "publish BAKEOFF", Short: "Refit the chosen contender on all data and publish its interval forecast", Args: exactly(1),
+		Example: "  paperkettle release publish bake-1 --contender best-per-series",
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			in.Bakeoff = args[0]
+			rel, err := c.Publish(ctx, in, newKey())
+			if err != nil {
+				return err
+			}
+			if err := a.waitFor(ctx, c, rel.Job.ID); err != nil {
+				return err
+			}
+			return a.showRelease(ctx, c, rel.ID)
+		})}
+	cmd.Flags().StringVar(&in.Contender, "contender", "best", "a contender's name, best or best-per-series")
+	cmd.Flags().IntVar(&in.Horizon, "horizon", 0, "periods to forecast; the bake-off's if left out")
+	cmd.Flags().Float64SliceVar(&in.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
+	return cmd
+}
+
+func (a *app) showRelease(ctx context.Context, c *client.Client, id string) error {
+	rel, err := c.Release(ctx, id)
+	if err != nil {
+		return err
+	}
+	if err := a.print(rel, a.releaseSheet([]api.Release{rel})); err != nil || a.output != "table" {
+		return err
+	}
+	fmt.Fprintf(a.out, "\nForecasts %s of %d series from %s to %s, trained up to %s.\n", rel.Measure, rel.Series, rel.First, rel.Last, rel.Origin)
+	for _, u := range rel.Used {
+		fmt.Fprintf(a.out, "  %s for %d series\n", u.Contender, u.Series)
+	}
+	if rel.Job.Error != "" {
+		fmt.Fprintln(a.out, "Failed:", rel.Job.Error)
+	}
+	for _, t := range rel.Cautions {
+		fmt.Fprintln(a.out, "Caution:", t)
+	}
+	return nil
+}
+
+func (a *app) releaseList() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "List releases, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		list, err := c.Releases(ctx)
+		if err != nil {
+			return err
+		}
+		return a.print(list, a.releaseSheet(list))
+	})}
+}
+
+func (a *app) releaseShow() *cobra.Command {
+	return &cobra.Command{Use: "show ID", Short: "Show a release with its live score", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.showRelease(ctx, c, args[0])
+	})}
+}
+
+func (a *app) releaseExport() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release as CSV", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w) })
+	})}
+	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
+	return cmd
+}
+
+func (a *app) releaseWithdraw() *cobra.Command {
+	return &cobra.Command{Use: "withdraw ID", Short: "Withdraw a release; it stays readable", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		rel, err := c.Withdraw(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		return a.print(rel, a.releaseSheet([]api.Release{rel}))
+	})}
+}
+
+func (a *app) flag() *cobra.Command {
+	var release, state string
+	list := &cobra.Command{Use: "list", Short: "List flags, the farthest out first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		flags, err := c.Flags(ctx, release, state)
+		if err != nil {
+			return err
+		}
+		return a.print(flags, a.flagSheet(flags))
+	})}
+	list.Flags().StringVar(&release, "release", "", "only those of a release")
+	list.Flags().StringVar(&state, "state", "open", "open, settled, restated or all")
+	in := api.SettleRequest{}
+	settle := &cobra.Command{Use: "settle ID --as expected|data-error|real-change|chance", Short: "Say what a flag was", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			switch in.As {
+			case "expected", "data-error", "real-change", "chance":
+			default:
+				return misused("--as %s is not known: use expected, data-error, real-change or chance", in.As)
+			}
+			f, err := c.Settle(ctx, args[0], in)
+			if err != nil {
+				return err
+			}
+			return a.print(f, a.flagSheet([]api.Flag{f}))
+		})}
+	settle.Flags().StringVar(&in.As, "as", "", "expected, data-error, real-change or chance")
+	settle.Flags().StringVar(&in.Note, "note", "", "why")
+	return group("flag", "Work through the actuals that fell outside", list, settle)
+}
+
+func (a *app) flagSheet(flags []api.Flag) *sheet {
+	s := &sheet{head: []string{"id", "release", "series", "period", ">actual", ">low", ">forecast", ">high", ">severity", "state", "settled as", "note"}}
+	for _, f := range flags {
+		s.add(f.ID, f.Release, f.Series, f.Period, a.figure(&f.Actual), a.figure(&f.Low), a.figure(&f.Forecast), a.figure(&f.High), a.figure(&f.Severity), f.State, f.SettledAs, f.Note)
+	}
+	return s
+}
+
+func (a *app) model() *cobra.Command {
+	list := &cobra.Command{Use: "list", Short: "List the model families", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		families, err := c.Families(ctx)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"family", "how it forecasts", "settings"}}
+		for _, f := range families {
+			names := make([]string, len(f.Settings))
+			for i, x := range f.Settings {
+				names[i] = x.Name
+			}
+			s.add(f.Name, f.Summary, strings.Join(names, ", "))
+		}
+		return a.print(families, s)
+	})}
+	show := &cobra.Command{Use: "show FAMILY", Short: "Show a family with its settings", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		f, err := c.Family(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			fmt.Fprintf(a.out, "%s: %s\nSource: %s\n", f.Name, f.Summary, f.Reference)
+			if len(f.Settings) == 0 {
+				fmt.Fprintln(a.out, "It has no settings.")
+				return nil
+			}
+			fmt.Fprintln(a.out)
+		}
+		s := &sheet{head: []string{"setting", "kind", "range", "default", "meaning"}}
+		for _, x := range f.Settings {
+			s.add(x.Name, x.Kind, settingRange(x), settingDefault(x), x.Meaning)
+		}
+		return a.print(f, s)
+	})}
+	return group("model", "Look at the catalogue of model families", list, show)
+}
+
+func settingRange(x api.Setting) string {
+	switch {
+	case len(x.Choices) > 0:
+		return strings.Join(x.Choices, ", ")
+	case x.Min != nil && x.Max != nil:
+		return fmt.Sprintf("%v to %v", *x.Min, *x.Max)
+	case x.Min != nil:
+		return fmt.Sprintf("at least %v", *x.Min)
+	}
+	return ""
+}
+
+func settingDefault(x api.Setting) string {
+	if x.Default != nil {
+		return fmt.Sprint(x.Default)
+	}
+	return x.Auto
+}
+
+func (a *app) tokens() *cobra.Command {
+	in := api.TokenRequest{}
+	role := ""
+	create := &cobra.Command{Use: "create NAME --role reader|analyst|publisher|admin", Short: "Create a token; its secret is shown this once", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			in.Name, in.Role = args[0], api.Role(role)
+			t, err := c.CreateToken(ctx, in)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"name", "role", "secret"}}
+			s.add(t.Name, string(t.Role), t.Secret)
+			fmt.Fprintln(a.err, "Keep the secret: it is not shown again. Give it as PAPERKETTLE_TOKEN.")
+			return a.print(t, s)
+		})}
+	create.Flags().StringVar(&role, "role", "reader", "reader, analyst, publisher or admin")
+	list := &cobra.Command{Use: "list", Short: "List tokens", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		tokens, err := c.Tokens(ctx)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"name", "role", "created"}}
+		for _, t := range tokens {
+			s.add(t.Name, string(t.Role), t.Created.Format("2006-01-02 15:04"))
+		}
+		return a.print(tokens, s)
+	})}
+	revoke := &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return c.RevokeToken(ctx, args[0])
+	})}
+	return group("token", "Let people and programs in", create, list, revoke)
+}

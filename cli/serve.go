@@ -1,0 +1,106 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"runtime"
+
+	"github.com/spf13/cobra"
+
+	"paperkettle/client"
+	"paperkettle/console"
+	"paperkettle/demo"
+	"paperkettle/service"
+)
+
+func (a *app) start(data, listen string, workers int) (*service.Server, error) {
+	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
+	return service.Start(service.Config{Data: data, Listen: listen, Workers: workers, Console: console.Files()})
+}
+
+func serveFlags(cmd *cobra.Command, data, listen *string, workers *int, folder string) {
+	cmd.Flags().StringVar(data, "data", env("PAPERKETTLE_DATA", folder), "data folder (PAPERKETTLE_DATA)")
+	cmd.Flags().StringVar(listen, "listen", env("PAPERKETTLE_LISTEN", service.DefaultListen), "address to listen on (PAPERKETTLE_LISTEN)")
+	cmd.Flags().IntVar(workers, "workers", runtime.GOMAXPROCS(0), "workers for bake-offs; results do not depend on it")
+}
+
+func (a *app) serve() *cobra.Command {
+	var data, listen string
+	var workers int
+	cmd := &cobra.Command{Use: "serve", Short: "Run the service", Args: exactly(0), RunE: func(cmd *cobra.Command, _ []string) error {
+		s, err := a.start(data, listen, workers)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(a.err, "Paper Kettle is at %s, its data in %s. Stop it with Ctrl-C.\n", s.Address(), data)
+		<-cmd.Context().Done()
+		return s.Close()
+	}}
+	serveFlags(cmd, &data, &listen, &workers, "paperkettle-data")
+	return cmd
+}
+
+func (a *app) demo() *cobra.Command {
+	var data, listen, folder string
+	var workers int
+	var truth bool
+	cmd := &cobra.Command{Use: "demo", Short: "Run the service with the demo scenario, Saltmarsh & Vale", Args: exactly(0),
+		Example: "  paperkettle demo\n  paperkettle demo --write saltmarsh    # only write its files\n  paperkettle demo --truth              # only print what was planted in the last weeks",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			switch {
+			case truth:
+				return demo.New(demo.Seed).WriteFile("truth.csv", a.out)
+			case folder != "":
+				return a.writeDemo(folder)
+			}
+			s, err := a.start(data, listen, workers)
+			if err != nil {
+				return err
+			}
+			if err := a.setUpDemo(cmd.Context(), s.Address()); err != nil {
+				s.Close()
+				return err
+			}
+			a.welcome(s.Address())
+			<-cmd.Context().Done()
+			return s.Close()
+		}}
+	serveFlags(cmd, &data, &listen, &workers, "paperkettle-demo")
+	cmd.Flags().StringVar(&folder, "write", "", "only write the scenario's files into this folder")
+	cmd.Flags().BoolVar(&truth, "truth", false, "only print the oddities planted in the last four weeks")
+	return cmd
+}
+
+func (a *app) writeDemo(folder string) error {
+	if err := demo.New(demo.Seed).WriteFiles(folder); err != nil {
+		return err
+	}
+	for _, f := range demo.Files {
+		fmt.Fprintf(a.err, "%s%c%s: %s\n", folder, os.PathSeparator, f.Name, f.Meaning)
+	}
+	return nil
+}
+
+func (a *app) setUpDemo(ctx context.Context, address string) error {
+	c, err := client.New(address, client.WithToken(a.token))
+	if err != nil {
+		return err
+	}
+	return demo.SetUp(ctx, c, func(step string) { fmt.Fprintln(a.err, step) })
+}
+
+func (a *app) welcome(address string) {
+	fmt.Fprintf(a.err, `
+Paper Kettle is ready at %s
+
+  %s/bakeoffs/bake-1   who forecasts four weeks of orders best
+  %s/releases/rel-1    the published forecast with its intervals
+  %s/flags             the actuals that fell outside: find the planted ones
+  %s/data/daily        140 series of Saltmarsh & Vale
+
+What was planted in the last weeks: paperkettle demo --truth
+Stop with Ctrl-C; the next start reuses the data.
+`, address, address, address, address, address)
+}
