@@ -1,0 +1,127 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+// The names under which the scenario is loaded.
+const (
+	Daily   = "daily"
+	Weekly  = "weekly"
+	Monthly = "monthly"
+	bakeoff = "Daily orders, four weeks ahead"
+)
+
+// columns are the parts of each file's columns.
+var columns = map[string]api.LoadColumns{
+	Daily: {Time: "date", Measure: "orders", By: []string{"town", "channel", "line"}, Drivers: []string{"price", "promotion", "temperature"},
+		KnownAhead: []string{"price", "promotion"}, Floor: "0"},
+	Weekly:  {Time: "week", Measure: "orders", By: []string{"town", "channel", "line"}, Floor: "0"},
+	Monthly: {Time: "month", Measure: "orders", By: []string{"town", "channel", "line"}, Floor: "0"},
+}
+
+// Plan is the demo's bake-off.
+func Plan() api.Plan {
+	p := api.Plan{Name: bakeoff, Dataset: Daily, Horizon: AheadDays, Windows: 3, Seed: 1}
+	for _, f := range []string{"naive", "seasonal-naive", "drift", "mean", "moving-average", "calendar-mean"} {
+		p.Contenders = append(p.Contenders, api.Contender{Family: f})
+	}
+	return p
+}
+
+// SetUp walks the path of a user through the service: load, bake off, publish, let
+// actuals arrive. What is there already is left as it is, so that a start cut short
+// goes on where it stopped.
+func SetUp(ctx context.Context, c *client.Client, say func(string)) error {
+	datasets, err := c.Datasets(ctx)
+	if err != nil {
+		return err
+	}
+	revision := map[string]int{}
+	for _, d := range datasets {
+		revision[d.Name] = d.Revision
+	}
+	w := New(Seed)
+	for _, name := range []string{Daily, Weekly, Monthly} {
+		if revision[name] == 0 {
+			say("Loading " + name + ".csv")
+			if err := send(w, name+".csv", func(r io.Reader) error {
+				cols := columns[name]
+				cols.File = name + ".csv"
+				_, err := c.Load(ctx, name, cols, r)
+				return err
+			}); err != nil {
+				return err
+			}
+		}
+	}
+	b, err := runBakeoff(ctx, c, say)
+	if err != nil {
+		return err
+	}
+	if err := publish(ctx, c, b.ID, say); err != nil {
+		return err
+	}
+	if revision[Daily] > 1 {
+		return nil
+	}
+	say("Four weeks pass: loading actuals.csv")
+	return send(w, "actuals.csv", func(r io.Reader) error {
+		_, err := c.LoadActuals(ctx, Daily, api.LoadColumns{File: "actuals.csv"}, r)
+		return err
+	})
+}
+
+// send writes a file of the world into a request.
+func send(w *World, name string, use func(io.Reader) error) error {
+	r, out := io.Pipe()
+	go func() { out.CloseWithError(w.WriteFile(name, out)) }()
+	err := use(r)
+	r.CloseWithError(err)
+	return err
+}
+
+func runBakeoff(ctx context.Context, c *client.Client, say func(string)) (api.Bakeoff, error) {
+	list, err := c.Bakeoffs(ctx)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	var b api.Bakeoff
+	if i := slices.IndexFunc(list, func(b api.Bakeoff) bool { return b.Name == bakeoff }); i >= 0 {
+		b = list[i]
+	} else if b, err = c.StartBakeoff(ctx, Plan(), "demo-bake-off"); err != nil {
+		return b, err
+	}
+	if b.Job.Over() {
+		return b, nil
+	}
+	say("Running the bake-off: six contenders, three windows of four weeks")
+	b.Job, err = c.Wait(ctx, b.Job.ID, nil)
+	if err == nil && b.Job.State != "done" {
+		err = fmt.Errorf("the demo's bake-off is %s: %s", b.Job.State, b.Job.Error)
+	}
+	return b, err
+}
+
+func publish(ctx context.Context, c *client.Client, bake string, say func(string)) error {
+	list, err := c.Releases(ctx)
+	if err != nil || slices.ContainsFunc(list, func(r api.Release) bool { return r.Bakeoff == bake && r.Job.State == "done" }) {
+		return err
+	}
+	say("Publishing the leader with its intervals")
+	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: bake}, "")
+	if err != nil {
+		return err
+	}
+	job, err := c.Wait(ctx, rel.Job.ID, nil)
+	if err == nil && job.State != "done" {
+		err = fmt.Errorf("the demo's release is %s: %s", job.State, job.Error)
+	}
+	return err
+}
