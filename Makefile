@@ -1,0 +1,51 @@
+# Paper Kettle: `make demo` to see it, `make test` to check it, `make help` for the rest.
+export CGO_ENABLED := 0
+
+CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
+GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
+
+.PHONY: help demo build test test-go test-console lint bench setup setup-test contract clean
+
+help: ## Say what there is
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 16
+
+demo: build ## Build, start the service with the demo data and stay up
+	bin/paperkettle demo --data .demo-data
+
+build: setup bin/paperkettle ## Build the console and the binary
+
+setup:
+	@scripts/setup.sh build
+
+setup-test:
+	@scripts/setup.sh test
+
+console/dist/index.html: $(CONSOLE)
+	@scripts/setup.sh build
+	cd console && npm run --silent build -- --logLevel warn
+	@touch console/dist/.gitkeep $@
+
+bin/paperkettle: console/dist/index.html $(GO)
+	go build -trimpath -o $@ ./cmd/paperkettle
+
+test: setup-test build lint ## Run every check and test, installing what they need
+	go test ./...
+
+lint: setup bin/paperkettle ## Check format, vet, types, style and the contract
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo "run gofmt -w on these"; exit 1; }
+	go vet ./...
+	go tool -modfile=tools/go.mod staticcheck ./...
+	cd console && npx --no-install biome check . && npx --no-install tsc --noEmit
+	@cd console && npx --no-install openapi-typescript ../service/openapi.json -o node_modules/.schema.d.ts >/dev/null && cmp node_modules/.schema.d.ts src/api/schema.d.ts || { echo "the console's client is not what the contract says: run 'make contract'"; exit 1; }
+
+contract: setup ## Write the OpenAPI document and the console's client anew
+	go test ./service -run OpenAPIDocumentIsCurrent -update
+	cd console && npm run --silent api
+
+bench: build ## Measure speed and memory (a few minutes)
+	go test ./core/... -run xxx -bench . -benchtime 1x
+	bench/run.sh
+
+clean: ## Remove what was built, not the data
+	rm -rf bin console/node_modules
+	find console/dist -mindepth 1 -not -name .gitkeep -delete

@@ -1,0 +1,49 @@
+import { useEffect, useRef, useState } from "react";
+import { useTheme } from "../theme";
+import type { Drawing } from "./drawing";
+
+export type { Band, Drawing, Line, Ring, Tint } from "./drawing";
+
+type Props = Drawing & { label: string; height?: number };
+
+type Painter = { paint: (d: Drawing) => void; dispose: () => void };
+
+/** The chart of a page. The drawing code comes in its own file, once it is needed. */
+export function TimeChart({ label, height = 420, ...drawing }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const painter = useRef<Painter>(null);
+  const [ready, setReady] = useState(false);
+  const theme = useTheme();
+
+  useEffect(() => {
+    let gone = false;
+    Promise.all([import("./painter"), document.fonts.ready]).then(([{ makePainter }]) => {
+      if (gone || !box.current) return;
+      painter.current = makePainter(box.current);
+      setReady(true);
+    });
+    return () => {
+      gone = true;
+      painter.current?.dispose();
+      painter.current = null;
+      setReady(false);
+    };
+  }, []);
+
+  const latest = JSON.stringify(drawing);
+  // The theme is a dependency because the colours are read anew when it changes.
+  useEffect(() => {
+    if (ready) painter.current?.paint(JSON.parse(latest));
+  }, [latest, ready, theme]);
+
+  return (
+    <div
+      ref={box}
+      role="img"
+      aria-label={label}
+      data-drawn={ready}
+      style={{ height }}
+      className="w-full border border-rule bg-sheet"
+    />
+  );
+}

@@ -1,0 +1,52 @@
+const plain = new Map<number, Intl.NumberFormat>();
+
+function formatter(digits: number) {
+  let f = plain.get(digits);
+  if (!f) {
+    f = new Intl.NumberFormat("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+    plain.set(digits, f);
+  }
+  return f;
+}
+
+const digitsOf = (v: number) =>
+  v === 0 ? 0 : Math.max(0, Math.min(4, 3 - Math.floor(Math.log10(Math.abs(v)))));
+
+/** A number with about four digits; a dash where it is unknown. */
+export function figure(v: number | null | undefined): string {
+  if (v === null || v === undefined) return "–";
+  return formatter(Number.isInteger(v) ? 0 : digitsOf(v)).format(v);
+}
+
+/** Writes the numbers of a column with the same digits, about four for the largest. */
+export function column(values: (number | null | undefined)[]): (v: number | null | undefined) => string {
+  const known = values.filter((v): v is number => v !== null && v !== undefined);
+  const largest = known.reduce((a, v) => Math.max(a, Math.abs(v)), 0);
+  const digits = known.every(Number.isInteger) ? 0 : digitsOf(largest);
+  return (v) => (v === null || v === undefined ? "–" : formatter(digits).format(v));
+}
+
+/** A share of one in per cent. */
+export function share(v: number | null | undefined): string {
+  return v === null || v === undefined ? "–" : `${formatter(1).format(100 * v)} %`;
+}
+
+/** A count with its noun. */
+export function count(n: number, noun: string): string {
+  return `${formatter(0).format(n)} ${noun}${n === 1 || noun.endsWith("s") ? "" : "s"}`;
+}
+
+const nouns: Record<string, string> = {
+  "15min": "quarter-hour",
+  "30min": "half-hour",
+  number: "period",
+};
+
+/** A number of periods of a cadence: "28 days". */
+export function span(n: number, cadence: string): string {
+  const word = nouns[cadence] ?? cadence.split("-")[0] ?? "period";
+  return count(n, word);
+}
+
+export const when = (iso: string) =>
+  new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" }).format(new Date(iso));

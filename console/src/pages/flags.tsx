@@ -1,0 +1,183 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { api, type Schemas, take } from "../api/client";
+import { count, figure } from "../format";
+import { Button, ButtonLink, Input, Select } from "../ui/controls";
+import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
+import { FanChart, useCurve } from "./release";
+
+type Flag = Schemas["Flag"];
+type State = "open" | "settled" | "restated" | "all";
+
+const settlements = [
+  ["expected", "Expected", "someone knew: an event, a closure, a campaign"],
+  ["data-error", "Data error", "the number is wrong"],
+  ["real-change", "Real change", "the world moved, and stays moved"],
+  ["chance", "Chance", "one of the few that fall outside anyway"],
+] as const;
+
+export function FlagsPage() {
+  const [params, setParams] = useSearchParams();
+  const state = (params.get("state") ?? "open") as State;
+  const release = params.get("release") ?? undefined;
+  const { data, error } = useQuery({
+    queryKey: ["flags", state, release],
+    queryFn: () => take(api.GET("/flags", { params: { query: { state, release, limit: 1000 } } })),
+  });
+  function change(name: string, value: string) {
+    const next = new URLSearchParams(params);
+    next.set(name, value);
+    if (name === "state") next.delete("flag");
+    setParams(next, { replace: true });
+  }
+  const list = data?.items ?? [];
+  const chosen = list.find((f) => f.id === params.get("flag")) ?? list[0];
+  return (
+    <Page title="Flags">
+      <div className="flex items-start gap-4">
+        <Lead>{lead(state, list, data?.total)}</Lead>
+        <span className="flex-1" />
+        <Select
+          label="Show"
+          value={state}
+          onChange={(v) => change("state", v)}
+          options={[
+            { value: "open", text: "open" },
+            { value: "settled", text: "settled" },
+            { value: "restated", text: "restated" },
+            { value: "all", text: "all" },
+          ]}
+        />
+      </div>
+      {error && <Trouble error={error} />}
+      {!data && !error && <Waiting what="flags" />}
+      {data && list.length === 0 && state === "open" && (
+        <Empty
+          text="Nothing to settle. Flags appear when actuals arrive for a live release."
+          command="paperkettle actuals load actuals.csv --dataset daily"
+          action={<ButtonLink to="/releases">To the releases</ButtonLink>}
+        />
+      )}
+      {chosen && (
+        <div className="grid grid-cols-[minmax(20rem,27rem)_minmax(0,1fr)] gap-6">
+          <Queue list={list} chosen={chosen} choose={(id) => change("flag", id)} />
+          <Detail
+            flag={chosen}
+            next={() => {
+              const after = list[list.findIndex((f) => f.id === chosen.id) + 1] ?? list[0];
+              if (after) change("flag", after.id);
+            }}
+          />
+        </div>
+      )}
+    </Page>
+  );
+}
+
+function lead(state: State, list: Flag[], total: number | undefined): string {
+  if (total === undefined) return "Flags";
+  const first = list[0];
+  if (!first) return state === "open" ? "No flag is open." : "There are none of these.";
+  const where = first.severity > 0 ? "above" : "below";
+  return `${count(total, "flag")} ${state === "all" ? "in all" : state}; the farthest out is ${first.series} on ${first.period}: ${figure(first.actual)}, ${where} ${figure(first.low)} to ${figure(first.high)}.`;
+}
+
+function Queue({ list, chosen, choose }: { list: Flag[]; chosen: Flag; choose: (id: string) => void }) {
+  return (
+    <Section title="Queue, the farthest out first">
+      <ol className="max-h-[620px] overflow-auto">
+        {list.map((f) => (
+          <li key={f.id}>
+            <button
+              type="button"
+              aria-current={f.id === chosen.id}
+              onClick={() => choose(f.id)}
+              className={`grid w-full grid-cols-[1fr_auto] gap-x-3 border-b border-rule/60 px-1 py-1.5 text-left text-[13px] hover:bg-tint ${f.id === chosen.id ? "bg-tint" : ""}`}
+            >
+              <span className="truncate font-medium">{f.series}</span>
+              <span className="text-right tabular-nums">{figure(f.actual)}</span>
+              <span className="text-soft">
+                {f.period}
+                {f.settled_as && `, ${f.settled_as}`}
+              </span>
+              <span className="text-right text-soft tabular-nums">
+                {figure(f.low)} to {figure(f.high)}
+              </span>
+            </button>
+          </li>
+        ))}
+      </ol>
+    </Section>
+  );
+}
+
+function Detail({ flag, next }: { flag: Flag; next: () => void }) {
+  const { data, error } = useCurve(flag.release, flag.series);
+  return (
+    <Section
+      title={`${flag.series}, ${flag.period}`}
+      aside={
+        <Link
+          className="text-[13px] text-copper underline"
+          to={`/releases/${flag.release}?series=${encodeURIComponent(flag.series)}`}
+        >
+          In {flag.release}
+        </Link>
+      }
+    >
+      <p>
+        The actual is {figure(flag.actual)}; {flag.release} said {figure(flag.low)} to {figure(flag.high)} at{" "}
+        {flag.level} %, most likely {figure(flag.forecast)}. Severity {figure(flag.severity)}.
+      </p>
+      {error ? (
+        <Trouble error={error} />
+      ) : data && data.series === flag.series ? (
+        <FanChart curve={data} hue="hue-1" measure="actual" ring={flag.id} height={360} />
+      ) : (
+        <Waiting what="the chart" />
+      )}
+      <Settle key={flag.id} flag={flag} next={next} />
+    </Section>
+  );
+}
+
+function Settle({ flag, next }: { flag: Flag; next: () => void }) {
+  const [note, setNote] = useState(flag.note ?? "");
+  const queries = useQueryClient();
+  const settle = useMutation({
+    mutationFn: (as: Schemas["SettleRequest"]["as"]) =>
+      take(api.POST("/flags/{flag}/settle", { params: { path: { flag: flag.id } }, body: { as, note } })),
+    onSuccess: () => {
+      next();
+      queries.invalidateQueries({ queryKey: ["flags"] });
+      queries.invalidateQueries({ queryKey: ["release"] });
+      queries.invalidateQueries({ queryKey: ["release-curve"] });
+    },
+  });
+  return (
+    <div className="flex flex-col gap-3">
+      {flag.state === "settled" && (
+        <p>
+          Settled as {flag.settled_as} by {flag.settled_by}.
+        </p>
+      )}
+      <Input label="Note" value={note} onChange={setNote} width="w-full max-w-xl" placeholder="why" />
+      <fieldset className="flex flex-wrap gap-2">
+        <legend className="mb-1 text-[13px] text-soft">Settle as</legend>
+        {settlements.map(([as, text, meaning]) => (
+          <Button
+            key={as}
+            weak={as !== flag.settled_as}
+            title={meaning}
+            disabled={settle.isPending}
+            onClick={() => settle.mutate(as)}
+          >
+            {text}
+          </Button>
+        ))}
+      </fieldset>
+      {settle.error && <Trouble error={settle.error} />}
+    </div>
+  );
+}

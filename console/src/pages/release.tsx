@@ -1,0 +1,238 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, type Schemas, take } from "../api/client";
+import { isOver, useProgress } from "../api/progress";
+import { TimeChart } from "../chart/time-chart";
+import { column, count, figure, share } from "../format";
+import { hueOf } from "../theme";
+import { Button, Download, Select } from "../ui/controls";
+import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
+import { Progress } from "../ui/progress";
+import { Table } from "../ui/table";
+import { useBakeoff } from "./bakeoff";
+import { bandsOf } from "./comparison";
+import { placeOf } from "./standings";
+
+type Release = Schemas["Release"];
+type Curve = Schemas["ReleaseCurve"];
+
+export function ReleasePage() {
+  const id = useParams().release ?? "";
+  const { data, error } = useQuery({
+    queryKey: ["release", id],
+    queryFn: () => take(api.GET("/releases/{release}", { params: { path: { release: id } } })),
+  });
+  return (
+    <Page title={id}>
+      {error ? (
+        <Trouble error={error} />
+      ) : !data ? (
+        <Waiting what="the release" />
+      ) : (
+        <Published release={data} />
+      )}
+    </Page>
+  );
+}
+
+function lead(r: Release): string {
+  const what = `${r.id} forecasts ${r.measure} of ${count(r.series ?? 0, "series")} from ${r.first} to ${r.last} by ${r.contender}`;
+  if (r.state === "preparing") return `${r.id} is being prepared.`;
+  if (r.state === "failed") return `${r.id} could not be published: ${r.job.error}`;
+  if (!r.score?.points) return `${what}; no actuals have arrived yet.`;
+  return `${what}; ${share(1 - r.score.outside / r.score.points)} of the actuals so far lie inside the ${r.score.level} % interval.`;
+}
+
+function Published({ release }: { release: Release }) {
+  const job = useProgress(release.job, [["release"], ["releases"], ["release-curve"]]) ?? release.job;
+  const queries = useQueryClient();
+  const withdraw = useMutation({
+    mutationFn: () =>
+      take(api.POST("/releases/{release}/withdraw", { params: { path: { release: release.id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["release"] }),
+  });
+  const ready = release.state !== "preparing" && release.state !== "failed";
+  return (
+    <>
+      <div className="flex items-start gap-4">
+        <Lead>{lead(release)}</Lead>
+        <span className="flex-1" />
+        {ready && <Download href={`/api/v1/releases/${release.id}/export`}>Download as CSV</Download>}
+        {release.state === "live" && (
+          <Button weak onClick={() => withdraw.mutate()} disabled={withdraw.isPending}>
+            Withdraw
+          </Button>
+        )}
+      </div>
+      <p className="-mt-3 text-soft">
+        {release.state}; {release.dataset} (revision {release.revision}), trained up to {release.origin}, from{" "}
+        <Link className="text-copper underline" to={`/bakeoffs/${release.bakeoff}`}>
+          {release.bakeoff}
+        </Link>
+        . {(release.used ?? []).map((u) => `${u.contender} for ${count(u.series, "series")}`).join(", ")}.{" "}
+        {release.open_flags > 0 && (
+          <Link className="text-copper underline" to={`/flags?release=${release.id}`}>
+            {count(release.open_flags, "open flag")}
+          </Link>
+        )}
+      </p>
+      {!isOver(job) && (
+        <Progress
+          job={job}
+          cancel={() => take(api.POST("/jobs/{job}/cancel", { params: { path: { job: job.id } } }))}
+        />
+      )}
+      {withdraw.error && <Trouble error={withdraw.error} />}
+      {(release.cautions ?? []).map((c) => (
+        <p key={c} className="border-l-2 border-copper pl-3">
+          Caution: {c}
+        </p>
+      ))}
+      {ready && (release.series ?? 0) > 0 && <Fan release={release} />}
+      {release.score && <LiveScore score={release.score} measure={release.measure} />}
+    </>
+  );
+}
+
+export const useCurve = (release: string, series: string) =>
+  useQuery({
+    queryKey: ["release-curve", release, series],
+    queryFn: () =>
+      take(
+        api.GET("/releases/{release}/curve", {
+          params: { path: { release }, query: { series: series || undefined } },
+        }),
+      ),
+    enabled: release !== "",
+    placeholderData: (before) => before,
+  });
+
+function Fan({ release }: { release: Release }) {
+  const [params, setParams] = useSearchParams();
+  const { data, error } = useCurve(release.id, params.get("series") ?? "");
+  const bakeoff = useBakeoff(release.bakeoff);
+  if (error) return <Trouble error={error} />;
+  if (!data) return <Waiting what="the forecast" />;
+  const hue = hueOf(bakeoff.data ? placeOf(bakeoff.data.plan, data.contender ?? "") : 0);
+  return (
+    <Section
+      title={data.series}
+      aside={
+        <Select
+          label="Series"
+          hideLabel
+          value={data.series}
+          onChange={(v) => setParams({ series: v }, { replace: true })}
+          options={(data.keys ?? []).map((k) => ({ value: k, text: k }))}
+        />
+      }
+    >
+      <FanChart curve={data} hue={hue} measure={release.measure} />
+      <Points curve={data} measure={release.measure} />
+    </Section>
+  );
+}
+
+type FanProps = { curve: Curve; hue: string; measure: string; ring?: string; height?: number };
+
+/** History, forecast and intervals; the flagged actuals ringed. */
+export function FanChart({ curve, hue, measure, ring, height = 400 }: FanProps) {
+  const name = curve.contender ?? "forecast";
+  const horizon = curve.forecast.length;
+  const end = curve.start + horizon - 1;
+  const flags = ring
+    ? curve.flags.filter((f) => f.id === ring)
+    : curve.flags.filter((f) => f.state !== "restated");
+  return (
+    <TimeChart
+      label={`${measure} of ${curve.series}: history and forecast from ${curve.periods[curve.start]} to ${curve.periods[end]}`}
+      periods={curve.periods}
+      unit={measure}
+      actual={curve.actual}
+      lines={[{ name, hue, start: curve.start, values: curve.forecast }]}
+      bands={bandsOf(
+        { contender: name, start: curve.start, low: curve.low, high: curve.high },
+        curve.levels,
+        hue,
+      )}
+      tints={[{ from: curve.start - 1, to: end, origin: `origin ${curve.periods[curve.start - 1]}` }]}
+      rings={flags.map((f) => ({
+        index: curve.start + f.step - 1,
+        value: f.actual,
+        label: figure(f.actual),
+      }))}
+      view={[Math.max(0, curve.start - 3 * horizon), end]}
+      height={height}
+    />
+  );
+}
+
+function Points({ curve, measure }: { curve: Curve; measure: string }) {
+  const rows = curve.forecast.map((forecast, h) => ({
+    h,
+    forecast,
+    period: curve.periods[curve.start + h] ?? "",
+  }));
+  const flagged = new Set(curve.flags.filter((f) => f.state !== "restated").map((f) => f.step));
+  // A reader meets the levels as a low, a likely and a high case: widest outside.
+  const levels = curve.levels.map((level, i) => ({ level, i }));
+  const write = column([...curve.forecast, ...curve.high.flat()]);
+  const end = (side: "low" | "high", i: number) => (r: { h: number }) => write(curve[side][i]?.[r.h]);
+  return (
+    <details open>
+      <summary className="cursor-pointer text-[13px] text-soft">Every step, in {measure}</summary>
+      <div className="max-h-72 overflow-auto">
+        <Table
+          label="Forecast"
+          rows={rows}
+          keyOf={(r) => r.period}
+          columns={[
+            { head: "Step", right: true, cell: (r) => r.h + 1 },
+            { head: "Period", cell: (r) => r.period },
+            ...[...levels]
+              .reverse()
+              .map((l) => ({ head: `Low ${l.level} %`, right: true, cell: end("low", l.i) })),
+            { head: "Forecast", right: true, cell: (r) => write(r.forecast) },
+            ...levels.map((l) => ({ head: `High ${l.level} %`, right: true, cell: end("high", l.i) })),
+            {
+              head: "Actual",
+              right: true,
+              cell: (r) =>
+                `${figure(curve.actual[curve.start + r.h])}${flagged.has(r.h + 1) ? " flagged" : ""}`,
+              best: (r) => flagged.has(r.h + 1),
+            },
+          ]}
+        />
+      </div>
+    </details>
+  );
+}
+
+function LiveScore({ score, measure }: { score: Schemas["LiveScore"]; measure: string }) {
+  const m = score.metrics;
+  const names = Object.keys(m).filter((n) => n.startsWith("coverage"));
+  return (
+    <Section title={`Score on the actuals up to ${score.through || "now"}`}>
+      <dl className="flex flex-wrap gap-x-8 gap-y-2">
+        <Fact name="Actuals" value={figure(score.points)} />
+        <Fact name="Outside" value={figure(score.outside)} />
+        <Fact name={`MAE (${measure})`} value={figure(m.mae)} />
+        <Fact name={`Bias (${measure})`} value={figure(m.bias)} />
+        <Fact name="WAPE" value={share(m.wape)} />
+        <Fact name="MASE" value={figure(m.mase)} />
+        {names.map((n) => (
+          <Fact key={n} name={`Coverage ${n.slice(8)} %`} value={share(m[n])} />
+        ))}
+      </dl>
+    </Section>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  return (
+    <div>
+      <dt className="text-[12px] text-soft">{name}</dt>
+      <dd className="text-[16px]">{value}</dd>
+    </div>
+  );
+}

@@ -1,0 +1,37 @@
+import { useState } from "react";
+import type { Job } from "../api/progress";
+import { Button } from "./controls";
+
+/** A running job: how far, how fast, how long still. */
+export function Progress({ job, cancel }: { job: Job; cancel: () => Promise<unknown> }) {
+  const [asked, setAsked] = useState(false);
+  const share = job.total > 0 ? job.done / job.total : 0;
+  const left = job.left > 0 ? `, ${Math.ceil(job.left)} s left` : "";
+  return (
+    <div className="flex items-center gap-4">
+      <div
+        role="progressbar"
+        aria-label="Progress"
+        aria-valuemin={0}
+        aria-valuemax={job.total}
+        aria-valuenow={job.done}
+        className="h-2 flex-1 border border-rule bg-sheet"
+      >
+        <div className="h-full bg-copper" style={{ width: `${100 * share}%` }} />
+      </div>
+      <span className="text-[13px] text-soft" aria-live="polite">
+        {job.state === "queued" ? "waiting for its turn" : `${job.done} of ${job.total} tasks${left}`}
+      </span>
+      <Button
+        weak
+        disabled={asked}
+        onClick={() => {
+          setAsked(true);
+          cancel();
+        }}
+      >
+        Cancel
+      </Button>
+    </div>
+  );
+}

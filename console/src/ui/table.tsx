@@ -1,0 +1,55 @@
+import type { ReactNode } from "react";
+
+export type Column<T> = {
+  head: ReactNode;
+  cell: (row: T) => ReactNode;
+  right?: boolean;
+  hint?: string;
+  /** Marks the cell that is the best of its column. */
+  best?: (row: T) => boolean;
+};
+
+type TableProps<T> = {
+  label: string;
+  rows: T[];
+  columns: Column<T>[];
+  keyOf: (row: T) => string;
+  selected?: (row: T) => boolean;
+};
+
+export function Table<T>({ label, rows, columns, keyOf, selected }: TableProps<T>) {
+  return (
+    <section aria-label={label} className="overflow-x-auto" tabIndex={0}>
+      <table className="w-full border-collapse text-[13px]">
+        <thead>
+          <tr className="border-b border-rule text-soft">
+            {columns.map((c, i) => (
+              <th
+                key={i}
+                scope="col"
+                title={c.hint}
+                className={`py-1 pr-4 align-bottom whitespace-nowrap ${c.right ? "text-right" : "text-left"}`}
+              >
+                {c.head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={keyOf(row)} className={`border-b border-rule/60 ${selected?.(row) ? "bg-tint" : ""}`}>
+              {columns.map((c, i) => (
+                <td
+                  key={i}
+                  className={`py-1 pr-4 whitespace-nowrap ${c.right ? "text-right tabular-nums" : ""} ${c.best?.(row) ? "font-bold" : ""}`}
+                >
+                  {c.cell(row)}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

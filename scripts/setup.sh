@@ -1,0 +1,22 @@
+#!/usr/bin/env bash
+# Installs what building and testing need and the machine lacks. With "test", the
+# browser too. Go and Node must be there already.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+want=${1:-build}
+
+command -v go >/dev/null || { echo "Go is needed: install Go 1.26 or newer." >&2; exit 1; }
+command -v npm >/dev/null || { echo "Node is needed: install Node 20 or newer with npm." >&2; exit 1; }
+
+if [ "$want" = test ] && ! command -v chromium >/dev/null && ! command -v chromium-browser >/dev/null; then
+  echo "Installing Chromium for the console's tests" >&2
+  apt-get update -qq
+  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium fonts-liberation >/dev/null
+fi
+
+# npm leaves a copy of the lock it installed; an older one means that it must run again.
+if [ ! -f console/node_modules/.package-lock.json ] || [ console/package-lock.json -nt console/node_modules/.package-lock.json ]; then
+  echo "Installing the console's packages" >&2
+  (cd console && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
+fi
+go mod download
