@@ -31,7 +31,7 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
   }, []);
 
   const latest = JSON.stringify(drawing);
-  // The theme is a dependency because the colours are read anew when it changes.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the colours are read anew when the theme changes
   useEffect(() => {
     if (ready) painter.current?.paint(JSON.parse(latest));
   }, [latest, ready, theme]);

@@ -185,6 +185,7 @@ function Contenders({ families, list, change }: ContendersProps) {
         {list.map((c, i) => {
           const family = families.find((f) => f.name === c.family);
           return (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a contender has no other identity while it is edited
             <li key={i} className="flex flex-wrap items-center gap-4 border-b border-rule/60 py-2">
               <span className="w-36 font-medium">{c.family}</span>
               <span className="w-[28rem] max-w-full text-[13px] text-soft">{family?.summary}</span>

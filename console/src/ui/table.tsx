@@ -19,12 +19,14 @@ type TableProps<T> = {
 
 export function Table<T>({ label, rows, columns, keyOf, selected }: TableProps<T>) {
   return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
     <section aria-label={label} className="overflow-x-auto" tabIndex={0}>
       <table className="w-full border-collapse text-[13px]">
         <thead>
           <tr className="border-b border-rule text-soft">
             {columns.map((c, i) => (
               <th
+                // biome-ignore lint/suspicious/noArrayIndexKey: columns never change their order
                 key={i}
                 scope="col"
                 title={c.hint}
@@ -40,6 +42,7 @@ export function Table<T>({ label, rows, columns, keyOf, selected }: TableProps<T
             <tr key={keyOf(row)} className={`border-b border-rule/60 ${selected?.(row) ? "bg-tint" : ""}`}>
               {columns.map((c, i) => (
                 <td
+                  // biome-ignore lint/suspicious/noArrayIndexKey: columns never change their order
                   key={i}
                   className={`py-1 pr-4 whitespace-nowrap ${c.right ? "text-right tabular-nums" : ""} ${c.best?.(row) ? "font-bold" : ""}`}
                 >
