@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -63,12 +64,13 @@ func (s *Server) replay(c fiber.Ctx) error {
 	})
 }
 
-// fingerprint tells requests apart. A streamed file is known by its address alone,
-// since reading it here would use it up.
+// fingerprint tells requests apart. A file is known by its address alone, since
+// reading it here would use it up.
 func fingerprint(c fiber.Ctx) string {
 	h := sha256.New()
 	h.Write([]byte(c.Method() + " " + c.OriginalURL() + "\n"))
-	if c.Request().BodyStream() == nil {
+	n := c.Request().Header.ContentLength()
+	if strings.HasPrefix(c.Get("Content-Type"), "application/json") && n >= 0 && n <= maxJSON {
 		h.Write(c.Request().Body())
 	}
 	return hex.EncodeToString(h.Sum(nil))

@@ -273,10 +273,13 @@ func handleStream[I any](s *Server, r api.Route, mediaType string, h func(contex
 
 func (r *request) fiber() fiber.Ctx { return r.c }
 
+// maxJSON bounds a request that is not a file.
+const maxJSON = 4 << 20
+
 func operation(r api.Route) huma.Operation {
 	op := huma.Operation{OperationID: r.ID, Method: r.Method, Path: r.Path, Summary: r.Summary, Tags: []string{r.Tag},
 		Metadata: map[string]any{"role": r.Role}, DefaultStatus: r.Status, Security: []map[string][]string{{"token": {}}, {}},
-		Errors: []int{http.StatusUnprocessableEntity}, MaxBodyBytes: 4 << 20}
+		Errors: []int{http.StatusUnprocessableEntity}, MaxBodyBytes: maxJSON}
 	if op.DefaultStatus == 0 {
 		op.DefaultStatus = http.StatusOK
 	}

@@ -129,7 +129,7 @@ func (b *Builder) TimeCode(text string, line int) (int32, error) {
 		b.style, b.styleAt = style, line
 	}
 	if style != b.style {
-		return 0, fmt.Errorf("is written as %s, but line %d has the form %s: write all periods in one form", style, b.styleAt, b.style)
+		return 0, fmt.Errorf("is written like %s, but line %d like %s: write all periods in one form", style, b.styleAt, b.style)
 	}
 	code, ok := b.codes[value]
 	if !ok {
@@ -182,7 +182,7 @@ func (b *Builder) cadence() (calendar.Cadence, error) {
 			return *c, fmt.Errorf("the periods are plain numbers, which can't be read as a %s: leave the cadence out or write dates", c.Unit.Word())
 		}
 		if b.style != calendar.StyleNumber && c.Unit == calendar.Number {
-			return *c, fmt.Errorf("the periods are written as %s, not as plain numbers", b.style)
+			return *c, fmt.Errorf("the periods are written like %s, not as plain numbers", b.style)
 		}
 		return *c, nil
 	}

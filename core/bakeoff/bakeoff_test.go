@@ -1,0 +1,299 @@
+package bakeoff_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/calendar"
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/catalogue"
+	"paperkettle/core/panel"
+	"paperkettle/core/score"
+	"paperkettle/core/split"
+)
+
+// dice is a family that leans on its random stream and fails on a named series.
+type dice struct{}
+
+type rolled struct{ values []float64 }
+
+func (dice) Fit(_ context.Context, s panel.SeriesView, _ int, rnd func() *rand.Rand) (model.SeriesFit, error) {
+	if s.Key == "s00001" {
+		return nil, errors.New("it will not do this one")
+	}
+	if s.Key == "s00002" {
+		panic("broken")
+	}
+	r := rnd()
+	return rolled{[]float64{r.NormFloat64(), s.Values[len(s.Values)-1]}}, nil
+}
+
+func (r rolled) Forecast(_ panel.SeriesView, out forecast.Rows) error {
+	for h := range out.Mean {
+		out.Mean[h] = r.values[0] + r.values[1]
+		for g := range out.At(h) {
+			out.At(h)[g] = out.Mean[h] + float64(g-forecast.Median)
+		}
+	}
+	return nil
+}
+func (rolled) Advance(panel.SeriesView) error { return nil }
+func (rolled) Describe() model.Description    { return model.Description{} }
+func (rolled) MarshalBinary() ([]byte, error) { return nil, nil }
+
+func withDice() model.Catalogue {
+	return append(catalogue.Standard(), model.Family{Name: "dice", New: func(model.Values) (model.Model, error) { return model.PerSeries(dice{}), nil }})
+}
+
+func runAll(t testing.TB, e *bakeoff.Engine, workers int, order []bakeoff.Task) map[bakeoff.Task]*bakeoff.TaskResult {
+	out := map[bakeoff.Task]*bakeoff.TaskResult{}
+	var mu sync.Mutex
+	var wg sync.WaitGroup
+	work := make(chan bakeoff.Task)
+	for range workers {
+		wg.Go(func() {
+			for task := range work {
+				r, err := e.Run(context.Background(), task)
+				if err != nil {
+					panic(err)
+				}
+				mu.Lock()
+				out[task] = r
+				mu.Unlock()
+			}
+		})
+	}
+	for _, task := range order {
+		work <- task
+	}
+	close(work)
+	wg.Wait()
+	return out
+}
+
+func standings(t testing.TB, e *bakeoff.Engine, results map[bakeoff.Task]*bakeoff.TaskResult, per string) *bakeoff.Standings {
+	tally, err := bakeoff.NewTally(e, per)
+	require.NoError(t, err)
+	for _, task := range e.Tasks() {
+		r := results[task]
+		tally.Add(task, r.Series, r.Steps, r.Filled)
+	}
+	st, err := tally.Rank("")
+	require.NoError(t, err)
+	return st
+}
+
+// The same numbers, to the bit, for one worker or two and in any order.
+func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
+	p := dailyPanel(150, 120)
+	plan := baselinePlan(14, 2)
+	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Family: "dice"})
+	e, err := bakeoff.Prepare(p, plan, withDice())
+	require.NoError(t, err)
+	tasks := e.Tasks()
+	one := runAll(t, e, 1, tasks)
+	shuffled := append([]bakeoff.Task(nil), tasks...)
+	rand.New(rand.NewPCG(3, 4)).Shuffle(len(shuffled), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+	two := runAll(t, e, 2, shuffled)
+	require.Equal(t, one, two)
+
+	plan.Seed++
+	other, err := bakeoff.Prepare(p, plan, withDice())
+	require.NoError(t, err)
+	dice := bakeoff.Task{Contender: 6}
+	again, err := other.Run(context.Background(), dice)
+	require.NoError(t, err)
+	assert.NotEqual(t, one[dice].Packed, again.Packed, "another seed, another stream")
+}
+
+// No contender sees past its origin: noise there changes no forecast.
+func TestNoContenderReadsTheFuture(t *testing.T) {
+	p := dailyPanel(3, 120)
+	plan := baselinePlan(14, 1)
+	e, err := bakeoff.Prepare(p, plan, withDice())
+	require.NoError(t, err)
+	scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[0].Origin, rand.New(rand.NewPCG(5, 6))), plan, withDice())
+	require.NoError(t, err)
+	for _, task := range e.Tasks() {
+		a, err := e.Run(context.Background(), task)
+		require.NoError(t, err)
+		b, err := scrambled.Run(context.Background(), task)
+		require.NoError(t, err)
+		assert.Equal(t, a.Packed, b.Packed, plan.Contenders[task.Contender].Family)
+		assert.NotEqual(t, a.Series, b.Series, "the actuals did change")
+	}
+}
+
+// A series on which a contender fails or breaks down is filled with the naive, and
+// its neighbours are untouched.
+func TestAFailureIsFilledAndToldApart(t *testing.T) {
+	p := dailyPanel(5, 100)
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}}}
+	e, err := bakeoff.Prepare(p, plan, withDice())
+	require.NoError(t, err)
+	results := runAll(t, e, 1, e.Tasks())
+	naive, diced := results[bakeoff.Task{}], results[bakeoff.Task{Contender: 1}]
+	require.Len(t, diced.Filled, 2)
+	assert.Equal(t, bakeoff.Filled{Series: "s00001", Reason: "it will not do this one"}, diced.Filled[0])
+	assert.Contains(t, diced.Filled[1].Reason, "broke down")
+	for i := range 5 {
+		if i == 1 || i == 2 {
+			assert.Equal(t, naive.Series[i], diced.Series[i])
+		} else {
+			assert.NotEqual(t, naive.Series[i], diced.Series[i])
+		}
+	}
+	st := standings(t, e, results, "")
+	for _, r := range st.Slices[0].Rows {
+		assert.Equal(t, map[string]int{"naive": 0, "dice": 2}[r.Contender], r.Filled)
+	}
+}
+
+func monthly(values ...float64) *panel.Panel {
+	return &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values), Measure: "y", Series: []panel.Series{{Key: "all", Values: values}}}
+}
+
+// A monthly series 1..20 with a holdout of 4, by hand.
+func TestOneToTwenty(t *testing.T) {
+	var values []float64
+	for i := range 20 {
+		values = append(values, float64(i+1))
+	}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 4}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "drift"}}}
+	e, err := bakeoff.Prepare(monthly(values...), plan, catalogue.Standard())
+	require.NoError(t, err)
+	results := runAll(t, e, 1, e.Tasks())
+	rows := forecast.NewRows(4)
+	require.NoError(t, rows.Unpack(results[bakeoff.Task{}].Packed))
+	assert.Equal(t, []float64{16, 16, 16, 16}, rows.Mean)
+	st := standings(t, e, results, "")
+	assert.Equal(t, "naive", st.Baseline)
+	value := func(r bakeoff.Standing, name string) float64 {
+		for i, m := range st.Metrics {
+			if m.Name == name {
+				return r.Values[i]
+			}
+		}
+		return math.NaN()
+	}
+	drift, naive := st.Slices[0].Rows[0], st.Slices[0].Rows[1]
+	assert.Equal(t, []any{"drift", 1, 0.0, 1.0}, []any{drift.Contender, drift.Rank, value(drift, "mae"), drift.Skill})
+	assert.Equal(t, []any{"naive", 2, 2.5, 2.5, 0.0}, []any{naive.Contender, naive.Rank, value(naive, "mae"), value(naive, "mase"), naive.Skill})
+	assert.Equal(t, -2.5, value(naive, "bias"))
+}
+
+// The stored forecasts reproduce every figure of the standings.
+func TestForecastsReproduceStandings(t *testing.T) {
+	p := dailyPanel(70, 90)
+	p.Series[3].Values[80] = math.NaN()
+	e, err := bakeoff.Prepare(p, baselinePlan(7, 3), catalogue.Standard())
+	require.NoError(t, err)
+	results := runAll(t, e, 2, e.Tasks())
+	st := standings(t, e, results, "")
+	for c, contender := range e.Plan.Contenders {
+		acc := score.NewAcc(2)
+		for w, win := range e.Windows {
+			for series := range p.Series {
+				task, place, ok := e.Locate(w, c, series)
+				require.True(t, ok)
+				size := forecast.PackedSize(7)
+				rows := forecast.NewRows(7)
+				require.NoError(t, rows.Unpack(results[task].Packed[place*size:(place+1)*size]))
+				scale := score.MakeScale(p.Series[series].Values[:win.Origin+1], 7)
+				one := score.NewAcc(2)
+				for h := range 7 {
+					low80, high80 := forecast.Interval(rows.At(h), 80)
+					low95, high95 := forecast.Interval(rows.At(h), 95)
+					one.Add(p.Series[series].At(win.Origin+1+h), rows.Mean[h], scale, e.Plan.Levels, []float64{low80, low95}, []float64{high80, high95})
+				}
+				one.CloseSeries(scale)
+				acc.Merge(&one)
+			}
+		}
+		for _, row := range st.Slices[0].Rows {
+			if row.Contender != contender.Name {
+				continue
+			}
+			assert.Equal(t, 70*7*3-1, row.Points)
+			for i, m := range st.Metrics {
+				assert.InEpsilon(t, 1+row.Values[i], 1+m.Value(&acc), 1e-12, m.Name)
+			}
+		}
+	}
+}
+
+// Cuts share out the points of the whole.
+func TestCutsAddUp(t *testing.T) {
+	e, err := bakeoff.Prepare(dailyPanel(10, 60), baselinePlan(7, 2), catalogue.Standard())
+	require.NoError(t, err)
+	results := runAll(t, e, 2, e.Tasks())
+	for per, slices := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10} {
+		st := standings(t, e, results, per)
+		require.Len(t, st.Slices, slices, per)
+		points := 0
+		for _, s := range st.Slices {
+			points += s.Rows[0].Points
+		}
+		assert.Equal(t, 140, points, per)
+	}
+	_, err = bakeoff.NewTally(e, "colour")
+	assert.ErrorContains(t, err, "the dataset has item")
+}
+
+func TestSeriesThatCannotTakePartAreSetAside(t *testing.T) {
+	p := dailyPanel(3, 60)
+	p.Series[0] = panel.Series{Key: "s00000", First: 50, Values: p.Series[0].Values[50:]}
+	p.Series[1].Values = p.Series[1].Values[:50]
+	e, err := bakeoff.Prepare(p, baselinePlan(7, 2), catalogue.Standard())
+	require.NoError(t, err)
+	assert.Equal(t, [][]int{{1, 2}, {0, 2}}, e.Qualified)
+	require.Len(t, e.SetAside, 2)
+	assert.Equal(t, "has 0 known values up to the origin 2022-02-22, and training needs at least 2", e.SetAside[0].Reason)
+	assert.Contains(t, e.SetAside[1].Reason, "to be assessed on")
+}
+
+func TestPlansThatCannotRun(t *testing.T) {
+	p := dailyPanel(2, 30)
+	good := baselinePlan(7, 1)
+	cases := map[string]func(*bakeoff.Plan){
+		"a horizon of 29 needs at least 31 periods, and the dataset has 30": func(p *bakeoff.Plan) { p.Split.Horizon = 29 },
+		"at most 4 windows fit":                func(p *bakeoff.Plan) { p.Split.Windows = 5 },
+		"the horizon must be at least 1":       func(p *bakeoff.Plan) { p.Split.Horizon = 0 },
+		"two contenders are called \"naive\"":  func(p *bakeoff.Plan) { p.Contenders = append(p.Contenders, bakeoff.Contender{Family: "naive"}) },
+		"no family is called \"oracle\"":       func(p *bakeoff.Plan) { p.Contenders[0].Family = "oracle" },
+		"the baseline \"oracle\" is not among": func(p *bakeoff.Plan) { p.Baseline = "oracle" },
+		"no metric is called \"luck\"":         func(p *bakeoff.Plan) { p.Metric = "luck" },
+		"levels run from 50 to 99.9":           func(p *bakeoff.Plan) { p.Levels = []float64{101} },
+		"no series has item \"x\"":             func(p *bakeoff.Plan) { p.Where = map[string]string{"item": "x"} },
+		"there are no contenders":              func(p *bakeoff.Plan) { p.Contenders = nil },
+	}
+	for want, spoil := range cases {
+		plan := good
+		plan.Contenders = append([]bakeoff.Contender(nil), good.Contenders...)
+		spoil(&plan)
+		_, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		assert.ErrorContains(t, err, want)
+		var field *bakeoff.FieldError
+		assert.ErrorAs(t, err, &field, want)
+	}
+}
+
+func ExampleEngine_Run() {
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 2}, Contenders: []bakeoff.Contender{{Family: "naive"}}}
+	e, _ := bakeoff.Prepare(monthly(5, 6, 7, 8, 9, 10), plan, catalogue.Standard())
+	res, _ := e.Run(context.Background(), e.Tasks()[0])
+	rows := forecast.NewRows(2)
+	_ = rows.Unpack(res.Packed)
+	fmt.Println(rows.Mean)
+	// Output: [8 8]
+}

@@ -1,0 +1,92 @@
+package forecast_test
+
+import (
+	"math"
+	"slices"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/num"
+)
+
+// A packed forecast reads back to the rounded one bit for bit, keeps nine digits of
+// the largest value, and survives its own decimal text.
+func TestPackKeepsWhatRoundSays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		h := rapid.IntRange(1, 5).Draw(t, "horizon")
+		scale := math.Pow(10, float64(rapid.IntRange(-9, 13).Draw(t, "power")))
+		r := forecast.NewRows(h)
+		draw := rapid.Float64Range(-1, 1)
+		top := 0.0
+		for i := range r.Mean {
+			r.Mean[i] = draw.Draw(t, "m") * scale
+			q := r.At(i)
+			for g := range q {
+				q[g] = draw.Draw(t, "q") * scale
+				top = max(top, math.Abs(q[g]))
+			}
+			slices.Sort(q)
+			top = max(top, math.Abs(r.Mean[i]))
+		}
+		exact := slices.Clone(r.Quantiles)
+		k := r.Round()
+		back := forecast.NewRows(h)
+		require.NoError(t, back.Unpack(r.AppendPacked(nil, k)))
+		require.Equal(t, r, back)
+		require.NoError(t, r.Check())
+		for i, v := range r.Quantiles {
+			assert.InDelta(t, exact[i], v, 5e-9*top)
+			text, err := strconv.ParseFloat(strconv.FormatFloat(v, 'f', -1, 64), 64)
+			require.NoError(t, err)
+			require.Equal(t, v, text)
+		}
+	})
+}
+
+func TestRoundKeepsShortDecimals(t *testing.T) {
+	r := forecast.NewRows(1)
+	r.Mean[0] = 123456.78
+	r.Round()
+	assert.Equal(t, 123456.78, r.Mean[0])
+}
+
+// A normal distribution's quantile row gives back any level's interval.
+func TestIntervalReadsAnyLevel(t *testing.T) {
+	q := make([]float64, forecast.GridSize)
+	for g, p := range forecast.Grid {
+		q[g] = 10 + 2*num.NormalQuantile(p)
+	}
+	for _, level := range []float64{50, 66, 80, 85.5, 90, 95, 99, 99.9} {
+		low, high := forecast.Interval(q, level)
+		z := num.NormalQuantile((1 + level/100) / 2)
+		assert.InDelta(t, 10-2*z, low, 1e-9, level)
+		assert.InDelta(t, 10+2*z, high, 1e-9, level)
+	}
+	assert.Error(t, forecast.CheckLevel(49))
+	assert.Error(t, forecast.CheckLevel(99.95))
+	assert.Error(t, forecast.CheckLevel(math.NaN()))
+}
+
+func TestOrderStatisticsEqualASort(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		x := rapid.SliceOfN(rapid.OneOf(rapid.Float64Range(-5, 5), rapid.Float64Range(-1e6, 1e6), rapid.Just(0.0)), 1, 300).Draw(t, "x")
+		sorted := slices.Clone(x)
+		slices.Sort(sorted)
+		var ranks []int
+		for r := range x {
+			if r == 0 || rapid.Bool().Draw(t, "wanted") {
+				ranks = append(ranks, r)
+			}
+		}
+		out := make([]float64, len(ranks))
+		num.OrderStatistics(x, ranks, out, &num.OrderScratch{})
+		for i, r := range ranks {
+			require.Equal(t, sorted[r], out[i])
+		}
+	})
+}
