@@ -1,0 +1,153 @@
+package cli_test
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+const kills = 20
+
+var ctx = context.Background()
+
+// program is a service in a process of its own.
+type program struct {
+	*client.Client
+	cmd *exec.Cmd
+}
+
+var address = regexp.MustCompile(`http://[0-9.:]+`)
+
+func startProgram(t *testing.T, data string) program {
+	t.Helper()
+	cmd := exec.Command(os.Args[0], "serve", "--data", data, "--listen", "127.0.0.1:0")
+	cmd.Env = append(os.Environ(), asProgram+"=1")
+	messages, err := cmd.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	line, err := bufio.NewReader(messages).ReadString('\n')
+	require.NoError(t, err, line)
+	c, err := client.New(address.FindString(line))
+	require.NoError(t, err, line)
+	return program{c, cmd}
+}
+
+func (p program) kill() {
+	_ = p.cmd.Process.Kill()
+	_ = p.cmd.Wait()
+}
+
+// items is a CSV of daily series.
+func items(series, days int) string {
+	var b strings.Builder
+	b.WriteString("day,item,units\n")
+	for s := range series {
+		for d := range days {
+			fmt.Fprintf(&b, "%s,item %d,%d\n", time.Date(2022, 1, 1+d, 0, 0, 0, 0, time.UTC).Format("2006-01-02"), s, (s*31+d*d)%53)
+		}
+	}
+	return b.String()
+}
+
+var itemColumns = api.LoadColumns{Time: "day", Measure: "units", By: []string{"item"}}
+
+// A run that is killed again and again loses nothing it had shown as done, counts
+// nothing twice, and ends with the numbers of a run that never was.
+func TestARunSurvivesKills(t *testing.T) {
+	data := t.TempDir()
+	p := startProgram(t, data)
+	_, err := p.Load(ctx, "items", itemColumns, strings.NewReader(items(500, 900)))
+	require.NoError(t, err)
+	plan := api.Plan{Dataset: "items", Horizon: 28, Windows: 6}
+	for _, f := range []string{"naive", "seasonal-naive", "drift", "mean", "moving-average", "calendar-mean"} {
+		plan.Contenders = append(plan.Contenders, api.Contender{Family: f})
+	}
+	b, err := p.StartBakeoff(ctx, plan, "")
+	require.NoError(t, err)
+	rnd := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 0))
+	midway := 0
+	for range kills {
+		watched, stop := context.WithTimeout(ctx, time.Duration(10+rnd.IntN(150))*time.Millisecond)
+		seen := 0
+		_, _ = p.Wait(watched, b.Job.ID, func(j api.Job) { seen = j.Done })
+		stop()
+		p.kill()
+		p = startProgram(t, data)
+		job, err := p.Job(ctx, b.Job.ID)
+		require.NoError(t, err)
+		if job.State == "running" && seen > 0 && seen < job.Total {
+			midway++
+			// What is done is counted anew at the start of the job.
+			require.Eventually(t, func() bool { job, err = p.Job(ctx, b.Job.ID); return err == nil && job.Done >= seen }, 20*time.Second, time.Millisecond)
+		}
+	}
+	assert.Greater(t, midway, kills/4, "kills hit the run while it was under way")
+	job, err := p.Wait(ctx, b.Job.ID, nil)
+	require.NoError(t, err)
+	require.Equal(t, "done", job.State, job.Error)
+	require.Equal(t, job.Total, job.Done)
+
+	whole, err := p.StartBakeoff(ctx, plan, "")
+	require.NoError(t, err)
+	_, err = p.Wait(ctx, whole.Job.ID, nil)
+	require.NoError(t, err)
+	var x, y bytes.Buffer
+	require.NoError(t, p.ExportBakeoff(ctx, b.ID, &x))
+	require.NoError(t, p.ExportBakeoff(ctx, whole.ID, &y))
+	assert.Equal(t, 1+500*6*6*28, bytes.Count(x.Bytes(), []byte{'\n'}))
+	assert.True(t, bytes.Equal(x.Bytes(), y.Bytes()), "the same numbers")
+	p.kill()
+}
+
+// A load that is killed is there whole or not at all, and there if it was
+// acknowledged.
+func TestALoadSurvivesKills(t *testing.T) {
+	data := t.TempDir()
+	text := items(200, 900)
+	p := startProgram(t, data)
+	want, err := p.Load(ctx, "whole", itemColumns, strings.NewReader(text))
+	require.NoError(t, err)
+	rnd := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1))
+	outcomes := map[string]int{}
+	for i := range kills {
+		name := fmt.Sprintf("load %d", i)
+		answer := make(chan error, 1)
+		q := p
+		go func() {
+			_, err := q.Load(ctx, name, itemColumns, strings.NewReader(text))
+			answer <- err
+		}()
+		time.Sleep(time.Duration(rnd.IntN(200)) * time.Millisecond)
+		p.kill()
+		acknowledged := <-answer == nil
+		p = startProgram(t, data)
+		d, err := p.Dataset(ctx, name)
+		if err != nil {
+			assert.False(t, acknowledged, "an acknowledged load is there")
+			outcomes["absent"]++
+			continue
+		}
+		outcomes["whole"]++
+		assert.Equal(t, want.Dataset.Hash, d.Hash)
+		values, err := p.SeriesValues(ctx, name, "item 199")
+		require.NoError(t, err)
+		assert.Len(t, values.Values, 900)
+	}
+	t.Logf("%v", outcomes)
+	p.kill()
+}

@@ -1,0 +1,240 @@
+package service_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/api"
+	"paperkettle/client"
+	"paperkettle/console"
+	"paperkettle/demo"
+	"paperkettle/service"
+)
+
+// browser is one headless Chromium for all tests of the console.
+var browser = sync.OnceValue(func() context.Context {
+	opts := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"), chromedp.WindowSize(1280, 800))
+	alloc, _ := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, _ := chromedp.NewContext(alloc) //nolint:lostcancel // it ends with the tests
+	return ctx
+})
+
+// tab is a page of the console; errors on its console fail the test.
+type tab struct {
+	t    *testing.T
+	ctx  context.Context
+	base string
+}
+
+func openTab(t *testing.T, base string) tab {
+	t.Helper()
+	root := browser()
+	require.NoError(t, chromedp.Do(root)) // starts the browser
+	ctx, cancel := chromedp.NewContext(root)
+	ctx, stop := context.WithTimeout(ctx, time.Minute)
+	var mu sync.Mutex
+	var complaints []string
+	messages := chromedp.Console(ctx)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			if m.Type == chromedp.ConsoleException || m.Type == chromedp.ConsoleError {
+				mu.Lock()
+				complaints = append(complaints, m.Text)
+				mu.Unlock()
+			}
+		}
+	}()
+	t.Cleanup(func() {
+		mu.Lock()
+		assert.Empty(t, complaints, "the browser's console")
+		mu.Unlock()
+		stop()
+		cancel()
+	})
+	return tab{t, ctx, base}
+}
+
+func (p tab) open(path string) {
+	p.t.Helper()
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.Navigate(p.base+path)))
+}
+
+// until waits for an expression of the page to be true.
+func (p tab) until(expression string) {
+	p.t.Helper()
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(20*time.Second)))
+	if err != nil {
+		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText.slice(0, 1500)`))
+		require.NoError(p.t, err, "waiting for %s on\n%s", expression, text)
+	}
+}
+
+func eval[T any](p tab, expression string, opts ...chromedp.EvaluateOption) T {
+	p.t.Helper()
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](expression, opts...))
+	require.NoError(p.t, err, expression)
+	return v
+}
+
+// click presses the first button or link whose text begins so.
+func (p tab) click(text string) {
+	p.t.Helper()
+	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, summary")].find(e => e.innerText.trim().startsWith(%q) && !e.disabled)`, text)
+	p.until("!!" + find)
+	eval[bool](p, "(("+find+").click(), true)")
+}
+
+const (
+	lead     = `document.querySelector("h1")?.innerText ?? ""`
+	allDrawn = `document.querySelectorAll("[data-drawn=true] canvas").length === document.querySelectorAll("[data-drawn]").length && document.querySelectorAll("[data-drawn]").length > 0`
+)
+
+// axe gives the serious and critical findings of the accessibility checker.
+func (p tab) axe() []string {
+	p.t.Helper()
+	source, err := os.ReadFile(filepath.Join("..", "console", "node_modules", "axe-core", "axe.min.js"))
+	require.NoError(p.t, err, "run 'make setup'")
+	eval[bool](p, string(source)+"; true")
+	text := eval[string](p, `axe.run(document, {resultTypes: ["violations"]}).then(r => JSON.stringify(r.violations
+		.filter(v => v.impact === "serious" || v.impact === "critical").map(v => v.id + ": " + v.nodes.slice(0, 2).map(n => n.html.slice(0, 160)).join(" | "))))`, chromedp.EvalAwaitPromise)
+	var found []string
+	require.NoError(p.t, json.Unmarshal([]byte(text), &found))
+	return found
+}
+
+// withConsole runs the demo with the built console.
+func withConsole(t *testing.T) (string, *client.Client) {
+	t.Helper()
+	files := console.Files()
+	require.NotNil(t, files, "the console is not built: run 'make build'")
+	s, err := service.Start(service.Config{Data: t.TempDir(), Listen: "127.0.0.1:0", Workers: 2, Console: files})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	c, err := client.New(s.Address())
+	require.NoError(t, err)
+	return s.Address(), c
+}
+
+// Every page answers in its first line, draws its charts, raises no error and has
+// nothing serious against it, by day and by night.
+func TestEveryPage(t *testing.T) {
+	base, c := withConsole(t)
+	require.NoError(t, demo.SetUp(ctx, c, func(string) {}))
+	pages := []struct {
+		path, lead string
+		chart      bool
+	}{
+		{"/data", "3 datasets", false},
+		{"/data/daily?where=town%3DSaltmarsh", "daily holds orders of 140 series", true},
+		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, calendar-mean leads", false},
+		{"/bakeoffs/bake-1", "calendar-mean leads by", true},
+		{"/bakeoffs/bake-1?per=channel&metric=wape", "calendar-mean leads by", true},
+		{"/bakeoffs/new?dataset=daily", "6 contenders will forecast 3 windows of 28 periods", false},
+		{"/releases", "rel-1 of daily is live", false},
+		{"/releases/rel-1", "rel-1 forecasts orders of 119 series", true},
+		{"/flags", "flags open; the farthest out is", true},
+		{"/nowhere", "There is no page", false},
+	}
+	for _, theme := range []string{"day", "night"} {
+		p := openTab(t, base)
+		p.open("/data")
+		eval[bool](p, fmt.Sprintf(`(localStorage.setItem("paperkettle-theme", %q), true)`, theme))
+		for _, page := range pages {
+			p.open(page.path)
+			p.until(fmt.Sprintf("(%s).includes(%q)", lead, page.lead))
+			if page.chart {
+				p.until(allDrawn)
+			}
+			assert.Equal(t, theme, eval[string](p, "document.documentElement.dataset.theme"))
+			assert.Empty(t, p.axe(), "%s by %s", page.path, theme)
+			assert.LessOrEqual(t, eval[int](p, "document.documentElement.scrollWidth"), 1280, "%s fits", page.path)
+		}
+	}
+}
+
+// The whole path in the console: load a file, run a bake-off, toggle a contender,
+// publish, settle a flag.
+func TestThePathInTheConsole(t *testing.T) {
+	base, c := withConsole(t)
+	p := openTab(t, base)
+	p.open("/data")
+	p.until(fmt.Sprintf("(%s) === %q", lead, "No data yet."))
+	file := filepath.Join(t.TempDir(), "weekly.csv")
+	out, err := os.Create(file)
+	require.NoError(t, err)
+	require.NoError(t, demo.New(demo.Seed).WriteFile("weekly.csv", out))
+	require.NoError(t, out.Close())
+
+	p.click("Load a file")
+	p.until(`!!document.querySelector("input[type=file]")`)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{file})))
+	p.choose("Part of orders", "measure")
+	eval[bool](p, `(document.querySelector("[role=dialog] form").requestSubmit(), true)`)
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "weekly holds orders of 140 series"))
+	p.until(allDrawn)
+
+	p.click("New bake-off")
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "6 contenders will forecast 3 windows of 8 periods"))
+	p.click("Run the bake-off")
+	p.until(fmt.Sprintf("(%s).includes(%q)", lead, " windows."))
+	p.until(allDrawn)
+	b, err := c.Bakeoff(ctx, "bake-1")
+	require.NoError(t, err)
+	require.Equal(t, "done", b.Job.State)
+
+	const drift = `[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === "drift")`
+	assert.Equal(t, "false", eval[string](p, drift+`.getAttribute("aria-pressed")`))
+	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+drift+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
+	t.Logf("toggling a contender took %.0f ms to the next frame", took)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Reload()))
+	p.until("!!(" + drift + ")")
+	assert.Equal(t, "true", eval[string](p, drift+`.getAttribute("aria-pressed")`), "a deep link survives a reload")
+
+	p.click("Publish " + b.Leader)
+	p.until(fmt.Sprintf("(%s).includes(%q)", lead, "no actuals have arrived yet"))
+	_, err = c.LoadActuals(ctx, "weekly", api.LoadColumns{}, strings.NewReader("week,town,channel,line,orders\n2026-06-29,Saltmarsh,shop,black tea,99999\n2026-06-29,Saltmarsh,web,black tea,88888\n"))
+	require.NoError(t, err)
+	p.open("/flags")
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "2 flags open; the farthest out is Saltmarsh"))
+	p.until(allDrawn)
+	p.click("Data error")
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "1 flag open"))
+	flags, err := c.Flags(ctx, "", "settled")
+	require.NoError(t, err)
+	require.Len(t, flags, 1)
+	assert.Equal(t, "data-error", flags[0].SettledAs)
+}
+
+// choose picks an option of a select by keyboard.
+func (p tab) choose(label, option string) {
+	p.t.Helper()
+	trigger := fmt.Sprintf(`[...document.querySelectorAll("[role=combobox]")].find(e => document.getElementById(e.getAttribute("aria-labelledby"))?.innerText === %q)`, label)
+	p.until("!!(" + trigger + ")")
+	eval[bool](p, "(("+trigger+").focus(), true)")
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(" ")))
+	p.until(`!!document.querySelector("[role=option][data-highlighted]")`)
+	for _, key := range option {
+		require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(string(key))))
+	}
+	p.until(fmt.Sprintf(`document.querySelector("[role=option][data-highlighted]")?.innerText.trim() === %q`, option))
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.until(fmt.Sprintf(`(%s)?.innerText.trim() === %q`, trigger, option))
+}
