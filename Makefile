@@ -44,7 +44,7 @@ contract: setup ## Write the OpenAPI document and the console's client anew
 
 bench: build ## Measure speed and memory (a few minutes)
 	go test ./core/... -run xxx -bench . -benchtime 1x
-	bench/run.sh
+	go run ./bench
 
 clean: ## Remove what was built, not the data
 	rm -rf bin console/node_modules

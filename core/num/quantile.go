@@ -14,8 +14,9 @@ import (
 // 0 the smallest) into out, in time linear in len(x) for spread-out data. It may
 // reorder x, which must hold no NaN.
 //
-// Values are thrown into equal-width buckets and only buckets that hold a wanted
-// rank are sorted; ties and outliers at worst make it an ordinary sort.
+// Values are counted into equal-width buckets; only those in a bucket that holds a
+// wanted rank are gathered and sorted. Ties and outliers at worst make it an
+// ordinary sort.
 func OrderStatistics(x []float64, ranks []int, out []float64, scratch *OrderScratch) {
 	lo, hi := x[0], x[0]
 	for _, v := range x { // faster than slices.Min and Max, which mind NaN
@@ -26,7 +27,7 @@ func OrderStatistics(x []float64, ranks []int, out []float64, scratch *OrderScra
 			hi = v
 		}
 	}
-	nb := len(x)/4 + 1
+	nb := min(len(x)/4+1, maxBuckets)
 	scale := float64(nb) / (hi - lo)
 	if nb < 8 || math.IsInf(scale, 0) || math.IsNaN(scale) {
 		slices.Sort(x)
@@ -35,49 +36,72 @@ func OrderStatistics(x []float64, ranks []int, out []float64, scratch *OrderScra
 		}
 		return
 	}
-	scratch.grow(len(x), nb)
-	start, sorted := scratch.start[:nb+1], scratch.sorted[:len(x)]
-	clear(start)
-	bucket := func(v float64) int { return min(int((v-lo)*scale), nb-1) }
-	for _, v := range x {
-		start[bucket(v)+1]++
+	scratch.grow(len(x))
+	bucket, count, slot := scratch.bucket[:len(x)], scratch.count[:nb+1], scratch.slot[:nb+1]
+	clear(count)
+	// Rounding may put the largest value into bucket nb, so there is one more.
+	for i, v := range x {
+		b := uint16((v - lo) * scale)
+		bucket[i] = b
+		count[b]++
 	}
-	for b := range nb {
-		start[b+1] += start[b]
-	}
-	next := scratch.next[:nb]
-	copy(next, start)
-	for _, v := range x {
-		b := bucket(v)
-		sorted[next[b]] = v
-		next[b]++
-	}
-	b, done := 0, -1
-	for i, r := range ranks {
-		for int(start[b+1]) <= r {
-			b++
+	ranges := scratch.gather(ranks, count, slot)
+	sorted := scratch.sorted
+	for i, b := range bucket {
+		if s := slot[b]; s >= 0 {
+			sorted[s] = x[i]
+			slot[b] = s + 1
 		}
-		if b != done {
-			slices.Sort(sorted[start[b]:start[b+1]])
-			done = b
+	}
+	at := 0
+	for _, r := range ranges {
+		part := sorted[r.start:r.end]
+		slices.Sort(part)
+		for ; at < len(ranks) && ranks[at] < r.rank+len(part); at++ {
+			out[at] = part[ranks[at]-r.rank]
 		}
-		out[i] = sorted[r]
 	}
 }
+
+// maxBuckets keeps a bucket's number in 16 bits.
+const maxBuckets = 1<<16 - 2
 
 // OrderScratch is the working space of OrderStatistics, to be reused.
 type OrderScratch struct {
-	start, next []int32
+	bucket      []uint16
+	count, slot []int32
 	sorted      []float64
+	ranges      []bucketRange
 }
 
-func (s *OrderScratch) grow(n, buckets int) {
-	if cap(s.sorted) < n {
-		s.sorted = make([]float64, n)
+// bucketRange is a wanted bucket: its place in sorted and the rank of its first value.
+type bucketRange struct{ start, end, rank int }
+
+func (s *OrderScratch) grow(n int) {
+	if cap(s.bucket) < n {
+		s.bucket, s.sorted = make([]uint16, n), make([]float64, n)
+		buckets := min(n/4+1, maxBuckets) + 1
+		s.count, s.slot = make([]int32, buckets), make([]int32, buckets)
 	}
-	if cap(s.start) < buckets+1 {
-		s.start, s.next = make([]int32, buckets+1), make([]int32, buckets+1)
+}
+
+// gather gives each bucket that holds a wanted rank its place, and the others none.
+func (s *OrderScratch) gather(ranks []int, count, slot []int32) []bucketRange {
+	s.ranges = s.ranges[:0]
+	at, rank, used := 0, 0, 0
+	for b, n := range count {
+		slot[b] = -1
+		if at < len(ranks) && ranks[at] < rank+int(n) {
+			slot[b] = int32(used)
+			s.ranges = append(s.ranges, bucketRange{used, used + int(n), rank})
+			used += int(n)
+			for at < len(ranks) && ranks[at] < rank+int(n) {
+				at++
+			}
+		}
+		rank += int(n)
 	}
+	return s.ranges
 }
 
 // NormalQuantile is the standard normal quantile of p.

@@ -18,6 +18,7 @@ type samePlace struct {
 	start  int64
 	places []placeMean
 	held   []int16 // the place of each period in the ring, -1 where there is none
+	known  []int16 // the places of the first periods, as far as they were asked for
 	dirty  bool
 	all    float64
 }
@@ -41,7 +42,7 @@ func newSamePlace(sp spec) (*samePlace, error) {
 
 func (r *samePlace) push(y float64) {
 	at := r.t % len(r.ring)
-	leaving, joining := r.held[at], r.place(r.start+int64(r.t))
+	leaving, joining := r.held[at], int(r.placesTo(r.t + 1)[r.t])
 	r.held[at] = int16(joining)
 	r.recent.push(y)
 	// Only two places change: the one that gains a period and the one that loses it.
@@ -64,14 +65,24 @@ func (r *samePlace) refresh(p int) {
 	r.places[p] = placeMean{sum / float64(n), n > 0}
 }
 
+// placesTo gives the places of the first n periods: finding one is slow beside the
+// rest, and each is needed at many origins.
+func (r *samePlace) placesTo(n int) []int16 {
+	for t := len(r.known); t < n; t++ {
+		r.known = append(r.known, int16(r.place(r.start+int64(t))))
+	}
+	return r.known
+}
+
 func (r *samePlace) point(out []float64) readiness {
 	if r.dirty {
 		r.all, _ = r.mean()
 		r.dirty = false
 	}
 	ready := fully
+	ahead := r.placesTo(r.t + len(out))[r.t:]
 	for h := range out {
-		m := r.places[r.place(r.start+int64(r.t+h))]
+		m := r.places[ahead[h]]
 		switch {
 		case m.ok:
 			out[h] = m.mean

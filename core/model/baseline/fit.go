@@ -98,34 +98,45 @@ func (f *seriesFit) spread(horizon int) error {
 	}
 	errs := make([][]float64, horizon)
 	for _, need := range []readiness{fully, partly} {
-		for h := range errs {
-			errs[h] = (*buf)[h*n : h*n : (h+1)*n]
-		}
 		if err := f.restart(); err != nil {
 			return err
 		}
-		f.collect(need, errs)
-		if len(errs[0]) > 0 {
+		counts := f.collect(need, (*buf)[:n*horizon], horizon)
+		for h := range errs {
+			errs[h] = (*buf)[h*n : h*n+counts[h]]
+		}
+		if counts[0] > 0 {
 			break
 		}
 	}
 	return interval.FromErrors(errs, f.offsets)
 }
 
-func (f *seriesFit) collect(need readiness, errs [][]float64) {
-	out := make([]float64, len(errs))
+// collect writes the errors of step h+1 from h*len(f.values) on, and counts them.
+func (f *seriesFit) collect(need readiness, errs []float64, horizon int) []int {
+	n := len(f.values)
+	out, next := make([]float64, horizon), make([]int, horizon)
+	for h := range next {
+		next[h] = h * n
+	}
 	for t, y := range f.values {
 		f.rule.push(y)
-		ahead := min(len(f.values)-1-t, len(out))
+		ahead := min(n-1-t, horizon)
 		if ahead == 0 || f.rule.point(out[:ahead]) < need {
 			continue
 		}
-		for h, point := range out[:ahead] {
-			if y := f.values[t+1+h]; panel.Known(y) {
-				errs[h] = append(errs[h], y-point)
+		actual := f.values[t+1 : t+1+ahead]
+		for h, y := range actual {
+			if e := y - out[h]; e == e {
+				errs[next[h]] = e
+				next[h]++
 			}
 		}
 	}
+	for h := range next {
+		next[h] -= h * n
+	}
+	return next
 }
 
 func (f *seriesFit) Forecast(_ panel.SeriesView, out forecast.Rows) error {
