@@ -285,20 +285,54 @@ func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, p
 	if err != nil {
 		return err
 	}
+	if a.output == "table" && st.Sentence != "" {
+		fmt.Fprintf(a.out, "%s\n\n", st.Sentence)
+	}
+	for i, metrics := range a.metricTables(st) {
+		if i > 0 {
+			fmt.Fprintln(a.out)
+		}
+		if err := a.print(st, a.standingsSheet(st, metrics)); err != nil {
+			return err
+		}
+	}
+	if len(st.Filled) > 0 {
+		f := st.Filled[0]
+		fmt.Fprintf(a.err, "Filled with the naive: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
+	}
+	return nil
+}
+
+// metricTables says which metrics go into which table. A terminal gets those of
+// points and those of intervals apart, and of a cut the ranking metric alone; CSV
+// and JSON have all in one.
+func (a *app) metricTables(st api.Standings) [][]api.Metric {
+	if a.output != "table" {
+		return [][]api.Metric{st.Metrics}
+	}
+	var points, intervals, ranking []api.Metric
+	for _, m := range st.Metrics {
+		if m.Name == st.Metric {
+			ranking = append(ranking, m)
+		}
+		if strings.HasPrefix(m.Name, "coverage") || strings.HasPrefix(m.Name, "width") || strings.HasPrefix(m.Name, "interval_score") {
+			intervals = append(intervals, m)
+		} else {
+			points = append(points, m)
+		}
+	}
+	if st.Per != "" {
+		return [][]api.Metric{ranking}
+	}
+	return [][]api.Metric{points, intervals}
+}
+
+func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
 	s := &sheet{}
 	if st.Per != "" {
 		s.head = append(s.head, st.Per)
 	}
 	s.head = append(s.head, ">rank", "contender", ">skill")
-	metrics := st.Metrics
-	if st.Per != "" && a.output == "table" {
-		metrics = nil // a cut shows the ranking metric alone; CSV and JSON have all
-		for _, m := range st.Metrics {
-			if m.Name == st.Metric {
-				metrics = append(metrics, m)
-			}
-		}
-	}
 	for _, m := range metrics {
 		s.head = append(s.head, ">"+m.Name)
 	}
@@ -308,17 +342,7 @@ func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, p
 			s.add(a.standingCells(st, sl, r, metrics)...)
 		}
 	}
-	if a.output == "table" && st.Sentence != "" {
-		fmt.Fprintf(a.out, "%s\n\n", st.Sentence)
-	}
-	if err := a.print(st, s); err != nil {
-		return err
-	}
-	if len(st.Filled) > 0 {
-		f := st.Filled[0]
-		fmt.Fprintf(a.err, "Filled with the naive: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
-	}
-	return nil
+	return s
 }
 
 func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.StandingRow, metrics []api.Metric) []string {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"time"
 
 	"gorm.io/gorm"
@@ -177,32 +178,44 @@ func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (a
 	}
 	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
 		Job: s.jobNow(ctx, job), Created: b.CreatedAt}
-	if job.State != store.Done && !whole {
-		return out, nil
-	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
-	if err != nil {
-		return out, err
-	}
 	if whole {
+		e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+		if err != nil {
+			return out, err
+		}
 		split := splitOf(e)
 		out.Split = &split
 	}
 	if job.State == store.Done {
-		st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, "", "")
-		if err != nil || len(st.Slices) == 0 {
-			return out, err
-		}
-		lead := st.Slices[0].Rows[0]
+		lead, err := s.leader(ctx, b)
 		out.Leader, out.Skill = lead.Contender, number(lead.Skill)
+		return out, err
 	}
 	return out, nil
+}
+
+// leader is the first line of a finished bake-off's standings.
+func (s *Server) leader(ctx context.Context, b *store.Bakeoff) (bakeoff.Standing, error) {
+	if known, ok := s.leaders.Load(b.ID); ok {
+		return known.(bakeoff.Standing), nil
+	}
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return bakeoff.Standing{}, err
+	}
+	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, "", "")
+	if err != nil || len(st.Slices) == 0 {
+		return bakeoff.Standing{Skill: math.NaN()}, err
+	}
+	s.leaders.Store(b.ID, st.Slices[0].Rows[0])
+	return st.Slices[0].Rows[0], nil
 }
 
 type standingsQuery struct {
 	BakeoffPath
 	Metric string `query:"metric" doc:"the plan's where left out"`
 	Per    string `query:"per" doc:"step, window, series or an attribute; the whole where left out"`
+	Brief  bool   `query:"brief" doc:"values of the ranking metric alone"`
 }
 
 func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Standings, error) {
@@ -224,6 +237,9 @@ func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Stan
 	var job store.Job
 	if err := s.store.Read(ctx).First(&job, b.JobID).Error; err != nil {
 		return api.Standings{}, err
+	}
+	if in.Brief {
+		st.Keep(st.Metric)
 	}
 	out := standingsOf(st)
 	out.Bakeoff, out.Complete = idText("bake", b.ID), job.State == store.Done

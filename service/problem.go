@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -33,6 +34,8 @@ func problem(err error) error {
 		return huma.Error404NotFound("there is no such thing here")
 	case errors.As(err, &fiberErr):
 		return huma.NewError(fiberErr.Code, fiberErr.Message)
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return huma.Error400BadRequest("the file did not arrive whole: send it again; nothing was loaded")
 	case errors.Is(err, context.Canceled), errors.Is(err, store.ErrClosed):
 		return huma.Error503ServiceUnavailable("the service is stopping: try again in a moment")
 	}

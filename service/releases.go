@@ -305,12 +305,32 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 		out.Forecast = found.Rows.Mean
 		out.Low, out.High = bands(found.Rows, levels)
 	}
+	if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {
+		return out, err
+	}
 	var flags []store.Flag
 	err = s.store.Read(ctx).Where("release_id = ? AND series = ?", rel.ID, found.Series).Order("step").Find(&flags).Error
 	for _, f := range flags {
 		out.Flags = append(out.Flags, flagOf(f, ""))
 	}
 	return out, err
+}
+
+// describeFit explains how a released series was forecast; nil where it was not.
+func (s *Server) describeFit(ctx context.Context, rel *store.Release, p *panel.Panel, series string) (*api.Fit, error) {
+	refit, err := jobs.OpenRefit(ctx, s.store, s.catalogue, rel)
+	if err != nil {
+		return nil, err
+	}
+	d, ok, err := refit.Describe(ctx, p.Find(series))
+	if err != nil || !ok {
+		return nil, err
+	}
+	fit := &api.Fit{Form: d.Form, From: p.Period(d.From), To: p.Period(d.To), Known: d.Known, Parameters: []api.Parameter{}, Cautions: append([]string{}, d.Cautions...)}
+	for _, x := range d.Parameters {
+		fit.Parameters = append(fit.Parameters, api.Parameter(x))
+	}
+	return fit, nil
 }
 
 func (s *Server) withdraw(ctx context.Context, in *ReleasePath) (api.Release, error) {

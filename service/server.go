@@ -52,6 +52,7 @@ type Server struct {
 	loading   sync.Mutex // one load at a time: merging needs the latest revision
 	replaying sync.Map
 	meters    *meters
+	leaders   sync.Map // of finished bake-offs, by ID: they never change
 }
 
 // DefaultListen is where the service listens if not told otherwise.

@@ -91,10 +91,7 @@ func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []b
 		if notes[i].LeftOut != "" {
 			continue
 		}
-		c, ok := r.choice[key]
-		if !ok {
-			c = r.usual
-		}
+		c := r.chosen(s)
 		notes[i].Contender = r.Plan.Contenders[c].Name
 		groups[c] = append(groups[c], i)
 	}
@@ -120,16 +117,7 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 	for i, p := range places {
 		members[i] = series[p]
 	}
-	origin := r.Panel.Length - 1
-	from := 0
-	if n := int(r.Plan.Split.History); n > 0 {
-		from = max(0, origin-n+1)
-	}
-	view := panel.NewView(r.Panel, members, from, origin)
-	random := func(key string) *rand.Rand {
-		return num.Stream(r.Plan.Seed, key, "release", r.Plan.Contenders[c].Name)
-	}
-	got, errs, err := Forecast(ctx, r.models[c], view, r.Horizon, random)
+	got, errs, err := Forecast(ctx, r.models[c], r.view(members), r.Horizon, r.random(c))
 	if err != nil {
 		return err
 	}
@@ -144,6 +132,43 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 		}
 	}
 	return nil
+}
+
+// Describe fits one series as the release did and explains the fit. ok is false
+// where the series is not among the refit's or was left out.
+func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, ok bool, err error) {
+	if r.leaveOut(series) != "" {
+		return d, false, nil
+	}
+	trained, err := r.models[r.chosen(series)].Train(ctx, r.view([]int{series}), model.Env{Horizon: r.Horizon, Workers: 1, Random: r.random(r.chosen(series))})
+	if err != nil {
+		return d, false, err
+	}
+	return trained.Describe(0), true, nil
+}
+
+// chosen is the contender of a series.
+func (r *Refit) chosen(series int) int {
+	if c, ok := r.choice[r.Panel.Series[series].Key]; ok {
+		return c
+	}
+	return r.usual
+}
+
+// view shows series up to the end of the panel, as far back as the plan says.
+func (r *Refit) view(series []int) panel.View {
+	origin := r.Panel.Length - 1
+	from := 0
+	if n := int(r.Plan.Split.History); n > 0 {
+		from = max(0, origin-n+1)
+	}
+	return panel.NewView(r.Panel, series, from, origin)
+}
+
+func (r *Refit) random(contender int) func(string) *rand.Rand {
+	return func(key string) *rand.Rand {
+		return num.Stream(r.Plan.Seed, key, "release", r.Plan.Contenders[contender].Name)
+	}
 }
 
 // leaveOut says why a series gets no forecast: too little history, or nothing

@@ -169,6 +169,17 @@ func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Sta
 	return rows
 }
 
+// Keep drops the values of every metric but one.
+func (s *Standings) Keep(metric string) {
+	at := slices.IndexFunc(s.Metrics, func(m score.Metric) bool { return m.Name == metric })
+	s.Metrics = s.Metrics[at : at+1]
+	for _, slice := range s.Slices {
+		for i := range slice.Rows {
+			slice.Rows[i].Values = slice.Rows[i].Values[at : at+1]
+		}
+	}
+}
+
 // Best gives, for a standings cut by series, each series' leading contender.
 func (s *Standings) Best() map[string]string {
 	out := make(map[string]string, len(s.Slices))

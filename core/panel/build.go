@@ -234,10 +234,17 @@ func (b *Builder) place(p *Panel, ords []int64) (faults []Fault) {
 		raw := &b.series[i]
 		s := &p.Series[i]
 		s.Key = Key(raw.labels)
-		faults = append(faults, raw.layOut(s, p, ords, &lines)...)
+		faults = append(faults, raw.layOut(s, p, ords, &lines, b.duplicateCure())...)
 		raw.times, raw.lines, raw.values, raw.drivers = nil, nil, nil, nil
 	}
 	return faults
+}
+
+func (b *Builder) duplicateCure() string {
+	if len(b.opt.Attributes) == 0 {
+		return "name the columns that tell the series apart, or keep one row for each period"
+	}
+	return "keep one row for each series and period, or name a further column that tells the series apart"
 }
 
 // extent is the range of periods with a known measure.
@@ -258,7 +265,7 @@ func (b *Builder) extent(ords []int64) (lo, hi int64, known bool) {
 	return lo, hi, known
 }
 
-func (raw *rawSeries) layOut(s *Series, p *Panel, ords []int64, scratch *[]uint32) (faults []Fault) {
+func (raw *rawSeries) layOut(s *Series, p *Panel, ords []int64, scratch *[]uint32, cure string) (faults []Fault) {
 	// The measure spans its known values; drivers may reach past them.
 	first, last, lastRow := -1, -1, 0
 	for j, t := range raw.times {
@@ -303,7 +310,7 @@ func (raw *rawSeries) layOut(s *Series, p *Panel, ords []int64, scratch *[]uint3
 		}
 		if before := seen[i-lo]; before != 0 {
 			faults = append(faults, Fault{Line: int(raw.lines[j]), Series: s.Key, Problem: fmt.Sprintf(
-				"period %s was already given on line %d: keep one row for each series and period", p.Cadence.Format(ords[t]), before)})
+				"period %s was already given on line %d: %s", p.Cadence.Format(ords[t]), before, cure)})
 			continue
 		}
 		seen[i-lo] = raw.lines[j]

@@ -776,6 +776,21 @@ export interface components {
             /** Format: int64 */
             window: number;
         };
+        Fit: {
+            cautions: string[];
+            /** @description one sentence on how the forecast is made */
+            form: string;
+            /** @description first period used */
+            from: string;
+            /**
+             * Format: int64
+             * @description known values used
+             */
+            known: number;
+            parameters: components["schemas"]["Parameter"][];
+            /** @description the origin */
+            to: string;
+        };
         Flag: {
             /** Format: double */
             actual: number;
@@ -937,6 +952,12 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        Parameter: {
+            meaning: string;
+            name: string;
+            /** Format: double */
+            value: number;
+        };
         Plan: {
             /** @description the contender that skill is measured against; a naive where left out */
             baseline?: string;
@@ -1030,6 +1051,8 @@ export interface components {
             /** @description with the actuals that arrived since */
             actual: (number | null)[];
             contender?: string;
+            /** @description how the forecast was made */
+            fit?: components["schemas"]["Fit"];
             flags: components["schemas"]["Flag"][];
             forecast: number[];
             high: number[][];
@@ -1621,6 +1644,8 @@ export interface operations {
                 metric?: string;
                 /** @description step, window, series or an attribute; the whole where left out */
                 per?: string;
+                /** @description values of the ranking metric alone */
+                brief?: boolean;
             };
             header?: never;
             path: {

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { type Band, type Line, TimeChart } from "../chart/time-chart";
 import { share } from "../format";
 import { hueOf } from "../theme";
-import { Button, Select, Toggle } from "../ui/controls";
+import { Select, Toggle } from "../ui/controls";
 import { Section, Trouble, Waiting } from "../ui/page";
+import { SeriesPicker } from "../ui/series-picker";
 import { placeOf, show } from "./standings";
 
 type Bakeoff = Schemas["Bakeoff"];
@@ -16,11 +16,11 @@ type Curves = Schemas["Curves"];
 export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
   const [params, setParams] = useSearchParams();
   const bySeries = useQuery({
-    queryKey: ["standings", bakeoff.id, "", "series"],
+    queryKey: ["standings", bakeoff.id, "brief", "series"],
     queryFn: () =>
       take(
         api.GET("/bakeoffs/{bakeoff}/standings", {
-          params: { path: { bakeoff: bakeoff.id }, query: { per: "series" } },
+          params: { path: { bakeoff: bakeoff.id }, query: { per: "series", brief: true } },
         }),
       ),
   });
@@ -52,32 +52,11 @@ export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
     next.set(name, value);
     setParams(next, { replace: true });
   }
-  const at = keys.indexOf(chosen);
-  const step = (by: number) => {
-    const key = keys[(at + by + keys.length) % keys.length];
-    if (key) change("series", key);
-  };
   if (bySeries.error || curves.error) return <Trouble error={bySeries.error ?? curves.error} />;
   return (
     <Section
       title="Curves"
-      aside={
-        <span className="flex items-end gap-2">
-          <Button weak onClick={() => step(-1)} aria-label="Previous series">
-            <ChevronLeft size={14} aria-hidden /> Previous
-          </Button>
-          <Select
-            label="Series"
-            hideLabel
-            value={chosen}
-            onChange={(v) => change("series", v)}
-            options={keys.map((k) => ({ value: k, text: k }))}
-          />
-          <Button weak onClick={() => step(1)} aria-label="Next series">
-            Next <ChevronRight size={14} aria-hidden />
-          </Button>
-        </span>
-      }
+      aside={<SeriesPicker keys={keys} chosen={chosen} choose={(key) => change("series", key)} />}
     >
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[13px]">
         <span className="mr-2 inline-flex items-center gap-1.5">

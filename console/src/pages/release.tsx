@@ -5,9 +5,10 @@ import { isOver, useProgress } from "../api/progress";
 import { TimeChart } from "../chart/time-chart";
 import { column, count, figure, share } from "../format";
 import { hueOf } from "../theme";
-import { Button, Download, Select } from "../ui/controls";
+import { Button, Download } from "../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
+import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
 import { useBakeoff } from "./bakeoff";
 import { bandsOf } from "./comparison";
@@ -118,18 +119,32 @@ function Fan({ release }: { release: Release }) {
     <Section
       title={data.series}
       aside={
-        <Select
-          label="Series"
-          hideLabel
-          value={data.series}
-          onChange={(v) => setParams({ series: v }, { replace: true })}
-          options={(data.keys ?? []).map((k) => ({ value: k, text: k }))}
+        <SeriesPicker
+          keys={data.keys ?? []}
+          chosen={data.series}
+          choose={(series) => setParams({ series }, { replace: true })}
         />
       }
     >
       <FanChart curve={data} hue={hue} measure={release.measure} />
+      {data.fit && <FitLine name={data.contender ?? ""} fit={data.fit} />}
       <Points curve={data} measure={release.measure} />
     </Section>
+  );
+}
+
+/** How the forecast was made, in plain words. */
+function FitLine({ name, fit }: { name: string; fit: Schemas["Fit"] }) {
+  return (
+    <div className="text-[13px]">
+      <p>
+        {name} {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
+        {fit.parameters.map((p) => `, ${p.meaning} ${figure(p.value)}`).join("")}.
+      </p>
+      {fit.cautions.map((c) => (
+        <p key={c}>Caution: {c}.</p>
+      ))}
+    </div>
   );
 }
 

@@ -1,0 +1,41 @@
+#!/usr/bin/env bash
+# Takes the README's pictures anew, from the demo data. Installs what it needs.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+make build
+for p in chromium xvfb xterm imagemagick fonts-dejavu-core; do
+  dpkg -s "$p" >/dev/null 2>&1 || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$p" >/dev/null
+done
+out=docs/screenshots
+work=$(mktemp -d)
+bin/paperkettle demo --data "$work/data" --listen 127.0.0.1:8499 2>"$work/log" &
+service=$!
+trap 'kill $service; rm -rf "$work"' EXIT
+until grep -q "is ready" "$work/log"; do sleep 0.2; done
+base=http://127.0.0.1:8499
+
+page() { # NAME PATH HEIGHT [night]
+  local dark=()
+  [ "${4:-}" = night ] && dark=(--force-dark-mode --blink-settings=preferredColorScheme=0)
+  chromium --headless=new --no-sandbox --disable-gpu --hide-scrollbars --window-size="1280,$3" --user-data-dir="$work/profile-$1" \
+    --virtual-time-budget=6000 "${dark[@]}" --screenshot="$out/$1.png" "$base$2" >/dev/null 2>&1
+}
+
+terminal() { # NAME COLUMNS ROWS COMMAND
+  xvfb-run -a -s "-screen 0 1600x900x24" bash -c "
+    PAPERKETTLE_SERVER=$base xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry $2x$3 -bg '#fbf8f1' -fg '#1d1b18' -e bash -c '$4; sleep 4' &
+    sleep 2.5; import -window root -trim '$work/$1.png'"
+  convert "$work/$1.png" -bordercolor '#fbf8f1' -border 10 "$out/$1.png"
+}
+
+series='series=Saltmarsh%20/%20hotel%20/%20black%20tea'
+page data /data 420
+page dataset '/data/daily?where=town%3DSaltmarsh&series=Saltmarsh%20/%20shop%20/%20green%20tea' 900
+page new-bakeoff '/bakeoffs/new?dataset=daily' 900
+page bakeoff "/bakeoffs/bake-1?$series" 1020
+page bakeoff-night "/bakeoffs/bake-1?$series&show=calendar-mean" 1020 night
+page release '/releases/rel-1?series=Saltmarsh%20/%20shop%20/%20black%20tea' 900
+page flags /flags 800
+terminal terminal-standings 136 20 'bin/paperkettle bakeoff standings bake-1'
+terminal terminal-series 112 22 'bin/paperkettle series show daily "Saltmarsh / shop / green tea"'
+terminal terminal-flags 150 18 'bin/paperkettle flag list | head -14'
