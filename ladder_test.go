@@ -32,6 +32,7 @@ var ladder = map[string][]string{
 	"demo":    {"api", "client"},
 	"cli":     {"api", "client", "demo", "service", "console"}, // serve and demo run the service
 	"cmd":     {"cli"},
+	"bench":   {"api", "client"},
 }
 
 // coreMay lists what the core may use besides the standard library's computing parts.
