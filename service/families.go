@@ -2,6 +2,9 @@ package service
 
 import (
 	"context"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
 
 	"paperkettle/api"
 	"paperkettle/core/model"
@@ -24,6 +27,47 @@ func (s *Server) registerFamilies() {
 		}
 		return familyOf(f), nil
 	})
+}
+
+// describeSettings puts every family's settings into the contract's document, from
+// the catalogue alone: one schema a family, and a list of them at a contender.
+func (s *Server) describeSettings() {
+	schemas := s.contract.OpenAPI().Components.Schemas
+	byFamily := map[string]any{}
+	for _, f := range s.catalogue {
+		name := "Settings"
+		for _, word := range strings.Split(f.Name, "-") {
+			name += strings.ToUpper(word[:1]) + word[1:]
+		}
+		properties := map[string]*huma.Schema{}
+		for _, x := range f.Settings {
+			properties[x.Name] = settingSchema(x)
+		}
+		schemas.Map()[name] = &huma.Schema{Type: huma.TypeObject, Description: "Settings of " + f.Name + ". " + f.Summary, Properties: properties, AdditionalProperties: false}
+		byFamily[f.Name] = map[string]string{"$ref": "#/components/schemas/" + name}
+	}
+	schemas.Map()["Contender"].Properties["settings"].Extensions = map[string]any{"x-by-family": byFamily}
+}
+
+func settingSchema(x model.Setting) *huma.Schema {
+	out := &huma.Schema{Description: x.Meaning, Default: x.Default, Minimum: x.Min, Maximum: x.Max}
+	if x.Auto != "" {
+		out.Description += "; left out: " + x.Auto
+	}
+	switch x.Kind {
+	case model.Whole:
+		out.Type = huma.TypeInteger
+	case model.Amount:
+		out.Type = huma.TypeNumber
+	case model.Switch:
+		out.Type = huma.TypeBoolean
+	default:
+		out.Type = huma.TypeString
+		for _, c := range x.Choices {
+			out.Enum = append(out.Enum, c)
+		}
+	}
+	return out
 }
 
 func familyOf(f *model.Family) api.Family {

@@ -235,6 +235,7 @@ func (s *Server) register() {
 	s.registerReleases()
 	s.registerFlags()
 	s.registerAccess()
+	s.describeSettings()
 }
 
 // body wraps what an operation answers with.

@@ -1144,6 +1144,32 @@ export interface components {
             min?: number;
             name: string;
         };
+        /** @description Settings of calendar-mean. Repeats the mean of the same weekday, month or time of day over the last periods. */
+        SettingsCalendarMean: {
+            /**
+             * @description which periods are alike; left out: time of day below a day, weekday for days, month for weeks and months, quarter for quarters
+             * @enum {string}
+             */
+            by?: "time-of-day" | "weekday" | "month" | "quarter";
+            /** @description periods averaged over; left out: four weeks of days or shorter, three years of weeks, months or quarters */
+            length?: number;
+        };
+        /** @description Settings of drift. Continues the straight line from the first to the last known value. */
+        SettingsDrift: Record<string, never>;
+        /** @description Settings of mean. Repeats the mean of all known values. */
+        SettingsMean: Record<string, never>;
+        /** @description Settings of moving-average. Repeats the mean of the last few periods. */
+        SettingsMovingAverage: {
+            /** @description periods averaged; left out: one shortest season of the cadence, or 4 where it has none */
+            length?: number;
+        };
+        /** @description Settings of naive. Repeats the last known value. */
+        SettingsNaive: Record<string, never>;
+        /** @description Settings of seasonal-naive. Repeats the last known value of the same place in the season. */
+        SettingsSeasonalNaive: {
+            /** @description periods in a season; left out: the shortest season of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters */
+            season?: number;
+        };
         SettleRequest: {
             /** @enum {string} */
             as: "expected" | "data-error" | "real-change" | "chance";

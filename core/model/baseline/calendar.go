@@ -56,7 +56,7 @@ func (r *samePlace) push(y float64) {
 // refresh recomputes a place's mean over the periods in the ring.
 func (r *samePlace) refresh(p int) {
 	sum, n := 0.0, 0
-	for at, y := range r.ring {
+	for at, y := range r.ring[:min(r.t, len(r.ring))] {
 		if int(r.held[at]) == p && panel.Known(y) {
 			sum += y
 			n++

@@ -92,18 +92,18 @@ var errorPool = sync.Pool{New: func() any { return new([]float64) }}
 func (f *seriesFit) spread(horizon int) error {
 	buf := errorPool.Get().(*[]float64)
 	defer errorPool.Put(buf)
-	n := len(f.values)
-	if cap(*buf) < n*horizon {
-		*buf = make([]float64, n*horizon)
+	room := min(len(f.values), max(errorsHeld/horizon, fewestHeld))
+	if cap(*buf) < room*horizon {
+		*buf = make([]float64, room*horizon)
 	}
 	errs := make([][]float64, horizon)
 	for _, need := range []readiness{fully, partly} {
 		if err := f.restart(); err != nil {
 			return err
 		}
-		counts := f.collect(need, (*buf)[:n*horizon], horizon)
+		counts := f.collect(need, (*buf)[:room*horizon], room, horizon)
 		for h := range errs {
-			errs[h] = (*buf)[h*n : h*n+counts[h]]
+			errs[h] = (*buf)[h*room : h*room+counts[h]]
 		}
 		if counts[0] > 0 {
 			break
@@ -112,12 +112,21 @@ func (f *seriesFit) spread(horizon int) error {
 	return interval.FromErrors(errs, f.offsets)
 }
 
-// collect writes the errors of step h+1 from h*len(f.values) on, and counts them.
-func (f *seriesFit) collect(need readiness, errs []float64, horizon int) []int {
+// errorsHeld bounds the errors of a fit, so that a very long horizon on a very long
+// series does not ask for all memory: each step then keeps its latest ones, but
+// never fewer than fewestHeld.
+const (
+	errorsHeld = 4 << 20
+	fewestHeld = 500
+)
+
+// collect writes the latest errors of step h+1, at most room, from h*room on, and
+// counts them.
+func (f *seriesFit) collect(need readiness, errs []float64, room, horizon int) []int {
 	n := len(f.values)
 	out, next := make([]float64, horizon), make([]int, horizon)
 	for h := range next {
-		next[h] = h * n
+		next[h] = h * room
 	}
 	for t, y := range f.values {
 		f.rule.push(y)
@@ -126,15 +135,16 @@ func (f *seriesFit) collect(need readiness, errs []float64, horizon int) []int {
 			continue
 		}
 		actual := f.values[t+1 : t+1+ahead]
-		for h, y := range actual {
-			if e := y - out[h]; e == e {
+		// The actual at n-1 is the last one of every step: nearer steps start later.
+		for h := max(0, n-1-room-t); h < ahead; h++ {
+			if e := actual[h] - out[h]; e == e {
 				errs[next[h]] = e
 				next[h]++
 			}
 		}
 	}
 	for h := range next {
-		next[h] -= h * n
+		next[h] -= h * room
 	}
 	return next
 }

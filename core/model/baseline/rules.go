@@ -203,7 +203,7 @@ func (r *recent) push(y float64) {
 
 func (r *recent) mean() (float64, bool) {
 	sum, n := 0.0, 0
-	for _, y := range r.ring {
+	for _, y := range r.ring[:min(r.t, len(r.ring))] {
 		if panel.Known(y) {
 			sum += y
 			n++

@@ -1,0 +1,59 @@
+package split_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"paperkettle/core/split"
+)
+
+func TestWindowsByHand(t *testing.T) {
+	got, err := split.Make(split.Spec{Horizon: 4, Windows: 3, Stride: 2, History: 5}, 20)
+	require.NoError(t, err)
+	assert.Equal(t, []split.Window{{1, 7, 11, 15}, {2, 9, 13, 17}, {3, 11, 15, 19}}, got)
+}
+
+// Whatever is asked: either it is refused, or the last window ends at the axis' end,
+// origins are a stride apart, and nothing is both trained on and assessed.
+func TestWindowsHoldTogether(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		draw := func(name string, low, high int) int { return rapid.IntRange(low, high).Draw(t, name) }
+		s := split.Spec{Horizon: draw("horizon", 1, 40), Windows: draw("windows", 1, 9), Stride: draw("stride", 0, 1<<40), History: split.History(draw("history", 0, 30))}
+		n := draw("length", 0, 200)
+		windows, err := split.Make(s, n)
+		if err != nil {
+			return
+		}
+		stride := s.Stride
+		if stride == 0 {
+			stride = s.Horizon
+		}
+		require.Len(t, windows, s.Windows)
+		for i, w := range windows {
+			require.Equal(t, n-1-(s.Windows-1-i)*stride, w.AssessLast)
+			require.Equal(t, s.Horizon, w.AssessLast-w.Origin)
+			require.GreaterOrEqual(t, w.Origin, 1)
+			require.GreaterOrEqual(t, w.TrainFirst, 0)
+			if s.History > 0 {
+				require.LessOrEqual(t, w.Origin-w.TrainFirst+1, int(s.History))
+			} else {
+				require.Zero(t, w.TrainFirst)
+			}
+		}
+	})
+}
+
+func TestHistoryWords(t *testing.T) {
+	for _, text := range []string{"expanding", "sliding:28"} {
+		h, err := split.ParseHistory(text)
+		require.NoError(t, err)
+		assert.Equal(t, text, h.String())
+	}
+	for _, text := range []string{"sliding", "sliding:1", "sliding:x", "all"} {
+		_, err := split.ParseHistory(text)
+		assert.ErrorContains(t, err, "use expanding or sliding:N", text)
+	}
+}
