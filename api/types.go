@@ -20,7 +20,7 @@ type Dataset struct {
 	Attributes []Attribute `json:"attributes"`
 	Drivers    []Driver    `json:"drivers"`
 	Floor      *float64    `json:"floor,omitempty" doc:"values can't lie below it"`
-	Gaps       string      `json:"gaps" enum:"unknown,zero,carry"`
+	Gaps       string      `json:"gaps" enum:"unknown,zero,carry,interpolate"`
 	Series     int         `json:"series"`
 	Periods    int         `json:"periods"`
 	Values     int         `json:"values" doc:"known values"`
@@ -73,9 +73,11 @@ type Restated struct {
 
 // Loaded answers a load.
 type Loaded struct {
-	Dataset Dataset `json:"dataset"`
-	Rows    int     `json:"rows"`
-	Changes Changes `json:"changes"`
+	Dataset  Dataset  `json:"dataset"`
+	Rows     int      `json:"rows"`
+	Changes  Changes  `json:"changes"`
+	Form     string   `json:"form" doc:"how the file was read"`
+	Cautions []string `json:"cautions,omitempty"`
 }
 
 // Arrived answers a load of actuals.
@@ -86,17 +88,63 @@ type Arrived struct {
 	Flags   int        `json:"flags" doc:"open flags of that release"`
 }
 
-// LoadColumns says which column of a file is what.
+// LoadColumns says how a file is written, which column is what, and how rows become
+// a panel. What is left out is found from the file where it can be.
 type LoadColumns struct {
 	Time       string   `query:"time" json:"time,omitempty" doc:"column of the period"`
-	Measure    string   `query:"measure" json:"measure,omitempty" doc:"column to forecast"`
+	Measure    string   `query:"measure" json:"measure,omitempty" doc:"column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values"`
 	By         []string `query:"by" json:"by,omitempty" doc:"columns that name the series"`
 	Drivers    []string `query:"driver" json:"drivers,omitempty" doc:"explanatory columns"`
 	KnownAhead []string `query:"known_ahead" json:"known_ahead,omitempty" doc:"drivers whose future is known"`
+	Wide       bool     `query:"wide" json:"wide,omitempty" doc:"the table has a column a period"`
 	Cadence    string   `query:"cadence" json:"cadence,omitempty" doc:"found from the times where left out"`
-	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero or carry"`
+	DateOrder  string   `query:"date_order" json:"date_order,omitempty" doc:"day-first or month-first, where dates fit both"`
+	Label      string   `query:"label" json:"label,omitempty" doc:"start or end: what a time names of its period"`
+	Zone       string   `query:"zone" json:"zone,omitempty" doc:"where instants with an offset go: UTC or an area's name"`
+	Aggregate  string   `query:"aggregate" json:"aggregate,omitempty" doc:"to the given cadence: sum, mean, last, max or min"`
+	Duplicates string   `query:"duplicates" json:"duplicates,omitempty" doc:"rows with the same series and period: refuse, sum, mean, last, max or min"`
+	KeepPart   bool     `query:"keep_part" json:"keep_part,omitempty" doc:"keep a last aggregated period that is only partly over"`
+	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero, carry or interpolate"`
 	Floor      string   `query:"floor" json:"floor,omitempty" doc:"a number below which values can't lie; forecasts keep to it"`
+	Where      []string `query:"where,explode" json:"where,omitempty" doc:"column=value: keep rows with it; several narrow further"`
+	From       string   `query:"from" json:"from,omitempty" doc:"leave out earlier periods"`
+	To         string   `query:"to" json:"to,omitempty" doc:"leave out later periods"`
+	Format     string   `query:"format" json:"format,omitempty" doc:"csv, jsonl, xlsx or parquet; gzip and zstd are undone"`
+	Encoding   string   `query:"encoding" json:"encoding,omitempty" doc:"utf-8, utf-16 or latin-1"`
+	Delimiter  string   `query:"delimiter" json:"delimiter,omitempty" doc:"comma, semicolon, tab or pipe"`
+	Decimal    string   `query:"decimal" json:"decimal,omitempty" doc:"point or comma"`
+	Sheet      string   `query:"sheet" json:"sheet,omitempty" doc:"of a workbook; the first where left out"`
+	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook, counted from 1" minimum:"0"`
 	File       string   `query:"file" json:"file,omitempty" doc:"the file's name, for messages"`
+}
+
+// Inspected says how a file would be read, without loading it.
+type Inspected struct {
+	Form     string            `json:"form" doc:"how the file is written, in words"`
+	Columns  []InspectedColumn `json:"columns"`
+	Proposal LoadColumns       `json:"proposal" doc:"what was given, completed with what was found"`
+	Rows     int               `json:"rows" doc:"rows read; 0 where the columns' parts are not settled yet"`
+	Dataset  *Dataset          `json:"dataset,omitempty" doc:"what a load would give"`
+	First    []InspectedRow    `json:"first,omitempty" doc:"the first values as understood"`
+	Checks   []Check           `json:"checks,omitempty"`
+	Cautions []string          `json:"cautions,omitempty"`
+	Problem  string            `json:"problem,omitempty" doc:"why a load would be refused"`
+	Faults   []ProblemField    `json:"faults,omitempty"`
+}
+
+// InspectedColumn is a column with what it seems to hold.
+type InspectedColumn struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind" enum:"time,number,text,empty"`
+	Part    string   `json:"part" enum:"time,measure,attribute,driver,left out"`
+	Samples []string `json:"samples"`
+}
+
+// InspectedRow is one value as understood.
+type InspectedRow struct {
+	Series string   `json:"series"`
+	Period string   `json:"period"`
+	Value  *float64 `json:"value"`
 }
 
 // SeriesRow is a series in a list.

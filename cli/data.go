@@ -21,17 +21,33 @@ func (a *app) dataset() *cobra.Command {
 	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetRemove())
 }
 
-// columnFlags adds the flags that say which column is what.
+// columnFlags adds the flags that say how a file is written and which column is what.
 func columnFlags(cmd *cobra.Command, cols *api.LoadColumns) {
 	f := cmd.Flags()
 	f.StringVar(&cols.Time, "time", "", "column of the period")
-	f.StringVar(&cols.Measure, "measure", "", "column to forecast")
+	f.StringVar(&cols.Measure, "measure", "", "column to forecast; several, apart by commas, become series of their own")
 	f.StringSliceVar(&cols.By, "by", nil, "columns that name the series")
 	f.StringSliceVar(&cols.Drivers, "driver", nil, "explanatory columns")
 	f.StringSliceVar(&cols.KnownAhead, "known-ahead", nil, "drivers whose future is known")
+	f.BoolVar(&cols.Wide, "wide", false, "the table has a column a period; --measure then names its values")
 	f.StringVar(&cols.Cadence, "cadence", "", "15min, 30min, hour, day, week (week-sun), month, quarter, year or number; found from the dates if left out")
-	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown, zero or carry")
+	f.StringVar(&cols.DateOrder, "date-order", "", "day-first or month-first, where dates fit both")
+	f.StringVar(&cols.Label, "label", "", "start or end: what a time names of its period")
+	f.StringVar(&cols.Zone, "zone", "", "where instants with an offset go: UTC or an area's name")
+	f.StringVar(&cols.Aggregate, "aggregate", "", "to --cadence: sum, mean, last, max or min")
+	f.StringVar(&cols.Duplicates, "duplicates", "", "rows with the same series and period: refuse (the default), sum, mean, last, max or min")
+	f.BoolVar(&cols.KeepPart, "keep-part", false, "keep a last aggregated period that is only partly over")
+	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown (the default), zero, carry or interpolate")
 	f.StringVar(&cols.Floor, "floor", "", "a number below which values can't lie; forecasts keep to it")
+	f.StringArrayVar(&cols.Where, "where", nil, "keep rows with this value, as town=Saltmarsh; several narrow further")
+	f.StringVar(&cols.From, "from", "", "leave out earlier periods")
+	f.StringVar(&cols.To, "to", "", "leave out later periods")
+	f.StringVar(&cols.Format, "format", "", "csv, jsonl, xlsx or parquet; found out if left out")
+	f.StringVar(&cols.Encoding, "encoding", "", "utf-8, utf-16 or latin-1; found out if left out")
+	f.StringVar(&cols.Delimiter, "delimiter", "", "comma, semicolon, tab or pipe; found out if left out")
+	f.StringVar(&cols.Decimal, "decimal", "", "point or comma; found out if left out")
+	f.StringVar(&cols.Sheet, "sheet", "", "sheet of a workbook; the first if left out")
+	f.IntVar(&cols.HeaderRow, "header-row", 0, "row of a workbook's header; the first with content if left out")
 }
 
 // openFile opens a file to send, with a progress bar on a terminal. "-" is the
@@ -70,17 +86,16 @@ func isTerminal(w io.Writer) bool {
 func (a *app) datasetLoad() *cobra.Command {
 	var cols api.LoadColumns
 	var name string
+	var dryRun bool
 	cmd := &cobra.Command{
 		Use:   "load FILE --name N --time COL --measure COL [--by COL,COL]",
-		Short: "Load a CSV table, a row an observation; again under the same name, it appends",
+		Short: "Load a table (CSV, JSON Lines, XLSX, Parquet); again under the same name, it appends",
 		Example: `  paperkettle dataset load daily.csv --name daily --time date --measure orders \
       --by town,channel,line --driver price,promotion,temperature --known-ahead price,promotion --floor 0`,
 		Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-			for flag, v := range map[string]string{"name": name, "time": cols.Time, "measure": cols.Measure} {
-				if v == "" {
-					return misused("--%s is needed: name the dataset (--name), its time column (--time) and its measure (--measure)", flag)
-				}
+			if !dryRun && (name == "" || cols.Measure == "" || cols.Time == "" && !cols.Wide) {
+				return misused("a load needs --name, --measure and --time (or --wide): see what the file holds with --dry-run")
 			}
 			file, shown, err := a.openFile(args[0])
 			if err != nil {
@@ -88,16 +103,66 @@ func (a *app) datasetLoad() *cobra.Command {
 			}
 			defer file.Close()
 			cols.File = shown
+			if dryRun {
+				seen, err := c.Inspect(ctx, cols, file)
+				if err != nil {
+					return err
+				}
+				return a.showInspected(seen)
+			}
 			loaded, err := c.Load(ctx, name, cols, file)
 			if err != nil {
 				return err
 			}
+			a.caution(loaded.Cautions)
 			return a.print(loaded, loadedSheet(loaded))
 		}),
 	}
 	cmd.Flags().StringVar(&name, "name", "", "name of the dataset")
+	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only show what would be read: the columns, the first values as understood, the checks")
 	columnFlags(cmd, &cols)
 	return cmd
+}
+
+// caution prints sentences that say why a number deserves less trust.
+func (a *app) caution(sentences []string) {
+	for _, s := range sentences {
+		fmt.Fprintln(a.err, "Caution:", s)
+	}
+}
+
+// showInspected prints what a load would read.
+func (a *app) showInspected(in api.Inspected) error {
+	s := &sheet{head: []string{"column", "holds", "would be", "samples"}}
+	for _, c := range in.Columns {
+		s.add(c.Name, c.Kind, c.Part, strings.Join(c.Samples, " | "))
+	}
+	if a.output != "table" {
+		return a.print(in, s)
+	}
+	fmt.Fprintf(a.out, "%s\n\n", in.Form)
+	if err := a.print(in, s); err != nil {
+		return err
+	}
+	if in.Problem != "" {
+		fmt.Fprintf(a.out, "\nA load would be refused: %s\n", in.Problem)
+		return nil
+	}
+	d := in.Dataset
+	fmt.Fprintf(a.out, "\n%d rows make %d series by %s, %s to %s. The first values as understood:\n\n", in.Rows, d.Series, d.Cadence, d.First, d.Last)
+	first := &sheet{head: []string{"series", "period", ">" + d.Measure}}
+	for _, r := range in.First {
+		first.add(r.Series, r.Period, a.figure(r.Value))
+	}
+	if err := a.print(in, first); err != nil {
+		return err
+	}
+	fmt.Fprintln(a.out)
+	a.caution(in.Cautions)
+	for _, c := range in.Checks {
+		fmt.Fprintf(a.out, "%s: %d series, for one %s, %s.\n", c.Kind, c.Series, c.Example[0], c.Meaning)
+	}
+	return nil
 }
 
 func loadedSheet(l api.Loaded) *sheet {
@@ -283,6 +348,7 @@ func (a *app) actuals() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			a.caution(got.Cautions)
 			s := loadedSheet(got.Loaded)
 			s.head = append(s.head, "release", ">points", ">outside", ">open flags")
 			points, outside := "", ""

@@ -76,7 +76,7 @@ func (c *Client) send(ctx context.Context, r api.Route, in call) (*http.Response
 	kind := ""
 	switch {
 	case in.file != nil:
-		body, kind = in.file, "text/csv"
+		body, kind = in.file, "application/octet-stream"
 	case in.body != nil:
 		b, err := json.Marshal(in.body)
 		if err != nil {
@@ -187,15 +187,33 @@ func (c *Client) Check(ctx context.Context, name string) ([]api.Check, error) {
 func loadQuery(cols api.LoadColumns) url.Values {
 	q := url.Values{}
 	for name, v := range map[string]string{"time": cols.Time, "measure": cols.Measure, "cadence": cols.Cadence, "gaps": cols.Gaps, "floor": cols.Floor, "file": cols.File,
+		"date_order": cols.DateOrder, "label": cols.Label, "zone": cols.Zone, "aggregate": cols.Aggregate, "duplicates": cols.Duplicates, "from": cols.From, "to": cols.To,
+		"format": cols.Format, "encoding": cols.Encoding, "delimiter": cols.Delimiter, "decimal": cols.Decimal, "sheet": cols.Sheet,
 		"by": strings.Join(cols.By, ","), "driver": strings.Join(cols.Drivers, ","), "known_ahead": strings.Join(cols.KnownAhead, ",")} {
 		if v != "" {
 			q.Set(name, v)
 		}
 	}
+	for name, on := range map[string]bool{"wide": cols.Wide, "keep_part": cols.KeepPart} {
+		if on {
+			q.Set(name, "true")
+		}
+	}
+	if cols.HeaderRow > 0 {
+		q.Set("header_row", strconv.Itoa(cols.HeaderRow))
+	}
+	for _, w := range cols.Where {
+		q.Add("where", w)
+	}
 	return q
 }
 
-// Load sends a CSV file as a dataset's next revision.
+// Inspect says how a file would be read, without loading it.
+func (c *Client) Inspect(ctx context.Context, cols api.LoadColumns, file io.Reader) (api.Inspected, error) {
+	return do[api.Inspected](ctx, c, api.InspectFile, call{query: loadQuery(cols), file: file})
+}
+
+// Load sends a file as a dataset's next revision.
 func (c *Client) Load(ctx context.Context, name string, cols api.LoadColumns, file io.Reader) (api.Loaded, error) {
 	return do[api.Loaded](ctx, c, api.LoadDataset, call{path: []string{name}, query: loadQuery(cols), file: file})
 }

@@ -26,16 +26,22 @@ type DatasetPath struct {
 	Dataset string `path:"dataset"`
 }
 
-// fileInput is a file sent as the body of a request, read as it comes in.
-type fileInput struct {
-	DatasetPath
+// SentFile is a file sent as the body of a request, read as it comes in.
+type SentFile struct {
 	api.LoadColumns
 	reader io.Reader
 }
 
-func (f *fileInput) Resolve(ctx huma.Context) []error {
+// Resolve takes the body before anything reads it.
+func (f *SentFile) Resolve(ctx huma.Context) []error {
 	f.reader = ctx.BodyReader()
 	return nil
+}
+
+// fileInput is a file for a dataset.
+type fileInput struct {
+	DatasetPath
+	SentFile
 }
 
 var datasetName = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,79}$`)
@@ -49,9 +55,10 @@ func (s *Server) registerData() {
 	handle(s, api.LoadActuals, s.loadActuals)
 	handle(s, api.ListSeries, s.listSeries)
 	handle(s, api.GetSeries, s.getSeries)
-	for _, r := range []api.Route{api.LoadDataset, api.LoadActuals} {
+	handle(s, api.InspectFile, s.inspect)
+	for _, r := range []api.Route{api.InspectFile, api.LoadDataset, api.LoadActuals} {
 		op := s.contract.OpenAPI().Paths[r.Path].Post
-		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string"}}}}
+		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 	}
 }
 
@@ -99,7 +106,11 @@ func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset
 	if err != nil {
 		return api.Dataset{}, err
 	}
-	out := api.Dataset{Name: ds.Name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
+	return describeDataset(ds.Name, rev, m, values), nil
+}
+
+func describeDataset(name string, rev *store.Revision, m store.PanelMeta, values bool) api.Dataset {
+	out := api.Dataset{Name: name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
 		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Floor: m.Floor, Gaps: string(m.Gaps), Series: rev.SeriesCount, Periods: m.Length,
 		Values: rev.ValueCount, First: m.Cadence.Format(m.First), Last: m.Cadence.Format(m.First + int64(m.Length) - 1), Loaded: rev.CreatedAt}
 	for _, a := range m.Attributes {
@@ -112,7 +123,7 @@ func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset
 	for _, d := range m.Drivers {
 		out.Drivers = append(out.Drivers, api.Driver{Name: d.Name, KnownAhead: d.KnownAhead})
 	}
-	return out, nil
+	return out
 }
 
 func (s *Server) listDatasets(ctx context.Context, in *struct{ Paging }) (api.Page[api.Dataset], error) {
@@ -198,24 +209,37 @@ func (s *Server) checkDataset(ctx context.Context, in *DatasetPath) (api.Page[ap
 	if err != nil {
 		return out, err
 	}
+	out.Items = append(out.Items, checksOf(p)...)
+	out.Total = len(out.Items)
+	return out, nil
+}
+
+func checksOf(p *panel.Panel) []api.Check {
+	var out []api.Check
 	for _, f := range panel.Check(p) {
 		c := api.Check{Kind: f.Kind, Grade: f.Grade, Series: len(f.Series), Meaning: f.Meaning}
 		for _, i := range f.Series[:min(5, len(f.Series))] {
 			c.Example = append(c.Example, p.Series[i].Key)
 		}
-		out.Items = append(out.Items, c)
+		out = append(out, c)
 	}
-	out.Total = len(out.Items)
-	return out, nil
+	return out
 }
 
 // columns reads the query of a load.
-func columns(in api.LoadColumns) (ingest.Columns, string, error) {
-	c := ingest.Columns{Time: in.Time, Measure: in.Measure, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Cadence: in.Cadence, Gaps: in.Gaps}
+func columns(in api.LoadColumns) (ingest.Columns, ingest.Form, string, error) {
+	where, err := parseWhere(in.Where)
+	form := ingest.Form{Format: in.Format, Encoding: in.Encoding, Delimiter: in.Delimiter, Decimal: in.Decimal, Sheet: in.Sheet, HeaderRow: in.HeaderRow}
+	c := ingest.Columns{Time: in.Time, Measure: in.Measure, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide, Cadence: in.Cadence,
+		DateOrder: in.DateOrder, Label: in.Label, Zone: in.Zone, Aggregate: in.Aggregate, Duplicates: in.Duplicates, KeepPart: in.KeepPart, Gaps: in.Gaps,
+		Where: where, From: in.From, To: in.To}
+	if err != nil {
+		return c, form, "", err
+	}
 	if in.Floor != "" {
 		v, err := strconv.ParseFloat(in.Floor, 64)
 		if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-			return c, "", invalid("query.floor", "the floor %q is not a number", in.Floor)
+			return c, form, "", invalid("query.floor", "the floor %q is not a number", in.Floor)
 		}
 		c.Floor = &v
 	}
@@ -223,21 +247,29 @@ func columns(in api.LoadColumns) (ingest.Columns, string, error) {
 	if file == "" {
 		file = "the file"
 	}
+	return c, form, file, nil
+}
+
+// settled refuses columns that do not say enough for a load.
+func settled(c ingest.Columns) error {
 	if _, err := c.Options(); err != nil {
-		return c, file, invalid("query", "%v", err)
+		return invalid("query", "%v", err)
 	}
-	return c, file, nil
+	return nil
 }
 
 func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, error) {
 	if !datasetName.MatchString(in.Dataset) {
 		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Dataset)
 	}
-	c, file, err := columns(in.LoadColumns)
+	c, form, file, err := columns(in.LoadColumns)
+	if err == nil {
+		err = settled(c)
+	}
 	if err != nil {
 		return api.Loaded{}, err
 	}
-	loaded, _, err := s.load(ctx, in, c, file, false)
+	loaded, _, err := s.load(ctx, in, c, form, file, false)
 	return loaded, err
 }
 
@@ -275,17 +307,20 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 			}
 		}
 	}
-	if cols.Time == "" {
+	if cols.Time == "" && !cols.Wide {
 		cols.Time = m.Time
 	}
-	c, file, err := columns(cols)
+	c, form, file, err := columns(cols)
+	if err == nil {
+		err = settled(c)
+	}
 	if err != nil {
 		return api.Arrived{}, err
 	}
 	if c.Floor == nil {
 		c.Floor = m.Floor
 	}
-	loaded, watched, err := s.load(ctx, in, c, file, true)
+	loaded, watched, err := s.load(ctx, in, c, form, file, true)
 	out := api.Arrived{Loaded: loaded}
 	if err != nil || watched == nil {
 		return out, err
@@ -301,11 +336,12 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 
 // load reads a file, merges it into what the dataset has, and writes the next
 // revision with what the live release makes of it, all or nothing.
-func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, file string, must bool) (api.Loaded, *jobs.Watched, error) {
-	fresh, rows, err := ingest.CSV(ctx, in.reader, file, c)
+func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, form ingest.Form, file string, must bool) (api.Loaded, *jobs.Watched, error) {
+	got, err := ingest.Load(ctx, in.reader, file, form, c)
 	if err != nil {
 		return api.Loaded{}, nil, err
 	}
+	fresh, rows := got.Panel, got.Rows
 	s.meters.rows.Add(float64(rows))
 	s.loading.Lock()
 	defer s.loading.Unlock()
@@ -315,6 +351,9 @@ func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, file
 	ds, rev, err := s.dataset(ctx, in.Dataset)
 	switch {
 	case err == nil:
+		if fresh.Floor == nil {
+			fresh.Floor = floorOf(rev)
+		}
 		old, err := s.store.Panel(ctx, rev.ID)
 		if err != nil {
 			return api.Loaded{}, nil, err
@@ -322,6 +361,7 @@ func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, file
 		if merged, changes, err = panel.Merge(old, fresh); err != nil {
 			return api.Loaded{}, nil, invalid("query", "%s does not fit dataset %q: %v", file, in.Dataset, err)
 		}
+		merged.Floor = fresh.Floor
 		panel.FillGaps(merged, gaps)
 		if watched, err = jobs.Watch(ctx, s.store, ds.ID, merged); err != nil {
 			return api.Loaded{}, nil, err
@@ -342,7 +382,15 @@ func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, file
 		return api.Loaded{}, nil, err
 	}
 	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: in.Dataset}, written, true)
-	return api.Loaded{Dataset: shown, Rows: rows, Changes: changesOf(changes)}, watched, err
+	return api.Loaded{Dataset: shown, Rows: rows, Changes: changesOf(changes), Form: got.Form.Describe(), Cautions: got.Cautions}, watched, err
+}
+
+func floorOf(rev *store.Revision) *float64 {
+	m, err := rev.ReadMeta()
+	if err != nil {
+		return nil
+	}
+	return m.Floor
 }
 
 func isNotFound(err error) bool {

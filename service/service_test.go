@@ -77,7 +77,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	loaded, err := c.Load(ctx, "units", monthly, months(counted(1, 20)...))
 	require.NoError(t, err)
 	assert.Equal(t, "month", loaded.Dataset.Cadence)
-	assert.Equal(t, "2025-08-01", loaded.Dataset.Last)
+	assert.Equal(t, "2025-08", loaded.Dataset.Last, "months are named as they came")
 
 	b := run(t, c, api.Plan{Dataset: "units", Horizon: 4, Contenders: contenders("naive", "drift")})
 	assert.Equal(t, "drift", b.Leader)
@@ -98,7 +98,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	require.NoError(t, c.ExportRelease(ctx, rel.ID, &out))
 	lines := strings.Split(strings.TrimSpace(out.String()), "\n")
 	assert.Equal(t, "contender,origin,step,period,actual,forecast,low80,high80,low95,high95", lines[0])
-	assert.True(t, strings.HasPrefix(lines[1], "naive,2025-08-01,1,2025-09-01,,20,"), lines[1])
+	assert.True(t, strings.HasPrefix(lines[1], "naive,2025-08,1,2025-09,,20,"), lines[1])
 
 	arrived, err := c.LoadActuals(ctx, "units", api.LoadColumns{File: "more.csv"}, strings.NewReader("month,units\n2025-09,21\n2025-10,90\n"))
 	require.NoError(t, err)
@@ -106,7 +106,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	flags, err := c.Flags(ctx, rel.ID, "")
 	require.NoError(t, err)
 	require.Len(t, flags, 1)
-	assert.Equal(t, []any{"2025-10-01", 90.0, 2}, []any{flags[0].Period, flags[0].Actual, flags[0].Step})
+	assert.Equal(t, []any{"2025-10", 90.0, 2}, []any{flags[0].Period, flags[0].Actual, flags[0].Step})
 	assert.Greater(t, flags[0].Severity, 1.96)
 	settled, err := c.Settle(ctx, flags[0].ID, api.SettleRequest{As: "data-error", Note: "a nought too many"})
 	require.NoError(t, err)
@@ -127,7 +127,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	for _, f := range all {
 		states[f.Period] = f.State
 	}
-	assert.Equal(t, map[string]string{"2025-09-01": "restated", "2025-10-01": "settled"}, states)
+	assert.Equal(t, map[string]string{"2025-09": "restated", "2025-10": "settled"}, states)
 }
 
 // Every figure of the standings comes back from the exported points alone.

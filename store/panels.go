@@ -19,6 +19,7 @@ import (
 // PanelMeta is a panel without its values, as kept with a revision.
 type PanelMeta struct {
 	Cadence    calendar.Cadence `json:"cadence"`
+	Label      calendar.Label   `json:"label,omitempty"`
 	First      int64            `json:"first"`
 	Length     int              `json:"length"`
 	Measure    string           `json:"measure"`
@@ -52,7 +53,7 @@ type Load struct {
 // AddRevision writes a panel as the dataset's next revision, creating the dataset
 // where it is new. after runs in the same transaction.
 func (s *Store) AddRevision(ctx context.Context, l Load, after func(tx *gorm.DB, r *Revision) error) (*Revision, error) {
-	rev, err := l.record()
+	rev, err := l.Record()
 	if err != nil {
 		return nil, err
 	}
@@ -85,9 +86,10 @@ func (s *Store) AddRevision(ctx context.Context, l Load, after func(tx *gorm.DB,
 	return rev, nil
 }
 
-func (l Load) record() (*Revision, error) {
+// Record is the revision that a load would write, before it has a number.
+func (l Load) Record() (*Revision, error) {
 	p := l.Panel
-	meta := PanelMeta{p.Cadence, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, p.Drivers, nil}
+	meta := PanelMeta{p.Cadence, p.Cadence.Label, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, p.Drivers, nil}
 	for _, a := range p.Attributes {
 		meta.Attributes = append(meta.Attributes, AttributeMeta{a.Name, a.Values})
 	}
@@ -190,6 +192,7 @@ func unpackChunk(p *panel.Panel, b []byte) error {
 func (r *Revision) ReadMeta() (PanelMeta, error) {
 	var m PanelMeta
 	err := json.Unmarshal([]byte(r.Meta), &m)
+	m.Cadence.Label = m.Label // the cadence's own text leaves it out
 	return m, err
 }
 

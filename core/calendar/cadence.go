@@ -29,10 +29,27 @@ const (
 
 var unitNames = [...]string{"number", "15min", "30min", "hour", "day", "week", "month", "quarter", "year"}
 
-// Cadence is the spacing of a series. WeekStart counts only for weeks.
+// Cadence is the spacing of a series. WeekStart counts only for weeks. Label is how
+// periods are named on output; it is no part of the spacing.
 type Cadence struct {
 	Unit      Unit
 	WeekStart time.Weekday
+	Label     Label
+}
+
+// Label is the way periods are named.
+type Label string
+
+// The labels: by the period's first day or time, by its last day, or by a code.
+const (
+	LabelStart Label = ""
+	LabelEnd   Label = "end"  // 2026-03-31 for March
+	LabelCode  Label = "code" // 2026-03, 2026-Q1, 2026-W09
+)
+
+// Same says whether two cadences are the same spacing.
+func (c Cadence) Same(d Cadence) bool {
+	return c.Unit == d.Unit && (c.Unit != Week || c.WeekStart == d.WeekStart)
 }
 
 const (
@@ -78,12 +95,12 @@ func (c Cadence) Noun(n int) string {
 func ParseCadence(s string) (Cadence, error) {
 	s = strings.ToLower(strings.TrimSpace(s))
 	if s == "week" {
-		return Cadence{Week, time.Monday}, nil
+		return Cadence{Unit: Week, WeekStart: time.Monday}, nil
 	}
 	if day, ok := strings.CutPrefix(s, "week-"); ok {
 		for d := time.Sunday; d <= time.Saturday; d++ {
 			if name := strings.ToLower(d.String()); day == name || day == name[:3] {
-				return Cadence{Week, d}, nil
+				return Cadence{Unit: Week, WeekStart: d}, nil
 			}
 		}
 		return Cadence{}, fmt.Errorf("%q is no weekday: write week-mon, week-sun and so on", day)
@@ -174,8 +191,15 @@ func (c Cadence) Start(ord int64) int64 {
 }
 
 // Format names a period: 2026-03-01, 2026-03-01 14:00, 2026 (year) or 17 (number).
-// Weeks, months and quarters are named by their first day.
+// Weeks, months and quarters are named as the label says, by default by their first
+// day.
 func (c Cadence) Format(ord int64) string {
+	if name := c.labelled(ord); name != "" {
+		return name
+	}
+	if c.Label == LabelEnd && c.Unit != Number && c.Unit < Day {
+		ord++ // named by the time at which it ends
+	}
 	switch c.Unit {
 	case Number, Year:
 		return fmt.Sprint(ord)
@@ -183,6 +207,26 @@ func (c Cadence) Format(ord int64) string {
 		return time.Unix(c.Start(ord), 0).UTC().Format("2006-01-02 15:04")
 	}
 	return time.Unix(c.Start(ord), 0).UTC().Format("2006-01-02")
+}
+
+// labelled is the name of a day or a longer period by its label; empty where the
+// plain name holds.
+func (c Cadence) labelled(ord int64) string {
+	start := func(ord int64) time.Time { return time.Unix(c.Start(ord), 0).UTC() }
+	switch {
+	case c.Label == LabelEnd && c.Unit >= Week && c.Unit <= Quarter, c.Label == LabelEnd && c.Unit == Year:
+		return start(ord+1).AddDate(0, 0, -1).Format("2006-01-02")
+	case c.Label != LabelCode:
+	case c.Unit == Month:
+		return start(ord).Format("2006-01")
+	case c.Unit == Quarter:
+		t := start(ord)
+		return fmt.Sprintf("%d-Q%d", t.Year(), (int(t.Month())+2)/3)
+	case c.Unit == Week && c.WeekStart == time.Monday:
+		y, w := start(ord).ISOWeek()
+		return fmt.Sprintf("%d-W%02d", y, w)
+	}
+	return ""
 }
 
 // Season is the length in periods of the shortest season the cadence can show:

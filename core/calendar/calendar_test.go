@@ -32,9 +32,12 @@ func TestOrdinalAndStartAreInverse(t *testing.T) {
 		assert.Equal(t, ord-1, before)
 		assert.False(t, exact)
 		if c.Unit != calendar.Year {
-			sec, _, err := calendar.ParseTime(c.Format(ord))
-			require.NoError(t, err)
-			assert.Equal(t, c.Start(ord), sec)
+			for _, label := range []calendar.Label{calendar.LabelStart, calendar.LabelCode} {
+				c.Label = label
+				r, err := calendar.ParseTime(c.Format(ord))
+				require.NoError(t, err)
+				assert.Equal(t, c.Start(ord), r.Seconds, c.Format(ord))
+			}
 		}
 	})
 }
@@ -78,20 +81,38 @@ func TestParseTime(t *testing.T) {
 	}
 	for text, want := range map[string]int64{
 		"2026-02-28": unix("2026-02-28 00:00:00"), "2026/02/28": unix("2026-02-28 00:00:00"), "2026-02": unix("2026-02-01 00:00:00"),
-		"2026-Q3": unix("2026-07-01 00:00:00"), "2026-02-28 09:30": unix("2026-02-28 09:30:00"), "2026-02-28T09:30:05": unix("2026-02-28 09:30:05"),
+		"2026-Q3": unix("2026-07-01 00:00:00"), "2026Q3": unix("2026-07-01 00:00:00"), "2026-02-28 09:30": unix("2026-02-28 09:30:00"), "2026-02-28T09:30:05": unix("2026-02-28 09:30:05"),
 		"2026-02-28 09:30:05.000": unix("2026-02-28 09:30:05"), "17": 17, "-3": -3,
+		"2026-W01": unix("2025-12-29 00:00:00"), "2020W53": unix("2020-12-28 00:00:00"), "2026-W09-1": unix("2026-02-23 00:00:00"),
+		"Feb 2026": unix("2026-02-01 00:00:00"), "2026 february": unix("2026-02-01 00:00:00"), "28 Feb 2026": unix("2026-02-28 00:00:00"), "Sept 5, 2026": unix("2026-09-05 00:00:00"), "05-Jan-26": unix("2026-01-05 00:00:00"),
+		"28.02.2026": unix("2026-02-28 00:00:00"), "3/4/26": unix("2026-04-03 00:00:00"),
+		"2026-02-28T09:30Z": unix("2026-02-28 09:30:00"), "2026-02-28 09:30+01:00": unix("2026-02-28 08:30:00"), "2026-02-28T09:30:00-0530": unix("2026-02-28 15:00:00"),
 	} {
-		got, _, err := calendar.ParseTime(text)
+		got, err := calendar.ParseTime(text)
 		require.NoError(t, err, text)
-		assert.Equal(t, want, got, text)
+		assert.Equal(t, want, got.Seconds, text)
 	}
+	two, err := calendar.ParseTime("03/04/2026")
+	require.NoError(t, err)
+	assert.Equal(t, calendar.Reading{Seconds: unix("2026-04-03 00:00:00"), Other: unix("2026-03-04 00:00:00"), Style: calendar.StyleTwoWays}, two)
 	for text, want := range map[string]string{
-		"": "empty", "2026-02-30": "no day of the calendar", "03/04/2026": "day first or month first", "2026-02-28T09:30Z": "time zone", "2026-02-28 09:30+01:00": "time zone",
-		"soon": "not a time", "2026-13": "not a time", "2026-02-28 25:00": "not a time",
+		"": "empty", "2026-02-30": "no day of the calendar", "31/31/2026": "day first or month first", "2025-W53": "no week of the calendar",
+		"soon": "not a time", "2026-13": "not a time", "2026-02-28 25:00": "not a time", "2026-02-28 09:30 noon": "not a time", "1/2": "not a time", "Feb": "not a time",
 	} {
-		_, _, err := calendar.ParseTime(text)
+		_, err := calendar.ParseTime(text)
 		assert.ErrorContains(t, err, want, text)
 	}
+}
+
+func TestLabels(t *testing.T) {
+	month := cadence(t, "month")
+	ord, _ := month.Ordinal(time.Date(2026, 2, 1, 0, 0, 0, 0, time.UTC).Unix())
+	month.Label = calendar.LabelEnd
+	assert.Equal(t, "2026-02-28", month.Format(ord))
+	week := cadence(t, "week")
+	week.Label = calendar.LabelCode
+	ord, _ = week.Ordinal(time.Date(2025, 12, 29, 0, 0, 0, 0, time.UTC).Unix())
+	assert.Equal(t, "2026-W01", week.Format(ord))
 }
 
 func TestPlaces(t *testing.T) {

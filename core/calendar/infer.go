@@ -19,7 +19,7 @@ func Infer(times []int64) (Cadence, error) {
 	if len(times) < 2 {
 		return Cadence{}, ErrTooFew
 	}
-	week := Cadence{Week, time.Unix(times[0], 0).UTC().Weekday()}
+	week := Cadence{Unit: Week, WeekStart: time.Unix(times[0], 0).UTC().Weekday()}
 	for _, c := range []Cadence{{Unit: Year}, {Unit: Quarter}, {Unit: Month}, week, {Unit: Day}, {Unit: Hour}, {Unit: Halfhour}, {Unit: Quarterhour}} {
 		if fits(c, times) {
 			return c, nil

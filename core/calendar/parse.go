@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -12,63 +13,95 @@ type Style uint8
 
 // The styles that ParseTime knows.
 const (
-	NoStyle        Style = iota
-	StyleNumber          // 17 or 2026
-	StyleMonth           // 2026-03
-	StyleQuarter         // 2026-Q1
-	StyleDate            // 2026-03-01
-	StyleSlashDate       // 2026/03/01
-	StyleStamp           // 2026-03-01 14:00 or 2026-03-01T14:00:00
+	NoStyle         Style = iota
+	StyleNumber           // 17 or 2026; also 20260301 and 202603 where all are such dates
+	StyleMonth            // 2026-03
+	StyleQuarter          // 2026-Q1
+	StyleWeek             // 2026-W09
+	StyleDate             // 2026-03-01, 2026/03/01
+	StyleTwoWays          // 01/03/2026, 1.3.2026: day first or month first
+	StyleNamed            // 1 Mar 2026, March 1, 2026
+	StyleNamedMonth       // Mar 2026
+	StyleStamp            // 2026-03-01 14:00, 2026-03-01T14:00:00
+	StyleInstant          // 2026-03-01T14:00Z, with an offset
 )
 
 // String shows the style by an example.
 func (s Style) String() string {
-	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-03-01", "2026/03/01", "2026-03-01 14:00"}[s]
+	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-W09", "2026-03-01", "01/03/2026", "1 Mar 2026", "Mar 2026", "2026-03-01 14:00", "2026-03-01T14:00Z"}[s]
 }
 
-var (
-	errNotTime = errors.New("is not a time: write 2026-03-01, 2026-03-01 14:00, 2026-03, 2026-Q1 or a plain number")
-	errZone    = errors.New("carries a time zone: write local times without one, as 2026-03-01 14:00")
-	errTwoWays = errors.New("can be read day first or month first: write the year first, as 2026-03-01")
-)
+// Reading is one time as read. Seconds are since 1970-01-01 of the wall clock, or
+// of UTC for StyleInstant, or the number itself for StyleNumber. For StyleTwoWays
+// Seconds is the reading with the day first and Other the one with the month first;
+// NotTime marks the one that is no date.
+type Reading struct {
+	Seconds, Other int64
+	Style          Style
+}
 
-// ParseTime reads one time and says how it was written. The result is in seconds
-// since 1970-01-01, or the number itself for StyleNumber. The error's text
-// follows the quoted value in a sentence.
-func ParseTime(s string) (int64, Style, error) {
+// NotTime marks a reading that is not possible.
+const NotTime = int64(-1) << 62
+
+var errNotTime = errors.New("is not a time: write 2026-03-01, 2026-03-01 14:00, 2026-03, 2026-Q1, 2026-W09 or a plain number")
+
+// ParseTime reads one time. The error's text follows the quoted value in a sentence.
+func ParseTime(s string) (Reading, error) {
 	n := len(s)
 	switch {
 	case n == 0:
-		return 0, NoStyle, errors.New("is empty: every row needs its period")
+		return Reading{}, errors.New("is empty: every row needs its period")
 	case n == 10 && s[4] == s[7] && (s[4] == '-' || s[4] == '/'):
-		style := StyleDate
-		if s[4] == '/' {
-			style = StyleSlashDate
-		}
 		sec, err := date(s)
-		return sec, style, err
+		return Reading{sec, 0, StyleDate}, err
 	case n >= 16 && s[4] == '-' && s[7] == '-' && (s[10] == 'T' || s[10] == ' '):
-		sec, err := stamp(s)
-		return sec, StyleStamp, err
-	case n == 7 && s[4] == '-' && (s[5] == 'Q' || s[5] == 'q'):
-		y, ok := digits(s[:4])
-		if q := int64(s[6] - '0'); ok && q >= 1 && q <= 4 {
-			return Cadence{Unit: Quarter}.Start((y-1970)*4 + q - 1), StyleQuarter, nil
-		}
+		return stamp(s)
+	case (n == 7 || n == 6) && s[4] == '-' && (s[5] == 'Q' || s[5] == 'q') || n == 6 && (s[4] == 'Q' || s[4] == 'q'):
+		return quarter(s)
+	case n >= 7 && n <= 10 && strings.ContainsAny(s[4:6], "Ww"):
+		return isoWeek(s)
 	case n == 7 && s[4] == '-':
 		y, ok := digits(s[:4])
 		m, ok2 := digits(s[5:])
 		if ok && ok2 && m >= 1 && m <= 12 {
-			return Cadence{Unit: Month}.Start((y-1970)*12 + m - 1), StyleMonth, nil
+			return Reading{Cadence{Unit: Month}.Start((y-1970)*12 + m - 1), 0, StyleMonth}, nil
 		}
 	}
 	if v, err := strconv.ParseInt(s, 10, 40); err == nil {
-		return v, StyleNumber, nil
+		return Reading{v, 0, StyleNumber}, nil
 	}
-	if n >= 8 && n <= 10 && (s[1] == '/' || s[2] == '/' || s[2] == '.' || s[2] == '-') {
-		return 0, NoStyle, errTwoWays
+	return loose(s)
+}
+
+func quarter(s string) (Reading, error) {
+	y, ok := digits(s[:4])
+	if q := int64(s[len(s)-1] - '0'); ok && q >= 1 && q <= 4 {
+		return Reading{Cadence{Unit: Quarter}.Start((y-1970)*4 + q - 1), 0, StyleQuarter}, nil
 	}
-	return 0, NoStyle, errNotTime
+	return Reading{}, errNotTime
+}
+
+// isoWeek reads 2026-W09, 2026W09 and 2026-W09-1 (ISO 8601): the week's Monday.
+func isoWeek(s string) (Reading, error) {
+	plain := strings.ReplaceAll(s, "-", "")
+	if len(plain) == 8 && plain[7] == '1' {
+		plain = plain[:7]
+	}
+	if len(plain) != 7 || plain[4] != 'W' && plain[4] != 'w' {
+		return Reading{}, errNotTime
+	}
+	y, ok1 := digits(plain[:4])
+	w, ok2 := digits(plain[5:7])
+	if !ok1 || !ok2 || w < 1 || w > 53 {
+		return Reading{}, errNotTime
+	}
+	// The week that holds 4 January is the first.
+	fourth := time.Date(int(y), 1, 4, 0, 0, 0, 0, time.UTC)
+	monday := fourth.AddDate(0, 0, -(int(fourth.Weekday())+6)%7+7*int(w-1))
+	if got, week := monday.ISOWeek(); got != int(y) || week != int(w) {
+		return Reading{}, fmt.Errorf("is no week of the calendar: %d has 52", y)
+	}
+	return Reading{monday.Unix(), 0, StyleWeek}, nil
 }
 
 func date(s string) (int64, error) {
@@ -78,29 +111,35 @@ func date(s string) (int64, error) {
 	if !ok1 || !ok2 || !ok3 {
 		return 0, errNotTime
 	}
-	t := time.Date(int(y), time.Month(m), int(d), 0, 0, 0, 0, time.UTC)
-	if t.Day() != int(d) || t.Month() != time.Month(m) {
+	sec, ok := civil(y, m, d)
+	if !ok {
 		return 0, fmt.Errorf("is no day of the calendar: month %d, day %d", m, d)
 	}
-	return t.Unix(), nil
+	return sec, nil
 }
 
-func stamp(s string) (int64, error) {
+// civil is the start of a day, if there is such a day.
+func civil(y, m, d int64) (int64, bool) {
+	t := time.Date(int(y), time.Month(m), int(d), 0, 0, 0, 0, time.UTC)
+	return t.Unix(), t.Day() == int(d) && t.Month() == time.Month(m)
+}
+
+func stamp(s string) (Reading, error) {
 	sec, err := date(s[:10])
 	if err != nil {
-		return 0, err
+		return Reading{}, err
 	}
 	h, ok1 := digits(s[11:13])
 	m, ok2 := digits(s[14:16])
 	if !ok1 || !ok2 || s[13] != ':' || h > 23 || m > 59 {
-		return 0, errNotTime
+		return Reading{}, errNotTime
 	}
 	sec += h*3600 + m*60
 	rest := s[16:]
 	if len(rest) >= 3 && rest[0] == ':' {
 		v, ok := digits(rest[1:3])
 		if !ok || v > 59 {
-			return 0, errNotTime
+			return Reading{}, errNotTime
 		}
 		sec, rest = sec+v, rest[3:]
 		if len(rest) > 0 && rest[0] == '.' {
@@ -111,13 +150,117 @@ func stamp(s string) (int64, error) {
 			rest = rest[i:]
 		}
 	}
-	switch {
-	case rest == "":
-		return sec, nil
-	case rest[0] == 'Z' || rest[0] == 'z' || rest[0] == '+' || rest[0] == '-' || rest[0] == ' ':
-		return 0, errZone
+	if rest == "" {
+		return Reading{sec, 0, StyleStamp}, nil
 	}
-	return 0, errNotTime
+	shift, ok := offset(strings.TrimPrefix(rest, " "))
+	if !ok {
+		return Reading{}, errNotTime
+	}
+	return Reading{sec - shift, 0, StyleInstant}, nil
+}
+
+// offset reads Z, +01:00, +0100 or +01 as seconds east of UTC.
+func offset(s string) (int64, bool) {
+	if s == "Z" || s == "z" || s == "UTC" {
+		return 0, true
+	}
+	if len(s) < 3 || s[0] != '+' && s[0] != '-' {
+		return 0, false
+	}
+	h, ok := digits(s[1:3])
+	rest := strings.TrimPrefix(s[3:], ":")
+	m := int64(0)
+	if ok && rest != "" {
+		if len(rest) != 2 {
+			return 0, false
+		}
+		m, ok = digits(rest)
+	}
+	if !ok || h > 14 || m > 59 {
+		return 0, false
+	}
+	total := h*3600 + m*60
+	if s[0] == '-' {
+		total = -total
+	}
+	return total, true
+}
+
+// loose reads dates of three parts in other orders, and months by name.
+func loose(s string) (Reading, error) {
+	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '.' || r == '-' || r == ' ' || r == ',' })
+	month := int64(0)
+	var numbers []int64
+	for _, p := range parts {
+		if v, ok := digits(p); ok && len(p) <= 4 {
+			numbers = append(numbers, v)
+		} else if m := monthByName(p); m > 0 && month == 0 {
+			month = m
+		} else {
+			return Reading{}, errNotTime
+		}
+	}
+	switch {
+	case month > 0 && len(numbers) == 1 && numbers[0] >= 1000:
+		sec, _ := civil(numbers[0], month, 1)
+		return Reading{sec, 0, StyleNamedMonth}, nil
+	case month > 0 && len(numbers) == 2:
+		d, y := numbers[0], numbers[1]
+		if d >= 1000 {
+			d, y = y, d
+		}
+		if sec, ok := civil(fullYear(y), month, d); ok {
+			return Reading{sec, 0, StyleNamed}, nil
+		}
+	case month == 0 && len(numbers) == 3 && numbers[0] < 100:
+		y := fullYear(numbers[2])
+		r := Reading{NotTime, NotTime, StyleTwoWays}
+		if sec, ok := civil(y, numbers[1], numbers[0]); ok {
+			r.Seconds = sec
+		}
+		if sec, ok := civil(y, numbers[0], numbers[1]); ok {
+			r.Other = sec
+		}
+		if r.Seconds != NotTime || r.Other != NotTime {
+			return r, nil
+		}
+		return Reading{}, errors.New("is no day of the calendar, day first or month first")
+	}
+	return Reading{}, errNotTime
+}
+
+// fullYear reads a year of two digits as the one from 1970 to 2069.
+func fullYear(y int64) int64 {
+	switch {
+	case y < 70:
+		return 2000 + y
+	case y < 100:
+		return 1900 + y
+	}
+	return y
+}
+
+func monthByName(s string) int64 {
+	s = strings.ToLower(s)
+	for m := time.January; m <= time.December; m++ {
+		if name := strings.ToLower(m.String()); s == name || s == name[:3] || m == time.September && s == "sept" {
+			return int64(m)
+		}
+	}
+	return 0
+}
+
+// CompactDate reads the number 20260301 as a day and 202603 as a month; ok is false
+// for any other number.
+func CompactDate(v int64) (sec int64, ok bool) {
+	switch {
+	case v >= 18000101 && v <= 22001231:
+		return civil(v/10000, v/100%100, v%100)
+	case v >= 180001 && v <= 220012:
+		return civil(v/100, v%100, 1)
+	}
+	return 0, false
 }
 
 func digits(s string) (v int64, ok bool) {
@@ -128,5 +271,5 @@ func digits(s string) (v int64, ok bool) {
 		}
 		v = v*10 + int64(c)
 	}
-	return v, true
+	return v, len(s) > 0
 }

@@ -5,30 +5,10 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"paperkettle/core/calendar"
 )
-
-// Gaps says what a period without a row means, between a series' first and last.
-type Gaps string
-
-// The meanings of a gap.
-const (
-	GapsUnknown Gaps = "unknown"
-	GapsZero    Gaps = "zero"
-	GapsCarry   Gaps = "carry"
-)
-
-// ParseGaps reads the word; empty is unknown.
-func ParseGaps(s string) (Gaps, error) {
-	switch g := Gaps(s); g {
-	case "":
-		return GapsUnknown, nil
-	case GapsUnknown, GapsZero, GapsCarry:
-		return g, nil
-	}
-	return "", fmt.Errorf("gaps %q is not known: use zero, unknown or carry", s)
-}
 
 // Options say how rows become a panel.
 type Options struct {
@@ -36,8 +16,57 @@ type Options struct {
 	Attributes []string
 	Drivers    []Driver
 	Cadence    *calendar.Cadence // found from the times where nil
+	DateOrder  DateOrder
+	Label      LabelAt
+	Zone       *time.Location // where instants with an offset go; needed for them
+	Aggregate  Combine        // of the measure, to the given cadence; "" does not aggregate
+	Duplicates Combine        // of rows with the same series and period; "" refuses them
+	KeepPart   bool           // keep a last period that aggregation finds only partly over
 	Gaps       Gaps
 	Floor      *float64
+	From, To   string // periods before and after are left out
+}
+
+// DateOrder says how 03/04/2026 is read.
+type DateOrder string
+
+// The orders; empty finds it from the column, or refuses.
+const (
+	DayFirst   DateOrder = "day-first"
+	MonthFirst DateOrder = "month-first"
+)
+
+// LabelAt says whether times name a period by its start or its end.
+type LabelAt string
+
+// The labels; empty finds the last days of months, quarters and years.
+const (
+	AtStart LabelAt = "start"
+	AtEnd   LabelAt = "end"
+)
+
+// Combine makes one value of several.
+type Combine string
+
+// The ways to combine.
+const (
+	Refuse Combine = ""
+	Sum    Combine = "sum"
+	Mean   Combine = "mean"
+	Last   Combine = "last"
+	Max    Combine = "max"
+	Min    Combine = "min"
+)
+
+// ParseCombine reads the word; "refuse" and empty are Refuse.
+func ParseCombine(s string) (Combine, error) {
+	switch c := Combine(s); c {
+	case "refuse":
+		return Refuse, nil
+	case Refuse, Sum, Mean, Last, Max, Min:
+		return c, nil
+	}
+	return "", fmt.Errorf("%q is not known: use sum, mean, last, max or min", s)
 }
 
 // Fault is one thing wrong with the raw rows. Line counts from 1; 0 where the
@@ -71,33 +100,36 @@ func (f Fault) Error() string {
 // Builder collects raw rows. Its memory grows with the rows by about 16 bytes a
 // row, and by 8 for each driver.
 type Builder struct {
-	opt    Options
-	times  []timeEntry
-	codes  map[int64]int32
-	keys   map[string]int
-	series []rawSeries
-	style  calendar.Style
-	styleAt,
-	rows int
+	opt      Options
+	times    []timeEntry
+	keys     map[string]int
+	series   []rawSeries
+	style    calendar.Style
+	styleAt  int
+	rows     int
+	cautions []string
 }
 
 type timeEntry struct {
-	value int64
-	line  int
-	text  string
+	reading calendar.Reading
+	line    int
+	text    string
 }
 
+// rawSeries holds the rows of a series. A dense one, a row of a wide table, shares
+// times with its neighbours and has a single line.
 type rawSeries struct {
 	labels  []string
 	times   []int32
 	lines   []uint32
 	values  []float64
 	drivers [][]float64
+	line    int
 }
 
 // NewBuilder starts a collection.
 func NewBuilder(opt Options) *Builder {
-	return &Builder{opt: opt, codes: map[int64]int32{}, keys: map[string]int{}}
+	return &Builder{opt: opt, keys: map[string]int{}}
 }
 
 // Rows is the number of rows taken so far.
@@ -105,6 +137,9 @@ func (b *Builder) Rows() int { return b.rows }
 
 // SeriesCount is the number of different series so far.
 func (b *Builder) SeriesCount() int { return len(b.series) }
+
+// Cautions says what Finish left out or assumed, in sentences.
+func (b *Builder) Cautions() []string { return b.cautions }
 
 // SeriesCode numbers the series whose attribute values, joined by the zero byte,
 // are key. labels is called once for a new series.
@@ -119,25 +154,21 @@ func (b *Builder) SeriesCode(key []byte, labels func() []string) int {
 	return code
 }
 
-// TimeCode numbers a time. It refuses a second style of writing in the column.
+// TimeCode numbers a time as written: callers keep the codes of texts they have
+// seen. It refuses a second style of writing in the column.
 func (b *Builder) TimeCode(text string, line int) (int32, error) {
-	value, style, err := calendar.ParseTime(text)
+	reading, err := calendar.ParseTime(text)
 	if err != nil {
 		return 0, err
 	}
 	if b.style == calendar.NoStyle {
-		b.style, b.styleAt = style, line
+		b.style, b.styleAt = reading.Style, line
 	}
-	if style != b.style {
-		return 0, fmt.Errorf("is written like %s, but line %d like %s: write all periods in one form", style, b.styleAt, b.style)
+	if reading.Style != b.style {
+		return 0, fmt.Errorf("is written like %s, but line %d like %s: write all periods in one form", reading.Style, b.styleAt, b.style)
 	}
-	code, ok := b.codes[value]
-	if !ok {
-		code = int32(len(b.times))
-		b.codes[value] = code
-		b.times = append(b.times, timeEntry{value, line, strings.Clone(text)})
-	}
-	return code, nil
+	b.times = append(b.times, timeEntry{reading, line, strings.Clone(text)})
+	return int32(len(b.times) - 1), nil
 }
 
 // Add takes one row. drivers holds one value for each driver and is copied.
@@ -152,22 +183,41 @@ func (b *Builder) Add(series int, time int32, line int, value float64, drivers [
 	b.rows++
 }
 
+// AddDense takes a whole series at once, a row of a wide table, and owns values.
+// times is shared by all series. It is false where the series was given before.
+func (b *Builder) AddDense(series int, times []int32, line int, values []float64) (before int, ok bool) {
+	s := &b.series[series]
+	if s.times != nil {
+		return s.line, false
+	}
+	s.times, s.values, s.line = times, values, line
+	b.rows++
+	return 0, true
+}
+
+// lineOf is the line that row j came from.
+func (raw *rawSeries) lineOf(j int) int {
+	if raw.lines == nil {
+		return raw.line
+	}
+	return int(raw.lines[j])
+}
+
 // Finish builds the regular panel, or lists what is wrong.
 func (b *Builder) Finish() (*Panel, []Fault) {
 	if b.rows == 0 {
 		return nil, []Fault{{Problem: "the file has a header but no rows: there is nothing to load"}}
 	}
-	cadence, err := b.cadence()
-	if err != nil {
-		return nil, []Fault{{Problem: "cadence: " + err.Error()}}
+	if !b.anyKnown() {
+		return nil, []Fault{{Column: b.opt.Measure, Problem: "has no known value in any row"}}
 	}
-	ords, faults := b.ordinals(cadence)
+	axis, faults := b.resolve()
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	p := &Panel{Cadence: cadence, Measure: b.opt.Measure, Drivers: b.opt.Drivers, Floor: b.opt.Floor}
+	p := &Panel{Cadence: axis.cadence, Measure: b.opt.Measure, Drivers: b.opt.Drivers, Floor: b.opt.Floor}
 	slices.SortFunc(b.series, func(x, y rawSeries) int { return slices.Compare(x.labels, y.labels) })
-	if faults = b.place(p, ords); len(faults) > 0 {
+	if faults = b.place(p, axis); len(faults) > 0 {
 		return nil, faults
 	}
 	p.Attributes = codeAttributes(b.opt.Attributes, b.series)
@@ -175,53 +225,24 @@ func (b *Builder) Finish() (*Panel, []Fault) {
 	return p, nil
 }
 
-func (b *Builder) cadence() (calendar.Cadence, error) {
-	if c := b.opt.Cadence; c != nil {
-		numbers := c.Unit == calendar.Number || c.Unit == calendar.Year
-		if b.style == calendar.StyleNumber && !numbers {
-			return *c, fmt.Errorf("the periods are plain numbers, which can't be read as a %s: leave the cadence out or write dates", c.Unit.Word())
-		}
-		if b.style != calendar.StyleNumber && c.Unit == calendar.Number {
-			return *c, fmt.Errorf("the periods are written like %s, not as plain numbers", b.style)
-		}
-		return *c, nil
-	}
-	times := make([]int64, len(b.times))
-	for i, t := range b.times {
-		times[i] = t.value
-	}
-	if b.style == calendar.StyleNumber {
-		return calendar.InferNumbers(times)
-	}
-	return calendar.Infer(times)
-}
-
-func (b *Builder) ordinals(c calendar.Cadence) ([]int64, []Fault) {
-	ords := make([]int64, len(b.times))
-	var faults []Fault
-	for i, t := range b.times {
-		if b.style == calendar.StyleNumber {
-			ords[i] = t.value
-			continue
-		}
-		ord, exact := c.Ordinal(t.value)
-		if !exact {
-			faults = append(faults, Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf(
-				"is not the start of a %s: its %s starts at %s; write period starts or give another cadence", c.Unit.Word(), c.Unit.Word(), c.Format(ord))})
-		}
-		ords[i] = ord
-	}
-	return ords, faults
+func (b *Builder) anyKnown() bool {
+	return slices.ContainsFunc(b.series, func(s rawSeries) bool { return slices.ContainsFunc(s.values, Known) })
 }
 
 // maxCells bounds the panel, so that one stray year can't ask for all memory.
 const maxCells = 2_000_000_000
 
 // place lays the raw rows of each series on the axis.
-func (b *Builder) place(p *Panel, ords []int64) (faults []Fault) {
-	lo, hi, known := b.extent(ords)
+func (b *Builder) place(p *Panel, axis axis) (faults []Fault) {
+	lo, hi, known := b.extent(axis.ords)
 	if !known {
-		return []Fault{{Column: b.opt.Measure, Problem: "has no known value in any row"}}
+		return []Fault{{Column: b.opt.Measure, Problem: "has no known value between the periods that are kept"}}
+	}
+	if b.opt.Aggregate != Refuse {
+		hi = b.dropPart(axis, hi)
+		if hi < lo {
+			return []Fault{{Problem: fmt.Sprintf("the only %s is not over yet: keep it on purpose, or load more", axis.cadence.Unit.Word())}}
+		}
 	}
 	if span := hi - lo + 1; span > maxCells/int64(len(b.series)) || span > 50_000_000 {
 		return []Fault{{Problem: fmt.Sprintf("the periods run from %s to %s, %d of them for %d series, more than can be held: look for a mistyped year",
@@ -229,22 +250,44 @@ func (b *Builder) place(p *Panel, ords []int64) (faults []Fault) {
 	}
 	p.First, p.Length = lo, int(hi-lo+1)
 	p.Series = make([]Series, len(b.series))
-	var lines []uint32
+	l := layer{p: p, ords: axis.ords, rule: b.opt.Duplicates, last: hi, cure: b.duplicateCure()}
+	if b.opt.Aggregate != Refuse {
+		l.rule, l.driverRule = b.opt.Aggregate, Mean
+	}
 	for i := range b.series {
 		raw := &b.series[i]
 		s := &p.Series[i]
 		s.Key = Key(raw.labels)
-		faults = append(faults, raw.layOut(s, p, ords, &lines, b.duplicateCure())...)
+		l.layOut(s, raw)
 		raw.times, raw.lines, raw.values, raw.drivers = nil, nil, nil, nil
 	}
-	return faults
+	return l.faults
+}
+
+// dropPart gives the last period to keep: the one before, where the last is only
+// partly over.
+func (b *Builder) dropPart(axis axis, hi int64) int64 {
+	if axis.nextNative == NoTime || axis.lastOrd != hi {
+		return hi
+	}
+	next, _ := axis.cadence.Ordinal(axis.nextNative)
+	if next != hi {
+		return hi
+	}
+	name := axis.cadence.Format(hi)
+	if b.opt.KeepPart {
+		b.cautions = append(b.cautions, fmt.Sprintf("The last %s, %s, is only partly over and was kept as it is.", axis.cadence.Unit.Word(), name))
+		return hi
+	}
+	b.cautions = append(b.cautions, fmt.Sprintf("The last %s, %s, is only partly over and was left out.", axis.cadence.Unit.Word(), name))
+	return hi - 1
 }
 
 func (b *Builder) duplicateCure() string {
 	if len(b.opt.Attributes) == 0 {
 		return "name the columns that tell the series apart, or keep one row for each period"
 	}
-	return "keep one row for each series and period, or name a further column that tells the series apart"
+	return "keep one row for each series and period, name a further column that tells the series apart, or say how duplicates combine"
 }
 
 // extent is the range of periods with a known measure.
@@ -252,7 +295,7 @@ func (b *Builder) extent(ords []int64) (lo, hi int64, known bool) {
 	for i := range b.series {
 		raw := &b.series[i]
 		for j, t := range raw.times {
-			if !Known(raw.values[j]) {
+			if !Known(raw.values[j]) || ords[t] == leftOut {
 				continue
 			}
 			ord := ords[t]
@@ -263,76 +306,6 @@ func (b *Builder) extent(ords []int64) (lo, hi int64, known bool) {
 		}
 	}
 	return lo, hi, known
-}
-
-func (raw *rawSeries) layOut(s *Series, p *Panel, ords []int64, scratch *[]uint32, cure string) (faults []Fault) {
-	// The measure spans its known values; drivers may reach past them.
-	first, last, lastRow := -1, -1, 0
-	for j, t := range raw.times {
-		i := int(ords[t] - p.First)
-		lastRow = max(lastRow, i)
-		if !Known(raw.values[j]) {
-			continue
-		}
-		if first < 0 || i < first {
-			first = i
-		}
-		last = max(last, i)
-	}
-	if first < 0 {
-		first, last = 0, -1
-	}
-	reach := max(lastRow, last) - first + 1
-	if reach < 0 || len(raw.drivers) == 0 {
-		reach = last - first + 1
-	}
-	s.First = first
-	s.Values = unknowns(last - first + 1)
-	for range raw.drivers {
-		s.Drivers = append(s.Drivers, unknowns(reach))
-	}
-	lo := 0
-	for _, t := range raw.times {
-		lo = min(lo, int(ords[t]-p.First)-first)
-	}
-	size := reach - lo + 1
-	seen := *scratch
-	if cap(seen) < size {
-		seen = make([]uint32, size)
-		*scratch = seen
-	}
-	seen = seen[:size]
-	clear(seen)
-	for j, t := range raw.times {
-		i := int(ords[t]-p.First) - first
-		if i >= reach {
-			continue
-		}
-		if before := seen[i-lo]; before != 0 {
-			faults = append(faults, Fault{Line: int(raw.lines[j]), Series: s.Key, Problem: fmt.Sprintf(
-				"period %s was already given on line %d: %s", p.Cadence.Format(ords[t]), before, cure)})
-			continue
-		}
-		seen[i-lo] = raw.lines[j]
-		if i < 0 {
-			continue
-		}
-		if i < len(s.Values) {
-			s.Values[i] = raw.values[j]
-		}
-		for d := range raw.drivers {
-			s.Drivers[d][i] = raw.drivers[d][j]
-		}
-	}
-	return faults
-}
-
-func unknowns(n int) []float64 {
-	out := make([]float64, n)
-	for i := range out {
-		out[i] = Unknown
-	}
-	return out
 }
 
 func codeAttributes(names []string, series []rawSeries) []Attribute {
@@ -358,23 +331,4 @@ func NewAttribute(name string, values []string) Attribute {
 		codes[i] = int32(at)
 	}
 	return Attribute{name, dictionary, codes}
-}
-
-// FillGaps gives unknown periods inside each series the meaning of the rule.
-func FillGaps(p *Panel, rule Gaps) {
-	if rule == "" || rule == GapsUnknown {
-		return
-	}
-	for i := range p.Series {
-		values := p.Series[i].Values
-		for j, v := range values {
-			switch {
-			case Known(v):
-			case rule == GapsZero:
-				values[j] = 0
-			case j > 0:
-				values[j] = values[j-1]
-			}
-		}
-	}
 }

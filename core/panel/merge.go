@@ -90,7 +90,7 @@ func Merge(old, newer *Panel) (*Panel, Changes, error) {
 }
 
 func sameShape(old, newer *Panel) error {
-	if old.Cadence != newer.Cadence {
+	if !old.Cadence.Same(newer.Cadence) {
 		return fmt.Errorf("the dataset is by %s, the file is by %s: give the dataset's cadence or load under another name", old.Cadence, newer.Cadence)
 	}
 	if old.Measure != newer.Measure {

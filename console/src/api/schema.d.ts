@@ -219,7 +219,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Load a CSV file as a new revision (the body is the file) */
+        /** Load a file as a new revision (the body is the file) */
         post: operations["load-dataset"];
         delete?: never;
         options?: never;
@@ -340,6 +340,23 @@ export interface paths {
         put?: never;
         /** Say what a flag was */
         post: operations["settle-flag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/inspect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how a file would be read, without loading it (the body is the file) */
+        post: operations["inspect-file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -557,6 +574,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Arrived: {
+            cautions?: string[];
             changes: components["schemas"]["Changes"];
             dataset: components["schemas"]["Dataset"];
             /**
@@ -564,6 +582,8 @@ export interface components {
              * @description open flags of that release
              */
             flags: number;
+            /** @description how the file was read */
+            form: string;
             /** @description the live release that was scored, if there is one */
             release?: string;
             /** Format: int64 */
@@ -669,7 +689,7 @@ export interface components {
              */
             floor?: number;
             /** @enum {string} */
-            gaps: "unknown" | "zero" | "carry";
+            gaps: "unknown" | "zero" | "carry" | "interpolate";
             /** @description SHA-256 of the revision's content */
             hash: string;
             /** @description last period */
@@ -824,6 +844,41 @@ export interface components {
             /** Format: int64 */
             step: number;
         };
+        Inspected: {
+            cautions?: string[];
+            checks?: components["schemas"]["Check"][];
+            columns: components["schemas"]["InspectedColumn"][];
+            /** @description what a load would give */
+            dataset?: components["schemas"]["Dataset"];
+            faults?: components["schemas"]["ProblemField"][];
+            /** @description the first values as understood */
+            first?: components["schemas"]["InspectedRow"][];
+            /** @description how the file is written, in words */
+            form: string;
+            /** @description why a load would be refused */
+            problem?: string;
+            /** @description what was given, completed with what was found */
+            proposal: components["schemas"]["LoadColumns"];
+            /**
+             * Format: int64
+             * @description rows read; 0 where the columns' parts are not settled yet
+             */
+            rows: number;
+        };
+        InspectedColumn: {
+            /** @enum {string} */
+            kind: "time" | "number" | "text" | "empty";
+            name: string;
+            /** @enum {string} */
+            part: "time" | "measure" | "attribute" | "driver" | "left out";
+            samples: string[];
+        };
+        InspectedRow: {
+            period: string;
+            series: string;
+            /** Format: double */
+            value: number | null;
+        };
         Job: {
             /** @description the bake-off or release it works for */
             about: string;
@@ -875,9 +930,67 @@ export interface components {
             /** @description the last period with an actual */
             through?: string;
         };
+        LoadColumns: {
+            /** @description to the given cadence: sum, mean, last, max or min */
+            aggregate?: string;
+            /** @description columns that name the series */
+            by?: string[];
+            /** @description found from the times where left out */
+            cadence?: string;
+            /** @description day-first or month-first, where dates fit both */
+            date_order?: string;
+            /** @description point or comma */
+            decimal?: string;
+            /** @description comma, semicolon, tab or pipe */
+            delimiter?: string;
+            /** @description explanatory columns */
+            drivers?: string[];
+            /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+            duplicates?: string;
+            /** @description utf-8, utf-16 or latin-1 */
+            encoding?: string;
+            /** @description the file's name, for messages */
+            file?: string;
+            /** @description a number below which values can't lie; forecasts keep to it */
+            floor?: string;
+            /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+            format?: string;
+            /** @description leave out earlier periods */
+            from?: string;
+            /** @description what a period without a row means: unknown, zero, carry or interpolate */
+            gaps?: string;
+            /**
+             * Format: int64
+             * @description of a workbook, counted from 1
+             */
+            header_row?: number;
+            /** @description keep a last aggregated period that is only partly over */
+            keep_part?: boolean;
+            /** @description drivers whose future is known */
+            known_ahead?: string[];
+            /** @description start or end: what a time names of its period */
+            label?: string;
+            /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+            measure?: string;
+            /** @description of a workbook; the first where left out */
+            sheet?: string;
+            /** @description column of the period */
+            time?: string;
+            /** @description leave out later periods */
+            to?: string;
+            /** @description column=value: keep rows with it; several narrow further */
+            where?: string[];
+            /** @description the table has a column a period */
+            wide?: boolean;
+            /** @description where instants with an offset go: UTC or an area's name */
+            zone?: string;
+        };
         Loaded: {
+            cautions?: string[];
             changes: components["schemas"]["Changes"];
             dataset: components["schemas"]["Dataset"];
+            /** @description how the file was read */
+            form: string;
             /** Format: int64 */
             rows: number;
         };
@@ -998,6 +1111,12 @@ export interface components {
              * @description 1, the default, is a holdout
              */
             windows?: number;
+        };
+        ProblemField: {
+            /** @description the field, as body.levels, or the place in a file */
+            location?: string;
+            message: string;
+            value?: unknown;
         };
         PublishRequest: {
             bakeoff: string;
@@ -1863,7 +1982,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast */
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -1871,12 +1990,44 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
                 /** @description found from the times where left out */
                 cadence?: string;
-                /** @description what a period without a row means: unknown, zero or carry */
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
                 gaps?: string;
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
                 /** @description the file's name, for messages */
                 file?: string;
             };
@@ -1888,7 +2039,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -1984,7 +2135,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast */
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -1992,12 +2143,44 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
                 /** @description found from the times where left out */
                 cadence?: string;
-                /** @description what a period without a row means: unknown, zero or carry */
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
                 gaps?: string;
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
                 /** @description the file's name, for messages */
                 file?: string;
             };
@@ -2009,7 +2192,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -2378,6 +2561,99 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "inspect-file": {
+        parameters: {
+            query?: {
+                /** @description column of the period */
+                time?: string;
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                measure?: string;
+                /** @description columns that name the series */
+                by?: string[];
+                /** @description explanatory columns */
+                driver?: string[];
+                /** @description drivers whose future is known */
+                known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
+                /** @description found from the times where left out */
+                cadence?: string;
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                gaps?: string;
+                /** @description a number below which values can't lie; forecasts keep to it */
+                floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
+                /** @description the file's name, for messages */
+                file?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inspected"];
                 };
             };
             /** @description Unprocessable Entity */

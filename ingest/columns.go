@@ -1,0 +1,156 @@
+// Package ingest reads files into raw rows and hands them to a panel builder, with
+// the line and column of every fault. What it can find out about a file it
+// proposes; each proposal can be overruled.
+package ingest
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	_ "time/tzdata" // zones must not depend on the machine
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/panel"
+)
+
+// Columns says which column is what, and how rows become a panel.
+type Columns struct {
+	Time       string
+	Measure    string   // for several, separated by commas, each becomes series of its own
+	By         []string // columns that name the series
+	Drivers    []string
+	KnownAhead []string // those of Drivers whose future is known
+	Wide       bool     // a column a period; Measure then names the values
+	Cadence    string
+	DateOrder  string // day-first or month-first
+	Label      string // start or end: what a time names of its period
+	Zone       string // where instants with an offset go
+	Aggregate  string // sum, mean, last, max or min, to Cadence
+	Duplicates string // the same, for rows with the same series and period
+	KeepPart   bool   // keep a last aggregated period that is only partly over
+	Gaps       string
+	Floor      *float64
+	Where      map[string]string // keep rows with these values
+	From, To   string            // keep periods from and to these
+}
+
+// MeasureAttribute is the attribute that tells several measures apart.
+const MeasureAttribute = "measure"
+
+// measures lists the measure columns.
+func (c Columns) measures() []string {
+	var out []string
+	for _, m := range strings.Split(c.Measure, ",") {
+		if m = strings.TrimSpace(m); m != "" {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// FaultsShown is how many faults a refusal lists; the rest are counted.
+const FaultsShown = 20
+
+// Refusal says why a file was not loaded.
+type Refusal struct {
+	File   string
+	Faults []panel.Fault // the first FaultsShown
+	Total  int
+}
+
+func (r *Refusal) Error() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s was not loaded: ", r.File)
+	for i, f := range r.Faults {
+		if i > 0 {
+			b.WriteString("; ")
+		}
+		b.WriteString(f.Error())
+	}
+	if more := r.Total - len(r.Faults); more > 0 {
+		fmt.Fprintf(&b, "; and %d more", more)
+	}
+	return b.String()
+}
+
+func (r *Refusal) add(f panel.Fault) {
+	r.Total++
+	if len(r.Faults) < FaultsShown {
+		f.Value = short(f.Value)
+		r.Faults = append(r.Faults, f)
+	}
+}
+
+// lead puts the fault that ended the reading before the others.
+func (r *Refusal) lead(f panel.Fault) {
+	rest := r.Faults
+	r.Faults = nil
+	r.add(f)
+	r.Faults = append(r.Faults, rest[:min(len(rest), FaultsShown-1)]...)
+}
+
+func short(s string) string {
+	if len(s) > 60 {
+		return strings.ToValidUTF8(s[:57], "") + "..."
+	}
+	return strings.Clone(s)
+}
+
+// Options checks the columns' settings, without a file.
+func (c Columns) Options() (panel.Options, error) {
+	measures := c.measures()
+	opt := panel.Options{Attributes: c.By, Floor: c.Floor, KeepPart: c.KeepPart, From: c.From, To: c.To}
+	if len(measures) == 0 || c.Time == "" && !c.Wide {
+		return opt, errors.New("name the time column and the measure column")
+	}
+	opt.Measure = measures[0]
+	if len(measures) > 1 {
+		opt.Measure = "value"
+		opt.Attributes = append(slices.Clone(c.By), MeasureAttribute)
+	}
+	if c.Wide && (c.Time != "" || len(measures) > 1 || len(c.Drivers) > 0) {
+		return opt, errors.New("a wide table has a column a period: it takes no time column, one measure (the name of its values) and no drivers")
+	}
+	if c.Cadence != "" {
+		cad, err := calendar.ParseCadence(c.Cadence)
+		if err != nil {
+			return opt, err
+		}
+		opt.Cadence = &cad
+	}
+	var err error
+	if opt.Gaps, err = panel.ParseGaps(c.Gaps); err != nil {
+		return opt, err
+	}
+	if opt.Aggregate, err = panel.ParseCombine(c.Aggregate); err != nil {
+		return opt, fmt.Errorf("aggregate: %w", err)
+	}
+	if opt.Duplicates, err = panel.ParseCombine(c.Duplicates); err != nil {
+		return opt, fmt.Errorf("duplicates: %w, or refuse", err)
+	}
+	if opt.Aggregate != panel.Refuse && c.Cadence == "" {
+		return opt, errors.New("aggregating needs the cadence to aggregate to: give it")
+	}
+	if opt.DateOrder = panel.DateOrder(c.DateOrder); opt.DateOrder != "" && opt.DateOrder != panel.DayFirst && opt.DateOrder != panel.MonthFirst {
+		return opt, fmt.Errorf("date order %q is not known: use day-first or month-first", c.DateOrder)
+	}
+	if opt.Label = panel.LabelAt(c.Label); opt.Label != "" && opt.Label != panel.AtStart && opt.Label != panel.AtEnd {
+		return opt, fmt.Errorf("label %q is not known: use start or end", c.Label)
+	}
+	if c.Zone != "" {
+		if opt.Zone, err = time.LoadLocation(c.Zone); err != nil {
+			return opt, fmt.Errorf("zone %q is not known: write UTC or an area's name such as Europe/Lisbon", c.Zone)
+		}
+	}
+	for _, k := range c.KnownAhead {
+		if !slices.Contains(c.Drivers, k) {
+			return opt, fmt.Errorf("%q is said to be known ahead but is not among the drivers", k)
+		}
+	}
+	for _, d := range c.Drivers {
+		opt.Drivers = append(opt.Drivers, panel.Driver{Name: d, KnownAhead: slices.Contains(c.KnownAhead, d)})
+	}
+	return opt, nil
+}

@@ -1,0 +1,350 @@
+package ingest
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"paperkettle/core/panel"
+)
+
+// Loaded is what a file became.
+type Loaded struct {
+	Panel    *panel.Panel
+	Rows     int
+	Form     Form
+	Cautions []string
+}
+
+// Load reads a table of any form. file names it in messages. The error is a
+// *Refusal where the file is at fault.
+func Load(ctx context.Context, r io.Reader, file string, form Form, c Columns) (*Loaded, error) {
+	opt, err := c.Options()
+	if err != nil {
+		return nil, err
+	}
+	l := &loader{refusal: &Refusal{File: file}, builder: panel.NewBuilder(opt), columns: c, times: map[string]int32{}}
+	err = l.read(ctx, r, &form)
+	var f panel.Fault
+	if errors.As(err, &f) {
+		l.refusal.lead(f)
+	} else if err != nil && !errors.Is(err, errRefused) {
+		return nil, err
+	}
+	if l.refusal.Total > 0 {
+		return nil, l.refusal
+	}
+	rows := l.builder.Rows()
+	p, faults := l.builder.Finish()
+	for _, f := range faults {
+		l.refusal.add(f)
+	}
+	if l.refusal.Total > 0 {
+		return nil, l.refusal
+	}
+	return &Loaded{p, rows, form, l.builder.Cautions()}, nil
+}
+
+// errRefused says that the refusal holds the reason.
+var errRefused = errors.New("refused")
+
+// loader takes the rows of a table to a builder.
+type loader struct {
+	columns Columns
+	refusal *Refusal
+	builder *panel.Builder
+	table   table
+	typed   numberTable
+	marks   Marks
+	names   []string
+
+	time     int
+	measures []int
+	by       []int
+	drivers  []int
+	filters  []filter
+
+	times     map[string]int32
+	lastTime  string
+	lastCode  int32
+	lastKey   []byte
+	key       []byte
+	series    []int // of the last key, one for each measure
+	values    []float64
+	wideTimes []int32
+	wideAt    []int
+}
+
+type filter struct {
+	column int
+	value  string
+}
+
+func (l *loader) read(ctx context.Context, r io.Reader, form *Form) error {
+	t, err := open(r, form)
+	if err != nil {
+		return err
+	}
+	defer t.Close()
+	l.table, l.marks, l.names = t, form.marks, t.Columns()
+	l.typed, _ = t.(numberTable)
+	if l.marks == (Marks{}) {
+		l.marks = plainMarks
+	}
+	if err := l.header(); err != nil {
+		return err
+	}
+	row := l.row
+	if l.columns.Wide {
+		row = l.wideRow
+	}
+	return l.rows(ctx, row)
+}
+
+// checkEvery is how many rows pass between looks at the context.
+const checkEvery = 1 << 14
+
+func (l *loader) rows(ctx context.Context, row func([]string)) error {
+	for n := 1; ; n++ {
+		record, err := l.table.Next()
+		var bad rowFault
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case errors.As(err, &bad):
+			l.refusal.add(bad.Fault)
+			continue
+		case err != nil:
+			return err
+		}
+		if l.keeps(record) {
+			row(record)
+		}
+		if n%checkEvery == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+}
+
+func (l *loader) keeps(record []string) bool {
+	for _, f := range l.filters {
+		if strings.TrimSpace(record[f.column]) != f.value {
+			return false
+		}
+	}
+	return true
+}
+
+func (l *loader) find(name string) int {
+	i := slices.Index(l.names, name)
+	if i < 0 {
+		l.refusal.add(panel.Fault{Line: 1, Column: name, Problem: "is not in the header; " + l.describeHeader()})
+	}
+	return i
+}
+
+func (l *loader) header() error {
+	for i, name := range l.names {
+		if name != "" && slices.Index(l.names, name) != i {
+			l.refusal.add(panel.Fault{Line: 1, Column: name, Problem: "stands in the header twice: rename one of the two"})
+			return errRefused
+		}
+	}
+	used := map[string]string{}
+	claim := func(name, role string) int {
+		if before, ok := used[name]; ok {
+			l.refusal.add(panel.Fault{Line: 1, Column: name, Problem: fmt.Sprintf("is given as %s and as %s: give each column one part", before, role)})
+		}
+		used[name] = role
+		return l.find(name)
+	}
+	for _, b := range l.columns.By {
+		l.by = append(l.by, claim(b, "an attribute"))
+	}
+	for name, value := range l.columns.Where {
+		l.filters = append(l.filters, filter{l.find(name), value})
+	}
+	if l.columns.Wide {
+		l.wideHeader()
+	} else {
+		l.time = claim(l.columns.Time, "the time")
+		for _, m := range l.columns.measures() {
+			l.measures = append(l.measures, claim(m, "the measure"))
+		}
+		for _, d := range l.columns.Drivers {
+			l.drivers = append(l.drivers, claim(d, "a driver"))
+		}
+	}
+	l.values = make([]float64, len(l.drivers))
+	l.series = make([]int, max(1, len(l.measures)))
+	if l.refusal.Total > 0 {
+		return errRefused
+	}
+	return nil
+}
+
+func (l *loader) describeHeader() string {
+	if len(l.names) == 1 && strings.ContainsAny(l.names[0], ",;\t|") {
+		return fmt.Sprintf("the header is the single field %q: say what stands between fields", short(l.names[0]))
+	}
+	shown := l.names
+	rest := ""
+	if len(shown) > 30 {
+		shown, rest = shown[:30], fmt.Sprintf(" and %d more", len(shown)-30)
+	}
+	text := "the columns are " + strings.Join(shown, ", ") + rest
+	for _, n := range l.names {
+		if _, err := strconv.ParseFloat(n, 64); err == nil {
+			return text + "; this first line looks like data: does the file lack a header?"
+		}
+	}
+	return text
+}
+
+func (l *loader) row(record []string) {
+	line := l.table.Line()
+	code, ok := l.timeCode(strings.TrimSpace(record[l.time]), line)
+	for i, d := range l.drivers {
+		v, good := l.number(record, d, line)
+		l.values[i] = v
+		ok = ok && good
+	}
+	for k, m := range l.measures {
+		v, good := l.number(record, m, line)
+		if ok && good && l.refusal.Total == 0 {
+			if k == 0 {
+				l.findSeries(record)
+			}
+			l.builder.Add(l.series[k], code, line, v, l.values)
+		}
+	}
+}
+
+func (l *loader) number(record []string, i, line int) (float64, bool) {
+	if l.typed != nil {
+		if v, ok := l.typed.Number(i); ok {
+			return l.checked(v, record, i, line)
+		}
+	}
+	v, err := l.marks.parse(record[i])
+	if err != nil {
+		l.refusal.add(panel.Fault{Line: line, Column: l.names[i], Value: record[i], Problem: err.Error()})
+	}
+	return v, err == nil
+}
+
+// checked holds a typed number to what text would be held to.
+func (l *loader) checked(v float64, record []string, i, line int) (float64, bool) {
+	var err error
+	switch {
+	case v-v != 0 && panel.Known(v):
+		err = errInfinite
+	case v > largest || v < -largest:
+		err = errHuge
+	default:
+		return v, true
+	}
+	l.refusal.add(panel.Fault{Line: line, Column: l.names[i], Value: record[i], Problem: err.Error()})
+	return 0, false
+}
+
+func (l *loader) timeCode(text string, line int) (int32, bool) {
+	if text == l.lastTime && text != "" {
+		return l.lastCode, true
+	}
+	code, ok := l.times[text]
+	if !ok {
+		var err error
+		if code, err = l.builder.TimeCode(text, line); err != nil {
+			l.refusal.add(panel.Fault{Line: line, Column: l.names[l.time], Value: text, Problem: err.Error()})
+			return 0, false
+		}
+		text = strings.Clone(text)
+		l.times[text] = code
+	}
+	l.lastTime, l.lastCode = text, code
+	return code, true
+}
+
+// findSeries sets the series of a row, one for each measure.
+func (l *loader) findSeries(record []string) {
+	l.key = l.key[:0]
+	for _, b := range l.by {
+		l.key = append(l.key, strings.TrimSpace(record[b])...)
+		l.key = append(l.key, 0)
+	}
+	if l.builder.SeriesCount() > 0 && bytes.Equal(l.key, l.lastKey) {
+		return
+	}
+	l.lastKey = append(l.lastKey[:0], l.key...)
+	measures := l.columns.measures()
+	for k := range l.series {
+		key := l.key
+		if len(measures) > 1 {
+			key = append(key, measures[k]...)
+		}
+		l.series[k] = l.builder.SeriesCode(key, func() []string {
+			labels := l.labels(record)
+			if len(measures) > 1 {
+				labels = append(labels, measures[k])
+			}
+			return labels
+		})
+	}
+}
+
+func (l *loader) labels(record []string) []string {
+	labels := make([]string, 0, len(l.by)+1)
+	for _, b := range l.by {
+		label := strings.Clone(strings.TrimSpace(record[b]))
+		if !utf8.ValidString(label) {
+			l.refusal.add(panel.Fault{Line: l.table.Line(), Column: l.names[b], Value: label, Problem: "is not UTF-8 text: say the file's encoding, or save it as CSV in UTF-8"})
+		}
+		labels = append(labels, label)
+	}
+	return labels
+}
+
+// wideHeader takes every column that is a time for a period. The others must be
+// named, or they are left out.
+func (l *loader) wideHeader() {
+	for i, name := range l.names {
+		if slices.Contains(l.by, i) || name == "" {
+			continue
+		}
+		code, err := l.builder.TimeCode(name, 1)
+		if err != nil {
+			continue
+		}
+		l.wideTimes = append(l.wideTimes, code)
+		l.wideAt = append(l.wideAt, i)
+	}
+	if len(l.wideTimes) < 2 {
+		l.refusal.add(panel.Fault{Line: 1, Problem: "fewer than two column names are times of one form, so the table is not a wide one; " + l.describeHeader()})
+	}
+}
+
+func (l *loader) wideRow(record []string) {
+	line := l.table.Line()
+	values := make([]float64, len(l.wideAt))
+	ok := true
+	for j, i := range l.wideAt {
+		v, good := l.number(record, i, line)
+		values[j] = v
+		ok = ok && good
+	}
+	if !ok || l.refusal.Total > 0 {
+		return
+	}
+	l.lastKey = nil
+	l.findSeries(record)
+	if before, ok := l.builder.AddDense(l.series[0], l.wideTimes, line, values); !ok {
+		l.refusal.add(panel.Fault{Line: line, Series: panel.Key(l.labels(record)), Problem: fmt.Sprintf("was already given on line %d: keep one row for each series, or name a further column that tells the series apart", before)})
+	}
+}
