@@ -1,7 +1,7 @@
 // Command bench measures the running binary from outside: time, rate and the
 // peak memory of its process, beside yardsticks in the same run.
 //
-//	go run ./bench [-only load|engine|demo]
+//	go run ./bench [-only load|wide|engine|weekly|demo]
 package main
 
 import (
@@ -25,10 +25,10 @@ import (
 )
 
 func main() {
-	only := flag.String("only", "", "load, engine or demo; all where left out")
+	only := flag.String("only", "", "load, wide, engine, weekly or demo; all where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
-	for name, run := range map[string]func(string) error{"load": load, "engine": engine, "demo": demo} {
+	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo} {
 		if *only != "" && *only != name {
 			continue
 		}
@@ -153,6 +153,69 @@ func load(binary string) error {
 	return nil
 }
 
+// wide reads a wide table of 30,490 series by 1,941 days, and looks at it.
+func wide(binary string) error {
+	const series, days = 30490, 1941
+	p, err := start(binary, "serve")
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	r, w := io.Pipe()
+	go func() {
+		out := bufio.NewWriterSize(w, 1<<16)
+		_, _ = out.WriteString("item,shop")
+		for d := range days {
+			_, _ = out.WriteString(time.Date(2021, 1, 1+d, 0, 0, 0, 0, time.UTC).Format(",2006-01-02"))
+		}
+		var row []byte
+		for s := range series {
+			row = append(row[:0], fmt.Sprintf("\nitem %d,shop %d", s/10, s%10)...)
+			for d := range days {
+				row = strconv.AppendInt(append(row, ','), int64((s*7919+d*104729+d*d%31)%11), 10)
+			}
+			_, _ = out.Write(row)
+		}
+		w.CloseWithError(out.Flush())
+	}()
+	begin := time.Now()
+	if _, err := p.Load(ctx, "wide", api.LoadColumns{Wide: true, Measure: "units", By: []string{"item", "shop"}}, r); err != nil {
+		return err
+	}
+	took := time.Since(begin).Seconds()
+	begin = time.Now()
+	if _, err := p.Dataset(ctx, "wide"); err != nil {
+		return err
+	}
+	opened := time.Since(begin).Seconds()
+	fmt.Printf("wide: %d x %d in %.1f s, peak %.0f MiB; the dataset answers in %.0f ms\n", series, days, took, p.peak(), 1000*opened)
+	return nil
+}
+
+// weekly runs the six baselines over 30,000 weekly series of three years.
+func weekly(binary string) error {
+	p, err := start(binary, "serve")
+	if err != nil {
+		return err
+	}
+	defer p.close()
+	r, w := io.Pipe()
+	go func() {
+		out := bufio.NewWriterSize(w, 1<<16)
+		_, _ = out.WriteString("day,shop,item,units\n")
+		for s := range 30000 {
+			for d := range 156 {
+				fmt.Fprintf(out, "%s,shop %d,item %d,%d\n", time.Date(2023, 1, 2+7*d, 0, 0, 0, 0, time.UTC).Format("2006-01-02"), s%40, s/40, 20+(s*7919+d*104729)%37)
+			}
+		}
+		w.CloseWithError(out.Flush())
+	}()
+	if _, err := p.Load(ctx, "weekly", columns, r); err != nil {
+		return err
+	}
+	return p.bakeoff("weekly: 30,000 weekly series x 4 windows x 6 baselines", api.Plan{Dataset: "weekly", Horizon: 8, Windows: 4}, 30000)
+}
+
 // engine runs the six baselines over 2,000 daily series of three years.
 func engine(binary string) error {
 	p, err := start(binary, "serve")
@@ -165,7 +228,11 @@ func engine(binary string) error {
 	if _, err := p.Load(ctx, "daily", columns, r); err != nil {
 		return err
 	}
-	plan := api.Plan{Dataset: "daily", Horizon: 28, Windows: 6}
+	return p.bakeoff("engine: 2,000 daily series x 6 windows x 6 baselines", api.Plan{Dataset: "daily", Horizon: 28, Windows: 6}, 2000)
+}
+
+// bakeoff times a run of the six baselines, its standings and its export.
+func (p *process) bakeoff(title string, plan api.Plan, series int) error {
 	for _, f := range []string{"naive", "seasonal-naive", "drift", "mean", "moving-average", "calendar-mean"} {
 		plan.Contenders = append(plan.Contenders, api.Contender{Family: f})
 	}
@@ -189,8 +256,9 @@ func engine(binary string) error {
 		return err
 	}
 	export := time.Since(begin).Seconds()
-	fmt.Printf("engine: 2,000 daily series x 6 windows x 6 baselines in %.1f s (%.0f forecasts/s), standings read in %.0f ms, %.2f M points/s exported, peak %.0f MiB\n",
-		took, 72000/took, 1000*standings, 2000*6*6*28/export/1e6, p.peak())
+	forecasts := float64(series * plan.Windows * len(plan.Contenders))
+	fmt.Printf("%s in %.1f s (%.0f forecasts/s), standings read in %.0f ms, %.2f M points/s exported, peak %.0f MiB\n",
+		title, took, forecasts/took, 1000*standings, forecasts*float64(plan.Horizon)/export/1e6, p.peak())
 	return nil
 }
 

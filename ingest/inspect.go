@@ -123,8 +123,28 @@ func commonKind(n map[string]int) string {
 // timeNames are names of columns of plain numbers that count periods.
 var timeNames = []string{"date", "day", "week", "month", "quarter", "year", "time", "period", "ts", "timestamp", "t"}
 
+// measureNames are usual names of what is forecast.
+var measureNames = []string{"sales", "sold", "orders", "units", "quantity", "qty", "demand", "volume", "revenue", "amount", "value", "y"}
+
+// proposeMeasure takes the column of numbers with a usual name, else the first one.
+func proposeMeasure(columns []Column, taken func(string) bool) string {
+	first := ""
+	for _, col := range columns {
+		if col.Kind != "number" || taken(col.Name) {
+			continue
+		}
+		if slices.Contains(measureNames, strings.ToLower(col.Name)) {
+			return col.Name
+		}
+		if first == "" {
+			first = col.Name
+		}
+	}
+	return first
+}
+
 // Propose fills in the parts of columns that were not given: the first column of
-// times, the last of numbers as the measure, columns of text as attributes.
+// times, one of numbers as the measure, columns of text as attributes.
 func (c Columns) Propose(columns []Column) Columns {
 	taken := func(name string) bool {
 		return name == c.Time || slices.Contains(c.measures(), name) || slices.Contains(c.By, name) || slices.Contains(c.Drivers, name)
@@ -150,10 +170,8 @@ func (c Columns) Propose(columns []Column) Columns {
 	if c.Measure == "" && c.Wide {
 		c.Measure = "value"
 	}
-	for i := len(columns) - 1; i >= 0 && c.Measure == ""; i-- {
-		if columns[i].Kind == "number" && !taken(columns[i].Name) {
-			c.Measure = columns[i].Name
-		}
+	if c.Measure == "" {
+		c.Measure = proposeMeasure(columns, taken)
 	}
 	if c.By == nil {
 		for _, col := range columns {

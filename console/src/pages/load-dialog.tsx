@@ -1,27 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { Dialog } from "radix-ui";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, take } from "../api/client";
+import type { Schemas } from "../api/client";
+import { inspect, load, type Wish } from "../api/files";
+import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
 import { Trouble } from "../ui/page";
+import { Table } from "../ui/table";
 
-/** The part that a column of the file plays. */
+type Inspected = Schemas["Inspected"];
 type Part = "time" | "measure" | "attribute" | "driver" | "driver known ahead" | "left out";
 const parts: Part[] = ["time", "measure", "attribute", "driver", "driver known ahead", "left out"];
-
-/** Reads the names in the first line; the service reads the file itself. */
-async function headerOf(file: File): Promise<string[]> {
-  const text = await file.slice(0, 1 << 16).text();
-  const line = text.replace(/^\uFEFF/, "").split(/\r?\n/, 1)[0] ?? "";
-  return line.split(",").map((n) => n.trim().replace(/^"|"$/g, ""));
-}
-
-function guess(name: string, place: number): Part {
-  if (place === 0 || /^(date|day|week|month|quarter|year|time|period)$/i.test(name)) return "time";
-  return "attribute";
-}
 
 export function LoadDialog() {
   const [open, setOpen] = useState(false);
@@ -36,70 +27,52 @@ export function LoadDialog() {
         <Dialog.Overlay className="fixed inset-0 z-10 bg-black/30" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-10 max-h-[90vh] w-[620px] max-w-[95vw] -translate-1/2 overflow-auto border border-rule bg-paper p-5"
+          className="fixed top-1/2 left-1/2 z-10 max-h-[94vh] w-[980px] max-w-[96vw] -translate-1/2 overflow-auto border border-rule bg-paper p-5"
         >
-          <Dialog.Title className="mb-3 text-[17px] font-medium">Load a CSV file</Dialog.Title>
-          <LoadForm done={() => setOpen(false)} />
+          <Dialog.Title className="mb-3 text-[17px] font-medium">Load a file</Dialog.Title>
+          <Wizard done={() => setOpen(false)} />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
   );
 }
 
-function LoadForm({ done }: { done: () => void }) {
+/** Drop a file, see it understood, correct, check, load. */
+function Wizard({ done }: { done: () => void }) {
   const [file, setFile] = useState<File>();
   const [name, setName] = useState("");
-  const [roles, setRoles] = useState<[string, Part][]>([]);
-  const [gaps, setGaps] = useState<"unknown" | "zero" | "carry">("unknown");
-  const [busy, setBusy] = useState(false);
+  const [wish, setWish] = useState<Wish>({});
+  const [seen, setSeen] = useState<Inspected>();
   const [error, setError] = useState<unknown>();
+  const [busy, setBusy] = useState(false);
   const queries = useQueryClient();
   const navigate = useNavigate();
 
-  async function choose(chosen: File | undefined) {
+  function choose(chosen: File | undefined) {
     if (!chosen) return;
-    const header = await headerOf(chosen);
     setFile(chosen);
-    setName((n) => n || chosen.name.replace(/\.[^.]*$/, ""));
-    setRoles(header.map((h, i) => [h, guess(h, i)]));
+    setWish({});
+    setSeen(undefined);
+    setName(chosen.name.replace(/\.[^.]*$/, ""));
   }
 
-  const of = (part: Part) => roles.filter(([, p]) => p === part).map(([n]) => n);
-  const ahead = of("driver known ahead");
-  const drivers = [...of("driver"), ...ahead];
-  const missing = !file
-    ? "Choose a file."
-    : of("time").length !== 1
-      ? "Say which one column is the time."
-      : of("measure").length !== 1
-        ? "Say which one column is the measure."
-        : "";
-
-  async function load() {
-    setBusy(true);
+  useEffect(() => {
+    if (!file) return;
+    let late = false;
     setError(undefined);
+    inspect(file, wish)
+      .then((s) => !late && setSeen(s))
+      .catch((e) => !late && setError(e));
+    return () => {
+      late = true;
+    };
+  }, [file, wish]);
+
+  async function start() {
+    if (!file || !seen) return;
+    setBusy(true);
     try {
-      await take(
-        api.POST("/datasets/{dataset}/loads", {
-          params: {
-            path: { dataset: name },
-            query: {
-              time: of("time")[0],
-              measure: of("measure")[0],
-              by: of("attribute"),
-              driver: drivers,
-              known_ahead: ahead,
-              gaps,
-              file: file?.name,
-            },
-            querySerializer: undefined,
-          } as never,
-          querySerializer: { array: { style: "form", explode: false } },
-          body: file as never,
-          bodySerializer: (b: unknown) => b as never,
-          headers: { "Content-Type": "text/csv" },
-        }),
-      );
+      await load(name, file, settled(seen, wish));
       await queries.invalidateQueries({ queryKey: ["datasets"] });
       done();
       navigate(`/data/${encodeURIComponent(name)}`);
@@ -112,62 +85,186 @@ function LoadForm({ done }: { done: () => void }) {
 
   return (
     <form
-      className="flex flex-col gap-3"
+      className="flex flex-col gap-4"
       onSubmit={(e) => {
         e.preventDefault();
-        load();
+        start();
+      }}
+      onDragOver={(e) => e.preventDefault()}
+      onDrop={(e) => {
+        e.preventDefault();
+        choose(e.dataTransfer.files[0]);
       }}
     >
-      <label className="flex flex-col gap-1 text-[13px] text-soft">
-        File
-        <input
-          type="file"
-          accept=".csv,text/csv"
-          onChange={(e) => choose(e.target.files?.[0])}
-          className="text-ink"
-        />
+      <label className="flex flex-col gap-1 border border-dashed border-rule p-3 text-[13px] text-soft">
+        Drop a file here, or choose one: CSV, JSON Lines, XLSX or Parquet, packed or not
+        <input type="file" onChange={(e) => choose(e.target.files?.[0])} className="text-ink" />
       </label>
-      {file && (
+      {error !== undefined && <Trouble error={error} />}
+      {seen && (
         <>
-          <div className="flex flex-wrap gap-3">
+          <p>
+            Read as {seen.form}.{" "}
+            {seen.dataset &&
+              `${figure(seen.rows)} rows make ${count(seen.dataset.series, "series")} by ${seen.dataset.cadence}, ${seen.dataset.first} to ${seen.dataset.last}.`}
+          </p>
+          {seen.problem && (
+            <p role="alert" className="border-l-2 border-alarm pl-3">
+              {seen.problem}
+            </p>
+          )}
+          {(seen.cautions ?? []).map((c) => (
+            <p key={c} className="border-l-2 border-copper pl-3">
+              Caution: {c}
+            </p>
+          ))}
+          <Parts seen={seen} wish={wish} change={setWish} />
+          <Choices wish={wish} change={setWish} />
+          <Understood seen={seen} />
+          <div className="flex items-end gap-3">
             <Input label="Name of the dataset" value={name} onChange={setName} />
-            <Select
-              label="A period without a row"
-              value={gaps}
-              onChange={(v) => setGaps(v as typeof gaps)}
-              options={[
-                { value: "unknown", text: "is unknown" },
-                { value: "zero", text: "means zero" },
-                { value: "carry", text: "repeats the one before" },
-              ]}
-            />
+            <Button type="submit" disabled={busy || !seen.dataset || name === ""}>
+              {busy ? "Loading …" : "Load"}
+            </Button>
           </div>
-          <ul className="grid grid-cols-2 gap-2">
-            {roles.map(([column, part]) => (
-              <li
-                key={column}
-                className="flex items-center justify-between gap-2 border-b border-rule/60 pb-1"
-              >
-                <span>{column}</span>
-                <Select
-                  label={`Part of ${column}`}
-                  hideLabel
-                  value={part}
-                  onChange={(v) => setRoles(roles.map(([n, p]) => [n, n === column ? (v as Part) : p]))}
-                  options={parts.map((p) => ({ value: p, text: p }))}
-                />
-              </li>
-            ))}
-          </ul>
         </>
       )}
-      {error !== undefined && <Trouble error={error} />}
-      <div className="flex items-center gap-3">
-        <Button type="submit" disabled={busy || missing !== "" || name === ""}>
-          {busy ? "Loading …" : "Load"}
-        </Button>
-        <span className="text-soft">{missing}</span>
-      </div>
     </form>
+  );
+}
+
+/** The wish completed with what was found, so that the load reads as was shown. */
+function settled(seen: Inspected, wish: Wish): Wish {
+  const { time, measure, by, wide } = seen.proposal;
+  return { ...wish, time, measure, by: by ?? [], wide };
+}
+
+type ChangeProps = { wish: Wish; change: (w: Wish) => void };
+
+function partOf(column: Schemas["InspectedColumn"], wish: Wish): Part {
+  if (column.part === "driver" && wish.known_ahead?.includes(column.name)) return "driver known ahead";
+  return column.part;
+}
+
+function Parts({ seen, wish, change }: ChangeProps & { seen: Inspected }) {
+  if (seen.proposal.wide) {
+    return (
+      <p className="text-soft">A wide table: {count(seen.columns.length, "column")}, most of them periods.</p>
+    );
+  }
+  function assign(name: string, part: Part) {
+    const now = seen.columns.map((c) => [c.name, c.name === name ? part : partOf(c, wish)] as const);
+    const of = (...wanted: Part[]) => now.filter(([, p]) => wanted.includes(p)).map(([n]) => n);
+    // A second time column takes the part from the first.
+    const time = part === "time" ? name : of("time")[0];
+    change({
+      ...wish,
+      time,
+      measure: of("measure").join(","),
+      by: of("attribute"),
+      drivers: of("driver", "driver known ahead"),
+      known_ahead: of("driver known ahead"),
+    });
+  }
+  return (
+    <Table
+      label="Columns"
+      rows={seen.columns}
+      keyOf={(c) => c.name}
+      columns={[
+        { head: "Column", cell: (c) => c.name },
+        { head: "Holds", cell: (c) => c.kind },
+        {
+          head: "Part",
+          cell: (c) => (
+            <Select
+              label={`Part of ${c.name}`}
+              hideLabel
+              value={partOf(c, wish)}
+              onChange={(v) => assign(c.name, v as Part)}
+              options={parts.map((p) => ({ value: p, text: p }))}
+            />
+          ),
+        },
+        { head: "Samples", cell: (c) => <span className="text-soft">{c.samples.join(" | ")}</span> },
+      ]}
+    />
+  );
+}
+
+const words = (list: string[], auto: string) => [
+  { value: "*", text: auto },
+  ...list.map((v) => ({ value: v, text: v })),
+];
+
+const choices: [
+  keyof Wish & ("cadence" | "date_order" | "decimal" | "delimiter" | "gaps" | "duplicates" | "aggregate"),
+  string,
+  string[],
+  string,
+][] = [
+  [
+    "cadence",
+    "Cadence",
+    ["15min", "30min", "hour", "day", "week", "week-sun", "month", "quarter", "year"],
+    "found",
+  ],
+  ["aggregate", "Aggregate to it by", ["sum", "mean", "last", "max", "min"], "not at all"],
+  ["gaps", "A period without a row", ["unknown", "zero", "carry", "interpolate"], "unknown"],
+  ["duplicates", "Duplicate rows", ["sum", "mean", "last", "max", "min"], "refused"],
+  ["date_order", "Dates", ["day-first", "month-first"], "found"],
+  ["decimal", "Decimal mark", ["point", "comma"], "found"],
+  ["delimiter", "Fields apart by", ["comma", "semicolon", "tab", "pipe"], "found"],
+];
+
+function Choices({ wish, change }: ChangeProps) {
+  return (
+    <div className="flex flex-wrap gap-3">
+      {choices.map(([key, label, list, auto]) => (
+        <Select
+          key={key}
+          label={label}
+          value={String(wish[key] || "*")}
+          onChange={(v) => change({ ...wish, [key]: v === "*" ? undefined : v })}
+          options={words(list, auto)}
+        />
+      ))}
+      <Input
+        label="Floor"
+        value={wish.floor ?? ""}
+        onChange={(v) => change({ ...wish, floor: v })}
+        width="w-20"
+        placeholder="none"
+      />
+    </div>
+  );
+}
+
+function Understood({ seen }: { seen: Inspected }) {
+  if (!seen.first || !seen.dataset) return null;
+  return (
+    <details>
+      <summary className="cursor-pointer text-[13px] text-soft">
+        The first values as understood, and {count(seen.checks?.length ?? 0, "check")}
+      </summary>
+      <Table
+        label="First values"
+        rows={seen.first}
+        keyOf={(r) => `${r.series} ${r.period}`}
+        columns={[
+          { head: "Series", cell: (r) => r.series },
+          { head: "Period", cell: (r) => r.period },
+          { head: seen.dataset.measure, right: true, cell: (r) => figure(r.value) },
+        ]}
+      />
+      <ul className="mt-2 text-[13px]">
+        {(seen.checks ?? []).map((c) => (
+          <li key={c.kind}>
+            <b className="font-medium">{c.kind}</b>: {count(c.series, "series")}, for one {c.example[0]},{" "}
+            {c.meaning}.
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }

@@ -1,0 +1,48 @@
+import { api, type Schemas, take } from "./client";
+
+export type Wish = Omit<Schemas["LoadColumns"], "by" | "drivers" | "known_ahead" | "where"> & {
+  by?: string[];
+  drivers?: string[];
+  known_ahead?: string[];
+  where?: string[];
+};
+
+/** How much of a large text file is sent for a look. */
+const lookSize = 8 << 20;
+
+/** The query of a load, as the service spells it. */
+function query(wish: Wish, file: File) {
+  const { drivers, where, ...rest } = wish;
+  const plain = Object.fromEntries(
+    Object.entries(rest).filter(([, v]) => v !== "" && v !== undefined && v !== false),
+  );
+  return {
+    ...plain,
+    ...(drivers?.length ? { driver: drivers } : {}),
+    ...(where ? { where } : {}),
+    file: file.name,
+  };
+}
+
+const asFile = {
+  querySerializer: { array: { style: "form", explode: false } },
+  bodySerializer: (b: unknown) => b as never,
+  headers: { "Content-Type": "application/octet-stream" },
+} as const;
+
+/** The whole lines at the start of a large text file; other files whole. */
+async function start(file: File): Promise<Blob> {
+  if (file.size <= lookSize || !/\.(csv|tsv|txt|jsonl|ndjson)$/i.test(file.name)) return file;
+  const head = new Uint8Array(await file.slice(0, lookSize).arrayBuffer());
+  return file.slice(0, head.lastIndexOf(10) + 1);
+}
+
+export async function inspect(file: File, wish: Wish): Promise<Schemas["Inspected"]> {
+  const body = (await start(file)) as never;
+  return take(api.POST("/inspect", { params: { query: query(wish, file) }, body, ...asFile }));
+}
+
+export function load(dataset: string, file: File, wish: Wish): Promise<Schemas["Loaded"]> {
+  const params = { path: { dataset }, query: query(wish, file) };
+  return take(api.POST("/datasets/{dataset}/loads", { params, body: file as never, ...asFile }));
+}
