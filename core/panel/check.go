@@ -3,60 +3,89 @@ package panel
 import (
 	"fmt"
 	"math"
+	"slices"
+
+	"paperkettle/core/num"
 )
 
 // Finding is something in a panel that deserves a look, with the series concerned.
 type Finding struct {
 	Kind    string
 	Grade   string // serious, notable or minor
-	Meaning string
+	Meaning string // what a series does, why it matters and what can be done
 	Series  []int
+}
+
+// rule is one check of a series.
+type rule struct {
+	kind, grade, meaning string
+	applies              func(s *Series, f *facts) bool
 }
 
 // Check looks a panel over, the worst first. It changes nothing.
 func Check(p *Panel) []Finding {
-	season := p.Cadence.Season()
-	late := max(2*season, p.Length/4)
-	list := []struct {
-		kind, grade, meaning string
-		applies              func(s *Series, f facts) bool
-	}{
-		{"empty", "serious", "has no known value: it can't be forecast; leave it out or look for the missing rows", func(_ *Series, f facts) bool { return f.known == 0 }},
-		{"very short", "serious", "has fewer than five known values: only the simplest forecast is possible, and its interval is a guess", func(_ *Series, f facts) bool { return f.known > 0 && f.known < 5 }},
-		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or use a family without one", p.Cadence.Noun(season)),
-			func(s *Series, f facts) bool { return season > 1 && f.known >= 5 && len(s.Values) < 2*season }},
-		{"stopped", "notable", "has no value in the last season: if it is discontinued, leave it out; if data is missing, load it", func(s *Series, f facts) bool { return f.known > 0 && s.End() < p.Length-max(1, season-1) }},
-		{"some below zero", "notable", "is below zero in a few periods and not in the rest: returns or corrections may be booked as sales", func(_ *Series, f facts) bool { return f.negative > 0 && f.negative*20 < f.known }},
-		{"gaps", "notable", "has periods without a value between its first and last: if they mean zero, load with gaps as zero", func(s *Series, f facts) bool { return f.known > 0 && f.known < len(s.Values) }},
-		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown", func(_ *Series, f facts) bool { return f.known >= 5 && f.low == f.high }},
-		{"mostly zero", "minor", "is zero in more than half of its periods: a family for intermittent demand may suit it, and percentage errors do not", func(_ *Series, f facts) bool { return f.known >= 5 && f.zeros*2 > f.known && f.low != f.high }},
-		{"started late", "minor", "starts well after the dataset: early windows set it aside", func(s *Series, f facts) bool { return f.known > 0 && s.First >= late }},
-		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period", func(s *Series, _ facts) bool { return driversEnd(p, s) }},
-	}
-	found := make([]Finding, len(list))
+	rules := rulesFor(p)
+	found := make([]Finding, len(rules))
+	middle := middleScale(p)
+	var work scratch
 	for i := range p.Series {
 		s := &p.Series[i]
 		f := factsOf(s.Values)
-		for j, c := range list {
-			if c.applies(s, f) {
+		f.farScale = f.known > 0 && f.mean != 0 && math.Abs(math.Log10(math.Abs(f.mean))-middle) > 3
+		f.outliers = work.outliers(s.Values, p.Cadence.Season())
+		f.shifted = work.shifted(s.Values, p.Cadence.Season())
+		for j, r := range rules {
+			if r.applies(s, &f) {
 				found[j].Series = append(found[j].Series, i)
 			}
 		}
 	}
+	for j, r := range rules {
+		found[j].Kind, found[j].Grade, found[j].Meaning = r.kind, r.grade, r.meaning
+	}
+	found = append(found, leaks(p)...)
+	found = append(found, spellings(p)...)
 	var out []Finding
 	for _, grade := range []string{"serious", "notable", "minor"} {
-		for j, c := range list {
-			if c.grade == grade && len(found[j].Series) > 0 {
-				out = append(out, Finding{c.kind, c.grade, c.meaning, found[j].Series})
+		for _, f := range found {
+			if f.Grade == grade && len(f.Series) > 0 {
+				out = append(out, f)
 			}
 		}
 	}
 	return out
 }
 
+func rulesFor(p *Panel) []rule {
+	season := p.Cadence.Season()
+	late := max(2*season, p.Length/4)
+	return []rule{
+		{"empty", "serious", "has no known value: it can't be forecast; leave it out or look for the missing rows", func(_ *Series, f *facts) bool { return f.known == 0 }},
+		{"very short", "serious", "has fewer than five known values: only the simplest forecast is possible, and its interval is a guess", func(_ *Series, f *facts) bool { return f.known > 0 && f.known < 5 }},
+		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or use a family without one", p.Cadence.Noun(season)),
+			func(s *Series, f *facts) bool { return season > 1 && f.known >= 5 && len(s.Values) < 2*season }},
+		{"stopped", "notable", "has no value in the last season: if it is discontinued, leave it out; if data is missing, load it", func(s *Series, f *facts) bool { return f.known > 0 && s.End() < p.Length-max(1, season-1) }},
+		{"level shift", "notable", "moved to another level and stayed there: a mean over both levels misleads; find out why, and train on the part since", func(_ *Series, f *facts) bool { return f.shifted }},
+		{"outliers", "notable", "has single values far from their neighbours, by more than eight robust deviations: correct them if they are errors, or give their cause as an event", func(_ *Series, f *facts) bool { return f.outliers > 0 }},
+		{"some below zero", "notable", "is below zero in a few periods and not in the rest: returns or corrections may be booked as sales", func(_ *Series, f *facts) bool { return f.negative > 0 && f.negative*20 < f.known }},
+		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
+		{"gaps", "notable", "has periods without a value between its first and last: if they mean zero, load with gaps as zero", func(s *Series, f *facts) bool { return f.known > 0 && f.known < len(s.Values) }},
+		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown", func(_ *Series, f *facts) bool { return f.known >= 5 && f.low == f.high }},
+		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period", func(s *Series, _ *facts) bool { return driversEnd(p, s) }},
+		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval", func(_ *Series, f *facts) bool { return f.class() == lumpy }},
+		{"intermittent demand", "minor", "has demand in few periods, of even size (intermittent): a family for intermittent demand may suit it, and percentage errors do not", func(_ *Series, f *facts) bool { return f.class() == intermittent }},
+		{"erratic demand", "minor", "has demand in most periods but of very uneven size (erratic): expect wide intervals", func(_ *Series, f *facts) bool { return f.class() == erratic }},
+		{"started late", "minor", "starts well after the dataset: early windows set it aside", func(s *Series, f *facts) bool { return f.known > 0 && s.First >= late }},
+	}
+}
+
 type facts struct {
 	known, zeros, negative int
-	low, high              float64
+	low, high, mean        float64
+	sizes                  float64 // number, mean and squared deviations of the values that are not zero
+	sizeMean, sizeM2       float64
+	outliers               int
+	shifted, farScale      bool
 }
 
 func factsOf(values []float64) facts {
@@ -66,15 +95,67 @@ func factsOf(values []float64) facts {
 			continue
 		}
 		f.known++
-		if v == 0 {
-			f.zeros++
-		}
+		f.mean += (v - f.mean) / float64(f.known)
+		f.low, f.high = min(f.low, v), max(f.high, v)
 		if v < 0 {
 			f.negative++
 		}
-		f.low, f.high = min(f.low, v), max(f.high, v)
+		if v == 0 {
+			f.zeros++
+			continue
+		}
+		f.sizes++
+		d := v - f.sizeMean
+		f.sizeMean += d / f.sizes
+		f.sizeM2 += d * (v - f.sizeMean)
 	}
 	return f
+}
+
+type demandClass int
+
+const (
+	smooth demandClass = iota
+	erratic
+	intermittent
+	lumpy
+)
+
+// class sorts demand by the mean distance between periods with demand (cut at 1.32)
+// and the squared coefficient of variation of its size (cut at 0.49).
+//
+// Source: Syntetos, Boylan and Croston, On the categorization of demand patterns,
+// Journal of the Operational Research Society 56 (2005).
+func (f *facts) class() demandClass {
+	if f.known < 5 || f.sizes < 2 || f.low < 0 || f.low == f.high {
+		return smooth
+	}
+	rare := float64(f.known)/f.sizes >= 1.32
+	uneven := f.sizeM2/(f.sizes-1) >= 0.49*f.sizeMean*f.sizeMean
+	switch {
+	case rare && uneven:
+		return lumpy
+	case rare:
+		return intermittent
+	case uneven:
+		return erratic
+	}
+	return smooth
+}
+
+// middleScale is the median of the series' sizes, as a power of ten.
+func middleScale(p *Panel) float64 {
+	var scales []float64
+	for i := range p.Series {
+		if f := factsOf(p.Series[i].Values); f.known > 0 && f.mean != 0 {
+			scales = append(scales, math.Log10(math.Abs(f.mean)))
+		}
+	}
+	if len(scales) == 0 {
+		return 0
+	}
+	slices.Sort(scales)
+	return scales[len(scales)/2]
 }
 
 func driversEnd(p *Panel, s *Series) bool {
@@ -84,4 +165,104 @@ func driversEnd(p *Panel, s *Series) bool {
 		}
 	}
 	return false
+}
+
+// scratch is working space that the checks of all series share.
+type scratch struct {
+	residuals, sizes, blocks []float64
+	order                    num.OrderScratch
+}
+
+// farOut is how many robust deviations from its neighbours an outlier lies.
+const farOut = 8
+
+// outliers counts values far from the median of the same place in the two seasons
+// before and after, taken in pairs. The deviation is 1.4826 times the median absolute one. Where more
+// than one in fifty stands out it is the nature of the series, and none counts.
+func (w *scratch) outliers(values []float64, season int) int {
+	w.residuals, w.sizes = w.residuals[:0], w.sizes[:0]
+	var near [4]float64
+	for t, v := range values {
+		n := 0
+		for k := 1; k <= 2; k++ { // in pairs, so that a trend weighs nothing
+			if a, b := t-k*season, t+k*season; a >= 0 && b < len(values) && Known(values[a]) && Known(values[b]) {
+				near[n], near[n+1] = values[a], values[b]
+				n += 2
+			}
+		}
+		if !Known(v) || n < 2 {
+			continue
+		}
+		slices.Sort(near[:n])
+		r := math.Abs(v - (near[(n-1)/2]+near[n/2])/2)
+		w.residuals, w.sizes = append(w.residuals, r), append(w.sizes, r)
+	}
+	if len(w.residuals) < 20 {
+		return 0
+	}
+	var middle [1]float64
+	num.OrderStatistics(w.sizes, []int{len(w.sizes) / 2}, middle[:], &w.order)
+	limit := farOut * 1.4826 * middle[0]
+	if limit == 0 {
+		return 0
+	}
+	n := 0
+	for _, r := range w.residuals {
+		if r > limit {
+			n++
+		}
+	}
+	if n*50 > len(w.residuals) {
+		return 0
+	}
+	return n
+}
+
+// shifted says whether the means of whole seasons fall into two levels, a step that
+// explains them far better than a straight line does.
+func (w *scratch) shifted(values []float64, season int) bool {
+	w.blocks = w.blocks[:0]
+	for t := len(values) % season; t+season <= len(values); t += season {
+		if f := factsOf(values[t : t+season]); f.known*2 > season || season == 1 && f.known == 1 {
+			w.blocks = append(w.blocks, f.mean)
+		}
+	}
+	const side = 4 // blocks that each level needs
+	n := len(w.blocks)
+	if n < 2*side {
+		return false
+	}
+	line := lineError(w.blocks)
+	best, gap, level := math.Inf(1), 0.0, 0.0
+	for cut := side; cut <= n-side; cut++ {
+		a, ea := meanError(w.blocks[:cut])
+		b, eb := meanError(w.blocks[cut:])
+		if ea+eb < best {
+			best, gap, level = ea+eb, math.Abs(a-b), (math.Abs(a)+math.Abs(b))/2
+		}
+	}
+	spread := math.Sqrt(best / float64(n-2))
+	return best < 0.4*line && gap > 6*spread*math.Sqrt(2.0/side)/2 && gap > 0.3*level
+}
+
+// meanError is the mean and the sum of squared deviations from it.
+func meanError(x []float64) (mean, ss float64) {
+	for i, v := range x {
+		d := v - mean
+		mean += d / float64(i+1)
+		ss += d * (v - mean)
+	}
+	return mean, ss
+}
+
+// lineError is the sum of squared deviations from the least-squares line.
+func lineError(x []float64) float64 {
+	mean, ss := meanError(x)
+	mid := float64(len(x)-1) / 2
+	sxy, sxx := 0.0, 0.0
+	for i, v := range x {
+		sxy += (float64(i) - mid) * (v - mean)
+		sxx += (float64(i) - mid) * (float64(i) - mid)
+	}
+	return ss - sxy*sxy/sxx
 }

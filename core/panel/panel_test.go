@@ -1,11 +1,13 @@
 package panel_test
 
 import (
+	"maps"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
-	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -151,20 +153,54 @@ func TestViewEndsAtTheOrigin(t *testing.T) {
 }
 
 func TestCheckFindsWhatDeservesALook(t *testing.T) {
-	rows := []row{{"stopped", day(1), 1}, {"stopped", day(2), 2}}
-	for i := 1; i <= 30; i++ {
-		rows = append(rows, row{"constant", day(i), 4}, row{"fine", day(i), float64(i)})
-		if i != 7 {
-			rows = append(rows, row{"gap", day(i), float64(i % 5)})
+	rnd := rand.New(rand.NewPCG(2, 2))
+	shapes := map[string]func(i int) float64{
+		"constant":     func(int) float64 { return 4 },
+		"fine":         func(i int) float64 { return 50 + 5*float64(i%7) + rnd.NormFloat64() },
+		"trend":        func(i int) float64 { return 50 + float64(i) + rnd.NormFloat64() },
+		"gap":          func(i int) float64 { return []float64{unknown, 50 + rnd.NormFloat64()}[min(i%41, 1)] },
+		"spike":        func(i int) float64 { return 50 + rnd.NormFloat64() + 400*float64(max(0, 1-max(i-60, 60-i))) },
+		"step":         func(i int) float64 { return 50 + rnd.NormFloat64() + 60*float64(i/80) },
+		"giant":        func(i int) float64 { return 1e7 + 1e5*rnd.NormFloat64() },
+		"returns":      func(i int) float64 { return 50 + rnd.NormFloat64() - 55*float64(max(0, 1-max(i-60, 60-i))) },
+		"intermittent": func(i int) float64 { return float64(max(0, 1-i%5) * 3) },
+		"lumpy":        func(i int) float64 { return float64(max(0, 1-i%5)) * math.Exp(1.5*rnd.NormFloat64()) },
+		"Fine ":        func(i int) float64 { return 50 + rnd.NormFloat64() },
+		"intermittant": func(i int) float64 { return 50 + rnd.NormFloat64() },
+	}
+	rows := []row{{"stopped", "2026-01-01", 1}, {"stopped", "2026-01-02", 2}}
+	start, err := time.Parse("2006-01-02", "2026-01-01")
+	require.NoError(t, err)
+	for _, name := range slices.Sorted(maps.Keys(shapes)) {
+		for i := range 140 {
+			rows = append(rows, row{name, start.AddDate(0, 0, i).Format("2006-01-02"), shapes[name](i)})
 		}
 	}
 	p, faults := build(rows, panel.Options{})
 	require.Empty(t, faults)
-	var found []string
+	found := map[string][]string{}
 	for _, f := range panel.Check(p) {
 		for _, i := range f.Series {
-			found = append(found, f.Kind+": "+p.Series[i].Key)
+			found[f.Kind] = append(found[f.Kind], p.Series[i].Key)
 		}
 	}
-	assert.Equal(t, "very short: stopped, stopped: stopped, gaps: gap, constant: constant", strings.Join(found, ", "))
+	assert.Equal(t, map[string][]string{"very short": {"stopped"}, "stopped": {"stopped"}, "gaps": {"gap"}, "constant": {"constant"}, "outliers": {"returns", "spike"}, "level shift": {"step"},
+		"far scale": {"giant"}, "some below zero": {"returns"}, "intermittent demand": {"intermittent"}, "lumpy demand": {"lumpy"}, "alike spelling": {"Fine ", "fine", "intermittant", "intermittent"}}, found)
+}
+
+func TestCheckFindsALeakingDriver(t *testing.T) {
+	p := &panel.Panel{Length: 30, Drivers: []panel.Driver{{Name: "stock"}, {Name: "billed"}}, Series: []panel.Series{{Key: "a"}}}
+	s := &p.Series[0]
+	s.Drivers = [][]float64{{}, {}}
+	rnd := rand.New(rand.NewPCG(3, 3))
+	for range 30 {
+		y := rnd.NormFloat64()
+		s.Values = append(s.Values, y)
+		s.Drivers[0] = append(s.Drivers[0], y+rnd.NormFloat64())
+		s.Drivers[1] = append(s.Drivers[1], 3-2*y)
+	}
+	found := panel.Check(p)
+	require.NotEmpty(t, found)
+	assert.Equal(t, "leaking driver", found[0].Kind)
+	assert.Contains(t, found[0].Meaning, "billed")
 }
