@@ -42,6 +42,8 @@ var (
 	InspectFile   = Route{"inspect-file", http.MethodPost, "/inspect", "data", "Say how a file would be read, without loading it (the body is the file)", Analyst, 0}
 	LoadActuals   = Route{"load-actuals", http.MethodPost, "/datasets/{dataset}/actuals", "data", "Append actuals, score the live release and flag what lies outside (the body is the file)", Analyst, 201}
 	ListSeries    = Route{"list-series", http.MethodGet, "/datasets/{dataset}/series", "data", "List the series of a dataset", Reader, 0}
+	GetSpread     = Route{"get-spread", http.MethodGet, "/datasets/{dataset}/spread", "data", "Read the distribution over series at each period", Reader, 0}
+	GetProfile    = Route{"get-profile", http.MethodGet, "/datasets/{dataset}/series/profile", "data", "Read one series' seasonal profiles and autocorrelation", Reader, 0}
 	GetSeries     = Route{"get-series", http.MethodGet, "/datasets/{dataset}/series/values", "data", "Show the values of one series", Reader, 0}
 
 	ListFamilies = Route{"list-families", http.MethodGet, "/families", "models", "List the model families of the catalogue", Reader, 0}
@@ -81,7 +83,7 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
 	ListJobs, GetJob, WatchJob, CancelJob,

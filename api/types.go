@@ -187,6 +187,44 @@ type SeriesValues struct {
 	Facts   []Fact         `json:"facts"`
 }
 
+// Spread is the distribution over many series at each period.
+type Spread struct {
+	Series  int          `json:"series"`
+	Scaled  bool         `json:"scaled" doc:"each series was divided by its mean"`
+	Periods []string     `json:"periods"`
+	Known   []int        `json:"known" doc:"series with a value"`
+	Lines   []SpreadLine `json:"lines"`
+}
+
+// SpreadLine is the value below which a share of the series lies.
+type SpreadLine struct {
+	Share  float64    `json:"share"`
+	Values []*float64 `json:"values"`
+}
+
+// SeriesProfile shows the seasons of one series.
+type SeriesProfile struct {
+	Key             string     `json:"key"`
+	Cycles          []Cycle    `json:"cycles"`
+	Autocorrelation []*float64 `json:"autocorrelation" doc:"from lag 1 on"`
+	Bound           float64    `json:"bound" doc:"95 % of the autocorrelations of white noise lie within it"`
+}
+
+// Cycle is a seasonal profile.
+type Cycle struct {
+	By     string  `json:"by" enum:"time-of-day,weekday,month,quarter"`
+	Places []Place `json:"places"`
+}
+
+// Place is one place of a cycle.
+type Place struct {
+	Name  string   `json:"name"`
+	Mean  *float64 `json:"mean"`
+	Low   *float64 `json:"low" doc:"a quarter of the values lies below"`
+	High  *float64 `json:"high" doc:"a quarter of the values lies above"`
+	Known int      `json:"known"`
+}
+
 // DriverValues is a driver beside a series; it may reach past the last period.
 type DriverValues struct {
 	Driver

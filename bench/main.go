@@ -188,7 +188,17 @@ func wide(binary string) error {
 		return err
 	}
 	opened := time.Since(begin).Seconds()
-	fmt.Printf("wide: %d x %d in %.1f s, peak %.0f MiB; the dataset answers in %.0f ms\n", series, days, took, p.peak(), 1000*opened)
+	begin = time.Now()
+	if _, err := p.Spread(ctx, "wide", nil); err != nil {
+		return err
+	}
+	spread := time.Since(begin).Seconds()
+	begin = time.Now()
+	if _, err := p.Check(ctx, "wide"); err != nil {
+		return err
+	}
+	fmt.Printf("wide: %d x %d in %.1f s, peak %.0f MiB; the dataset answers in %.0f ms, its spread in %.0f ms, its checks in %.1f s\n",
+		series, days, took, p.peak(), 1000*opened, 1000*spread, time.Since(begin).Seconds())
 	return nil
 }
 

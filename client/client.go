@@ -233,6 +233,16 @@ func (c *Client) SeriesValues(ctx context.Context, dataset, key string) (api.Ser
 	return do[api.SeriesValues](ctx, c, api.GetSeries, call{path: []string{dataset}, query: url.Values{"series": {key}}})
 }
 
+// Spread reads the distribution over the series that match every attribute=value pair.
+func (c *Client) Spread(ctx context.Context, dataset string, where []string) (api.Spread, error) {
+	return do[api.Spread](ctx, c, api.GetSpread, call{path: []string{dataset}, query: url.Values{"where": where}})
+}
+
+// Profile reads one series' seasonal profiles and autocorrelation.
+func (c *Client) Profile(ctx context.Context, dataset, key string) (api.SeriesProfile, error) {
+	return do[api.SeriesProfile](ctx, c, api.GetProfile, call{path: []string{dataset}, query: url.Values{"series": {key}}})
+}
+
 // Families lists the catalogue.
 func (c *Client) Families(ctx context.Context) ([]api.Family, error) {
 	return all[api.Family](ctx, c, api.ListFamilies, call{})

@@ -7,6 +7,7 @@ import (
 	"io"
 	"math"
 	"regexp"
+	"runtime"
 	"strconv"
 	"strings"
 	"time"
@@ -55,6 +56,8 @@ func (s *Server) registerData() {
 	handle(s, api.LoadActuals, s.loadActuals)
 	handle(s, api.ListSeries, s.listSeries)
 	handle(s, api.GetSeries, s.getSeries)
+	handle(s, api.GetSpread, s.getSpread)
+	handle(s, api.GetProfile, s.getProfile)
 	handle(s, api.InspectFile, s.inspect)
 	for _, r := range []api.Route{api.InspectFile, api.LoadDataset, api.LoadActuals} {
 		op := s.contract.OpenAPI().Paths[r.Path].Post
@@ -205,18 +208,23 @@ func (s *Server) checkDataset(ctx context.Context, in *DatasetPath) (api.Page[ap
 	if err != nil {
 		return out, err
 	}
-	p, err := s.store.Panel(ctx, rev.ID)
-	if err != nil {
-		return out, err
+	checks, known := s.checks.Load(rev.ID)
+	if !known {
+		p, err := s.store.Panel(ctx, rev.ID)
+		if err != nil {
+			return out, err
+		}
+		checks = checksOf(p)
+		s.checks.Store(rev.ID, checks)
 	}
-	out.Items = append(out.Items, checksOf(p)...)
+	out.Items = append(out.Items, checks.([]api.Check)...)
 	out.Total = len(out.Items)
 	return out, nil
 }
 
 func checksOf(p *panel.Panel) []api.Check {
 	var out []api.Check
-	for _, f := range panel.Check(p) {
+	for _, f := range panel.Check(p, runtime.GOMAXPROCS(0)) {
 		c := api.Check{Kind: f.Kind, Grade: f.Grade, Series: len(f.Series), Meaning: f.Meaning}
 		for _, i := range f.Series[:min(5, len(f.Series))] {
 			c.Example = append(c.Example, p.Series[i].Key)

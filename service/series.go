@@ -50,16 +50,9 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	if err != nil {
 		return out, err
 	}
-	filter, err := parseWhere(in.Where)
+	chosen, err := choose(p, in.Where, in.Search)
 	if err != nil {
 		return out, err
-	}
-	chosen, err := p.Where(filter)
-	if err != nil {
-		return out, invalid("query.where", "%v", err)
-	}
-	if text := strings.ToLower(in.Search); text != "" {
-		chosen = slices.DeleteFunc(chosen, func(i int) bool { return !strings.Contains(strings.ToLower(p.Series[i].Key), text) })
 	}
 	out.Total = len(chosen)
 	out.Facets = facets(p, chosen)
@@ -69,6 +62,22 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	}
 	out.Cursor = nextCursor(offset, len(shown), len(chosen))
 	return out, nil
+}
+
+// choose lists the series that match every attribute=value pair and hold a text.
+func choose(p *panel.Panel, where []string, search string) ([]int, error) {
+	filter, err := parseWhere(where)
+	if err != nil {
+		return nil, err
+	}
+	chosen, err := p.Where(filter)
+	if err != nil {
+		return nil, invalid("query.where", "%v", err)
+	}
+	if text := strings.ToLower(search); text != "" {
+		chosen = slices.DeleteFunc(chosen, func(i int) bool { return !strings.Contains(strings.ToLower(p.Series[i].Key), text) })
+	}
+	return chosen, nil
 }
 
 // facetValues bounds how many values of an attribute are counted in an answer.

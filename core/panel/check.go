@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 
 	"paperkettle/core/num"
 )
@@ -22,20 +23,17 @@ type rule struct {
 	applies              func(s *Series, f *facts) bool
 }
 
-// Check looks a panel over, the worst first. It changes nothing.
-func Check(p *Panel) []Finding {
+// Check looks a panel over on some workers, the worst first. It changes nothing.
+func Check(p *Panel, workers int) []Finding {
 	rules := rulesFor(p)
 	found := make([]Finding, len(rules))
-	middle := middleScale(p)
-	var work scratch
+	all := allFacts(p, workers)
+	middle := middleScale(all)
 	for i := range p.Series {
-		s := &p.Series[i]
-		f := factsOf(s.Values)
+		f := &all[i]
 		f.farScale = f.known > 0 && f.mean != 0 && math.Abs(math.Log10(math.Abs(f.mean))-middle) > 3
-		f.outliers = work.outliers(s.Values, p.Cadence.Season())
-		f.shifted = work.shifted(s.Values, p.Cadence.Season())
 		for j, r := range rules {
-			if r.applies(s, &f) {
+			if r.applies(&p.Series[i], f) {
 				found[j].Series = append(found[j].Series, i)
 			}
 		}
@@ -143,11 +141,36 @@ func (f *facts) class() demandClass {
 	return smooth
 }
 
-// middleScale is the median of the series' sizes, as a power of ten.
-func middleScale(p *Panel) float64 {
-	var scales []float64
+// allFacts looks at every series once.
+func allFacts(p *Panel, workers int) []facts {
+	out := make([]facts, len(p.Series))
+	next := make(chan int)
+	var wg sync.WaitGroup
+	for range max(1, workers) {
+		wg.Go(func() {
+			var work scratch
+			for i := range next {
+				values := p.Series[i].Values
+				f := factsOf(values)
+				f.outliers = work.outliers(values, p.Cadence.Season())
+				f.shifted = work.shifted(values, p.Cadence.Season())
+				out[i] = f
+			}
+		})
+	}
 	for i := range p.Series {
-		if f := factsOf(p.Series[i].Values); f.known > 0 && f.mean != 0 {
+		next <- i
+	}
+	close(next)
+	wg.Wait()
+	return out
+}
+
+// middleScale is the median of the series' sizes, as a power of ten.
+func middleScale(all []facts) float64 {
+	var scales []float64
+	for _, f := range all {
+		if f.known > 0 && f.mean != 0 {
 			scales = append(scales, math.Log10(math.Abs(f.mean)))
 		}
 	}
@@ -181,21 +204,19 @@ const farOut = 8
 // than one in fifty stands out it is the nature of the series, and none counts.
 func (w *scratch) outliers(values []float64, season int) int {
 	w.residuals, w.sizes = w.residuals[:0], w.sizes[:0]
-	var near [4]float64
-	for t, v := range values {
-		n := 0
-		for k := 1; k <= 2; k++ { // in pairs, so that a trend weighs nothing
-			if a, b := t-k*season, t+k*season; a >= 0 && b < len(values) && Known(values[a]) && Known(values[b]) {
-				near[n], near[n+1] = values[a], values[b]
-				n += 2
+	for t := season; t+season < len(values); t++ {
+		// In pairs, so that a trend weighs nothing; an unknown value makes r unknown.
+		a, b := values[t-season], values[t+season]
+		r := math.Abs(values[t] - (a+b)/2)
+		if t >= 2*season && t+2*season < len(values) {
+			if c, d := values[t-2*season], values[t+2*season]; Known(c) && Known(d) {
+				// The median of four: all but the largest and the smallest.
+				r = math.Abs(values[t] - (a+b+c+d-max(a, b, c, d)-min(a, b, c, d))/2)
 			}
 		}
-		if !Known(v) || n < 2 {
-			continue
+		if Known(r) {
+			w.residuals, w.sizes = append(w.residuals, r), append(w.sizes, r)
 		}
-		slices.Sort(near[:n])
-		r := math.Abs(v - (near[(n-1)/2]+near[n/2])/2)
-		w.residuals, w.sizes = append(w.residuals, r), append(w.sizes, r)
 	}
 	if len(w.residuals) < 20 {
 		return 0

@@ -244,6 +244,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/series/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read one series' seasonal profiles and autocorrelation */
+        get: operations["get-profile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/series/values": {
         parameters: {
             query?: never;
@@ -253,6 +270,23 @@ export interface paths {
         };
         /** Show the values of one series */
         get: operations["get-series"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{dataset}/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read the distribution over series at each period */
+        get: operations["get-spread"];
         put?: never;
         post?: never;
         delete?: never;
@@ -676,6 +710,11 @@ export interface components {
             periods: string[];
             series: string;
         };
+        Cycle: {
+            /** @enum {string} */
+            by: "time-of-day" | "weekday" | "month" | "quarter";
+            places: components["schemas"]["Place"][];
+        };
         Dataset: {
             attributes: components["schemas"]["Attribute"][];
             /** @example day */
@@ -1071,6 +1110,23 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        Place: {
+            /**
+             * Format: double
+             * @description a quarter of the values lies above
+             */
+            high: number | null;
+            /** Format: int64 */
+            known: number;
+            /**
+             * Format: double
+             * @description a quarter of the values lies below
+             */
+            low: number | null;
+            /** Format: double */
+            mean: number | null;
+            name: string;
+        };
         Plan: {
             /** @description the contender that skill is measured against; a naive where left out */
             baseline?: string;
@@ -1217,6 +1273,17 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        SeriesProfile: {
+            /** @description from lag 1 on */
+            autocorrelation: (number | null)[];
+            /**
+             * Format: double
+             * @description 95 % of the autocorrelations of white noise lie within it
+             */
+            bound: number;
+            cycles: components["schemas"]["Cycle"][];
+            key: string;
+        };
         SeriesRow: {
             first: string;
             key: string;
@@ -1316,6 +1383,21 @@ export interface components {
             /** Format: int64 */
             tasks: number;
             windows: components["schemas"]["Window"][];
+        };
+        Spread: {
+            /** @description series with a value */
+            known: number[];
+            lines: components["schemas"]["SpreadLine"][];
+            periods: string[];
+            /** @description each series was divided by its mean */
+            scaled: boolean;
+            /** Format: int64 */
+            series: number;
+        };
+        SpreadLine: {
+            /** Format: double */
+            share: number;
+            values: (number | null)[];
         };
         StandingRow: {
             contender: string;
@@ -2293,6 +2375,60 @@ export interface operations {
             };
         };
     };
+    "get-profile": {
+        parameters: {
+            query: {
+                /** @description 0 for the latest */
+                revision?: number;
+                /** @description the series' key: its attribute values joined by ' / ' */
+                series: string;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-series": {
         parameters: {
             query: {
@@ -2316,6 +2452,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesValues"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-spread": {
+        parameters: {
+            query?: {
+                /** @description attribute=value; several narrow further */
+                where?: string[];
+                /** @description text in the key, whatever its case */
+                search?: string;
+                /** @description divide each series by its mean first */
+                scaled?: boolean;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spread"];
                 };
             };
             /** @description Not Found */

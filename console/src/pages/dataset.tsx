@@ -9,6 +9,7 @@ import { count, figure, share, span, when } from "../format";
 import { ButtonLink, Input, Select } from "../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Table } from "../ui/table";
+import { Seasons, SpreadView } from "./looks";
 
 export const useDataset = (name: string) =>
   useQuery({
@@ -210,8 +211,8 @@ function SeriesRows({ rows, total, chosen, choose, more }: RowsProps) {
   );
 }
 
-function SeriesChart({ dataset, name }: { dataset: Schemas["Dataset"]; name: string }) {
-  const { data, error } = useQuery({
+const useValues = (dataset: Schemas["Dataset"], name: string) =>
+  useQuery({
     queryKey: ["values", dataset.name, dataset.revision, name],
     queryFn: () =>
       take(
@@ -222,6 +223,9 @@ function SeriesChart({ dataset, name }: { dataset: Schemas["Dataset"]; name: str
     enabled: name !== "",
     placeholderData: (before) => before,
   });
+
+function SeriesChart({ dataset, name }: { dataset: Schemas["Dataset"]; name: string }) {
+  const { data, error } = useValues(dataset, name);
   if (error) return <Trouble error={error} />;
   if (!data) return <Waiting what="the series" />;
   const n = data.periods.length;
@@ -248,6 +252,8 @@ function SeriesChart({ dataset, name }: { dataset: Schemas["Dataset"]; name: str
         view={[0, n - 1]}
         height={300}
       />
+      <Seasons dataset={dataset} series={data.key} />
+      <SpreadView dataset={dataset} series={data} />
     </Section>
   );
 }

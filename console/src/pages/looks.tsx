@@ -1,0 +1,145 @@
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { api, type Schemas, take } from "../api/client";
+import { CycleChart, LagChart } from "../chart/profile";
+import { type Band, TimeChart } from "../chart/time-chart";
+import { count } from "../format";
+import { Button } from "../ui/controls";
+import { Section, Trouble, Waiting } from "../ui/page";
+
+type Dataset = Schemas["Dataset"];
+
+/** The seasons of one series. */
+export function Seasons({ dataset, series }: { dataset: Dataset; series: string }) {
+  const { data } = useQuery({
+    queryKey: ["profile", dataset.name, dataset.revision, series],
+    queryFn: () =>
+      take(
+        api.GET("/datasets/{dataset}/series/profile", {
+          params: { path: { dataset: dataset.name }, query: { series } },
+        }),
+      ),
+    enabled: series !== "",
+    placeholderData: (before) => before,
+  });
+  if (!data) return null;
+  return (
+    <div className="flex flex-wrap gap-6">
+      {data.cycles.map((c) => (
+        <CycleChart key={c.by} cycle={c} />
+      ))}
+      <LagChart values={data.autocorrelation} bound={data.bound} season={dataset.season} />
+    </div>
+  );
+}
+
+const known = (values: (number | null)[]) => values.map((v) => v ?? 0);
+
+/** The spread of the filtered series at each period, with the chosen one over it. */
+export function SpreadView({
+  dataset,
+  series,
+}: {
+  dataset: Dataset;
+  series: Schemas["SeriesValues"] | undefined;
+}) {
+  const [params, setParams] = useSearchParams();
+  const where = params.getAll("where");
+  const search = params.get("search") || undefined;
+  const scaled = params.get("scaled") === "1";
+  const shown = params.get("spread") === "1";
+  const { data, error, isFetching } = useQuery({
+    queryKey: ["spread", dataset.name, dataset.revision, where, search, scaled],
+    queryFn: () =>
+      take(
+        api.GET("/datasets/{dataset}/spread", {
+          params: { path: { dataset: dataset.name }, query: { where, search, scaled } },
+        }),
+      ),
+    enabled: shown,
+    placeholderData: (before) => before,
+  });
+  function set(name: string, on: boolean) {
+    const next = new URLSearchParams(params);
+    if (on) next.set(name, "1");
+    else next.delete(name);
+    setParams(next, { replace: true });
+  }
+  if (!shown) {
+    return (
+      <div>
+        <Button weak onClick={() => set("spread", true)}>
+          Show the spread of these series
+        </Button>
+      </div>
+    );
+  }
+  if (error) return <Trouble error={error} />;
+  return (
+    <Section
+      title={data ? `Spread of ${count(data.series, "series")}` : "Spread"}
+      aside={
+        <span className="flex items-center gap-3 text-[13px]">
+          <label className="flex items-center gap-1.5">
+            <input type="checkbox" checked={scaled} onChange={(e) => set("scaled", e.target.checked)} />
+            each divided by its mean
+          </label>
+          <Button weak onClick={() => set("spread", false)}>
+            Hide
+          </Button>
+        </span>
+      }
+    >
+      {data ? <SpreadChart spread={data} dataset={dataset} series={series} /> : <Waiting what="the spread" />}
+      <p className="text-[13px] text-soft">
+        Median as a line; the middle half, the middle 90 % and the full range as bands
+        {series && `; ${series.key} in ink`}.{isFetching && " Reading …"}
+      </p>
+    </Section>
+  );
+}
+
+type ChartProps = {
+  spread: Schemas["Spread"];
+  dataset: Dataset;
+  series: Schemas["SeriesValues"] | undefined;
+};
+
+function SpreadChart({ spread, dataset, series }: ChartProps) {
+  const line = (share: number) => known(spread.lines.find((l) => l.share === share)?.values ?? []);
+  const band = (name: string, low: number, high: number, strength: number): Band => ({
+    name: `median ${name}`,
+    hue: "hue-1",
+    start: 0,
+    low: line(low),
+    high: line(high),
+    strength,
+  });
+  const at = new Map(spread.periods.map((p, i) => [p, i]));
+  const actual: (number | null)[] = new Array(spread.periods.length).fill(null);
+  const own = (series?.values ?? []).filter((v): v is number => v !== null);
+  const unit = spread.scaled ? own.reduce((a, v) => a + v, 0) / (own.length || 1) || 1 : 1;
+  for (const [i, p] of (series?.periods ?? []).entries()) {
+    const v = series?.values[i];
+    const k = at.get(p);
+    if (k !== undefined && v != null) actual[k] = v / unit;
+  }
+  return (
+    <TimeChart
+      label={`Spread of ${spread.series} series of ${dataset.name}`}
+      periods={spread.periods}
+      unit={spread.scaled ? "times the series' mean" : dataset.measure}
+      actual={actual}
+      lines={[{ name: "median", hue: "hue-1", start: 0, values: line(0.5) }]}
+      bands={[
+        band("full range", 0, 1, 0.08),
+        band("middle 90 %", 0.05, 0.95, 0.14),
+        band("middle half", 0.25, 0.75, 0.25),
+      ]}
+      tints={[]}
+      rings={[]}
+      view={[0, spread.periods.length - 1]}
+      height={320}
+    />
+  );
+}
