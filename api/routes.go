@@ -39,6 +39,7 @@ var (
 	RemoveDataset = Route{"remove-dataset", http.MethodDelete, "/datasets/{dataset}", "data", "Remove a dataset with its bake-offs and releases", Admin, 204}
 	CheckDataset  = Route{"check-dataset", http.MethodGet, "/datasets/{dataset}/check", "data", "Say what in a dataset deserves a look", Reader, 0}
 	LoadDataset   = Route{"load-dataset", http.MethodPost, "/datasets/{dataset}/loads", "data", "Load a file as a new revision (the body is the file)", Analyst, 201}
+	AttachDrivers = Route{"attach-drivers", http.MethodPost, "/datasets/{dataset}/attachments", "data", "Join drivers from another table by time and attributes (the body is the file)", Analyst, 201}
 	InspectFile   = Route{"inspect-file", http.MethodPost, "/inspect", "data", "Say how a file would be read, without loading it (the body is the file)", Analyst, 0}
 	LoadActuals   = Route{"load-actuals", http.MethodPost, "/datasets/{dataset}/actuals", "data", "Append actuals, score the live release and flag what lies outside (the body is the file)", Analyst, 201}
 	ListSeries    = Route{"list-series", http.MethodGet, "/datasets/{dataset}/series", "data", "List the series of a dataset", Reader, 0}
@@ -83,7 +84,7 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
 	ListJobs, GetJob, WatchJob, CancelJob,

@@ -41,6 +41,7 @@ type Attribute struct {
 type Driver struct {
 	Name       string `json:"name"`
 	KnownAhead bool   `json:"known_ahead"`
+	Attached   bool   `json:"attached" doc:"it came from a table of its own"`
 }
 
 // Revision is one load of a dataset.
@@ -86,6 +87,27 @@ type Arrived struct {
 	Release string     `json:"release,omitempty" doc:"the live release that was scored, if there is one"`
 	Score   *LiveScore `json:"score,omitempty"`
 	Flags   int        `json:"flags" doc:"open flags of that release"`
+}
+
+// Attached answers an attachment of drivers.
+type Attached struct {
+	Dataset  Dataset          `json:"dataset"`
+	Drivers  []AttachedDriver `json:"drivers"`
+	Form     string           `json:"form"`
+	Cautions []string         `json:"cautions,omitempty"`
+}
+
+// AttachedDriver reports how one driver matched.
+type AttachedDriver struct {
+	Driver
+	Matched   int      `json:"matched" doc:"series that found values"`
+	Unmatched int      `json:"unmatched" doc:"series that found none"`
+	Missing   []string `json:"missing,omitempty" doc:"the first few of them"`
+	Covered   float64  `json:"covered" doc:"share of the matched series' periods with a value"`
+	AheadFrom int      `json:"ahead_from" doc:"the fewest periods past the dataset's end that a matched series has a value for"`
+	AheadTo   int      `json:"ahead_to" doc:"the most"`
+	Unused    []string `json:"unused,omitempty" doc:"the first few keys of the table that no series has"`
+	UnusedAll int      `json:"unused_count"`
 }
 
 // LoadColumns says how a file is written, which column is what, and how rows become

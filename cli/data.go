@@ -18,7 +18,7 @@ import (
 )
 
 func (a *app) dataset() *cobra.Command {
-	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetRemove())
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetRemove())
 }
 
 // columnFlags adds the flags that say how a file is written and which column is what.
@@ -120,6 +120,50 @@ func (a *app) datasetLoad() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&name, "name", "", "name of the dataset")
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only show what would be read: the columns, the first values as understood, the checks")
+	columnFlags(cmd, &cols)
+	return cmd
+}
+
+func (a *app) datasetAttach() *cobra.Command {
+	var cols api.LoadColumns
+	var dataset string
+	cmd := &cobra.Command{
+		Use:   "attach FILE --dataset N --time COL --driver COL,COL [--by COL,COL]",
+		Short: "Join drivers from another table, by time and any of the attributes",
+		Long: `Join drivers from another table to a dataset, by time and by those of its attributes
+that the table has, at the same or a coarser cadence: a weekly price on daily sales, or
+one temperature for all. The report says what matched and which periods ahead are covered.`,
+		Example: "  paperkettle dataset attach price.csv --dataset daily --time week --by line --driver price --known-ahead price",
+		Args:    exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if dataset == "" || cols.Time == "" || len(cols.Drivers) == 0 {
+				return misused("an attachment needs --dataset, --time and --driver")
+			}
+			file, shown, err := a.openFile(args[0])
+			if err != nil {
+				return err
+			}
+			defer file.Close()
+			cols.File = shown
+			got, err := c.Attach(ctx, dataset, cols, file)
+			if err != nil {
+				return err
+			}
+			a.caution(got.Cautions)
+			s := &sheet{head: []string{"driver", "known ahead", ">series matched", ">not matched", ">periods covered", ">periods ahead", ">keys unused", "for example"}}
+			for _, d := range got.Drivers {
+				example := ""
+				if len(d.Missing) > 0 {
+					example = "not matched: " + d.Missing[0]
+				} else if len(d.Unused) > 0 {
+					example = "unused: " + d.Unused[0]
+				}
+				s.add(d.Name, fmt.Sprint(d.KnownAhead), whole(d.Matched), whole(d.Unmatched), a.share(&d.Covered), fmt.Sprintf("%d to %d", d.AheadFrom, d.AheadTo), whole(d.UnusedAll), example)
+			}
+			return a.print(got, s)
+		}),
+	}
+	cmd.Flags().StringVar(&dataset, "dataset", "", "the dataset they join")
 	columnFlags(cmd, &cols)
 	return cmd
 }

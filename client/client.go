@@ -208,6 +208,11 @@ func loadQuery(cols api.LoadColumns) url.Values {
 	return q
 }
 
+// Attach joins drivers from another table to a dataset.
+func (c *Client) Attach(ctx context.Context, dataset string, cols api.LoadColumns, file io.Reader) (api.Attached, error) {
+	return do[api.Attached](ctx, c, api.AttachDrivers, call{path: []string{dataset}, query: loadQuery(cols), file: file})
+}
+
 // Inspect says how a file would be read, without loading it.
 func (c *Client) Inspect(ctx context.Context, cols api.LoadColumns, file io.Reader) (api.Inspected, error) {
 	return do[api.Inspected](ctx, c, api.InspectFile, call{query: loadQuery(cols), file: file})

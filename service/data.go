@@ -59,7 +59,8 @@ func (s *Server) registerData() {
 	handle(s, api.GetSpread, s.getSpread)
 	handle(s, api.GetProfile, s.getProfile)
 	handle(s, api.InspectFile, s.inspect)
-	for _, r := range []api.Route{api.InspectFile, api.LoadDataset, api.LoadActuals} {
+	handle(s, api.AttachDrivers, s.attach)
+	for _, r := range []api.Route{api.InspectFile, api.AttachDrivers, api.LoadDataset, api.LoadActuals} {
 		op := s.contract.OpenAPI().Paths[r.Path].Post
 		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 	}
@@ -124,7 +125,7 @@ func describeDataset(name string, rev *store.Revision, m store.PanelMeta, values
 		out.Attributes = append(out.Attributes, at)
 	}
 	for _, d := range m.Drivers {
-		out.Drivers = append(out.Drivers, api.Driver{Name: d.Name, KnownAhead: d.KnownAhead})
+		out.Drivers = append(out.Drivers, api.Driver(d))
 	}
 	return out
 }
@@ -309,6 +310,9 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 	}
 	if cols.Drivers == nil {
 		for _, d := range m.Drivers {
+			if d.Attached {
+				continue
+			}
 			cols.Drivers = append(cols.Drivers, d.Name)
 			if d.KnownAhead {
 				cols.KnownAhead = append(cols.KnownAhead, d.Name)

@@ -288,6 +288,30 @@ func TestRevisionsAndRerun(t *testing.T) {
 	assert.Equal(t, b.Plan, rerun.Plan)
 }
 
+// Drivers of another table join by name, make a revision, and do not stand in the way
+// of further loads or actuals.
+func TestAttachedDriversStayThroughFurtherLoads(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	cols := api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}}
+	_, err := c.Load(ctx, "sales", cols, strings.NewReader("day,shop,sold\n2026-01-05,a,1\n2026-01-06,a,2\n2026-01-05,b,3\n2026-01-06,b,4\n"))
+	require.NoError(t, err)
+	got, err := c.Attach(ctx, "sales", api.LoadColumns{Time: "week", By: []string{"shop"}, Drivers: []string{"price", "promo"}, KnownAhead: []string{"price"}},
+		strings.NewReader("week;shop;price;promo\n2026-W02;a;1,5;0\n2026-W03;a;2,5;1\n2026-W02;x;9,5;0\n"))
+	require.NoError(t, err)
+	assert.Equal(t, 2, got.Dataset.Revision)
+	price := got.Drivers[0]
+	assert.Equal(t, []any{"price", true, 1, 1, 12, []string{"b"}, 1}, []any{price.Name, price.KnownAhead, price.Matched, price.Unmatched, price.AheadTo, price.Missing, price.UnusedAll})
+	arrived, err := c.LoadActuals(ctx, "sales", api.LoadColumns{}, strings.NewReader("day,shop,sold\n2026-01-07,a,5\n"))
+	require.NoError(t, err)
+	assert.Len(t, arrived.Dataset.Drivers, 2)
+	values, err := c.SeriesValues(ctx, "sales", "a")
+	require.NoError(t, err)
+	require.Len(t, values.Drivers[0].Values, 14)
+	assert.Equal(t, 2.5, *values.Drivers[0].Values[13])
+	_, err = c.Attach(ctx, "sales", api.LoadColumns{Time: "day", By: []string{"shop"}, Drivers: []string{"heat"}}, strings.NewReader("day,shop,heat\n2026-01-05,q,1\n2026-01-06,q,1\n"))
+	assert.ErrorContains(t, err, "nothing in the file matches a series")
+}
+
 func TestTokensAndRoles(t *testing.T) {
 	data := t.TempDir()
 	open, s := start(t, data)

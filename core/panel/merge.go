@@ -104,10 +104,20 @@ func sameShape(old, newer *Panel) error {
 			return fmt.Errorf("the dataset's attribute %q is %q in the file: name the same columns in the same order", old.Attributes[i].Name, newer.Attributes[i].Name)
 		}
 	}
-	if !slices.Equal(old.Drivers, newer.Drivers) {
+	if !slices.Equal(ownDrivers(old), ownDrivers(newer)) {
 		return fmt.Errorf("the dataset's drivers and the file's differ: name the same driver columns, in the same order and the same ones known ahead")
 	}
 	return nil
+}
+
+// ownDrivers are those of the dataset's own table.
+func ownDrivers(p *Panel) (out []Driver) {
+	for _, d := range p.Drivers {
+		if !d.Attached {
+			out = append(out, d)
+		}
+	}
+	return out
 }
 
 func mergeSeries(p *Panel, a, b Series, ch *Changes) Series {
@@ -141,31 +151,42 @@ func mergeSeries(p *Panel, a, b Series, ch *Changes) Series {
 			out.Values[i] = y
 		}
 	}
-	for d := range p.Drivers {
-		out.Drivers = append(out.Drivers, mergeDriver(start, d, a, b))
+	own := 0 // the newer table has the own drivers alone
+	for d, info := range p.Drivers {
+		var older, newer []float64
+		if d < len(a.Drivers) {
+			older = a.Drivers[d]
+		}
+		if !info.Attached {
+			if own < len(b.Drivers) {
+				newer = b.Drivers[own]
+			}
+			own++
+		}
+		out.Drivers = append(out.Drivers, mergeDriver(start, a.First, b.First, older, newer))
 	}
 	return out
 }
 
-func mergeDriver(start, d int, a, b Series) []float64 {
-	at := func(s Series, i int) float64 {
-		if d < len(s.Drivers) {
-			if j := i - s.First; j >= 0 && j < len(s.Drivers[d]) {
-				return s.Drivers[d][j]
-			}
+// mergeDriver lays newer values over older ones; each begins at its series' first.
+func mergeDriver(start, firstOld, firstNew int, older, newer []float64) []float64 {
+	at := func(values []float64, first, i int) float64 {
+		if j := i - first; j >= 0 && j < len(values) {
+			return values[j]
 		}
 		return Unknown
 	}
 	end := start
-	for _, s := range []Series{a, b} {
-		if d < len(s.Drivers) {
-			end = max(end, s.First+len(s.Drivers[d]))
-		}
+	if len(older) > 0 {
+		end = max(end, firstOld+len(older))
+	}
+	if len(newer) > 0 {
+		end = max(end, firstNew+len(newer))
 	}
 	out := unknowns(end - start)
 	for i := range out {
-		if out[i] = at(b, start+i); !Known(out[i]) {
-			out[i] = at(a, start+i)
+		if out[i] = at(newer, firstNew, start+i); !Known(out[i]) {
+			out[i] = at(older, firstOld, start+i)
 		}
 	}
 	return out

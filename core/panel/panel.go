@@ -33,6 +33,7 @@ type Panel struct {
 type Driver struct {
 	Name       string
 	KnownAhead bool
+	Attached   bool // it came from a table of its own
 }
 
 // Attribute is a dictionary-coded column: series i has Values[Codes[i]].

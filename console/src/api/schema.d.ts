@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/attachments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Join drivers from another table by time and attributes (the body is the file) */
+        post: operations["attach-drivers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/check": {
         parameters: {
             query?: never;
@@ -624,6 +641,49 @@ export interface components {
             rows: number;
             score?: components["schemas"]["LiveScore"];
         };
+        Attached: {
+            cautions?: string[];
+            dataset: components["schemas"]["Dataset"];
+            drivers: components["schemas"]["AttachedDriver"][];
+            form: string;
+        };
+        AttachedDriver: {
+            /**
+             * Format: int64
+             * @description the fewest periods past the dataset's end that a matched series has a value for
+             */
+            ahead_from: number;
+            /**
+             * Format: int64
+             * @description the most
+             */
+            ahead_to: number;
+            /** @description it came from a table of its own */
+            attached: boolean;
+            /**
+             * Format: double
+             * @description share of the matched series' periods with a value
+             */
+            covered: number;
+            known_ahead: boolean;
+            /**
+             * Format: int64
+             * @description series that found values
+             */
+            matched: number;
+            /** @description the first few of them */
+            missing?: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description series that found none
+             */
+            unmatched: number;
+            /** @description the first few keys of the table that no series has */
+            unused?: string[];
+            /** Format: int64 */
+            unused_count: number;
+        };
         Attribute: {
             /** Format: int64 */
             count: number;
@@ -756,10 +816,14 @@ export interface components {
             values: number;
         };
         Driver: {
+            /** @description it came from a table of its own */
+            attached: boolean;
             known_ahead: boolean;
             name: string;
         };
         DriverValues: {
+            /** @description it came from a table of its own */
+            attached: boolean;
             known_ahead: boolean;
             name: string;
             periods: string[];
@@ -2132,6 +2196,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Arrived"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "attach-drivers": {
+        parameters: {
+            query?: {
+                /** @description column of the period */
+                time?: string;
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                measure?: string;
+                /** @description columns that name the series */
+                by?: string[];
+                /** @description explanatory columns */
+                driver?: string[];
+                /** @description drivers whose future is known */
+                known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
+                /** @description found from the times where left out */
+                cadence?: string;
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                gaps?: string;
+                /** @description a number below which values can't lie; forecasts keep to it */
+                floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
+                /** @description the file's name, for messages */
+                file?: string;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Attached"];
                 };
             };
             /** @description Not Found */
