@@ -1,0 +1,77 @@
+package export_test
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/csv"
+	"math"
+	"os"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/forecast"
+	"paperkettle/core/panel"
+	"paperkettle/core/score"
+	"paperkettle/export"
+)
+
+// Whatever the names and numbers, what is written reads back as they are.
+func TestPointsReadBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		name := rapid.StringMatching(`[a-z,"\n ;'é]{1,8}`)
+		shop, contender := name.Draw(t, "shop"), name.Draw(t, "contender")
+		p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 20000, Length: 9, Attributes: []panel.Attribute{panel.NewAttribute("sh,op", []string{shop})},
+			Series: []panel.Series{{Key: shop}}}
+		rows := forecast.NewRows(2)
+		value := rapid.Float64Range(-1e6, 1e6)
+		for h := range rows.Mean {
+			rows.Mean[h] = value.Draw(t, "f")
+			for g := range rows.At(h) {
+				rows.At(h)[g] = rows.Mean[h] + float64(g-forecast.Median)
+			}
+		}
+		var b bytes.Buffer
+		w := bufio.NewWriter(&b)
+		points, err := export.NewPoints(w, p, []float64{80, 99.9}, true)
+		require.NoError(t, err)
+		y := value.Draw(t, "y")
+		actual := func(at int) float64 { return []float64{y, math.NaN()}[at-6] }
+		require.NoError(t, points.Series(0, contender, export.Origin{Window: 3, Index: 5}, rows, score.Scale{Abs: 2, Sq: 9}, actual))
+		require.NoError(t, w.Flush())
+		records, err := csv.NewReader(&b).ReadAll()
+		require.NoError(t, err)
+		require.Equal(t, []string{"sh,op", "contender", "window", "origin", "step", "period", "actual", "forecast", "low80", "high80", "low99.9", "high99.9", "mase_scale", "rmsse_scale"}, records[0])
+		number := func(row, column int) float64 {
+			v, err := strconv.ParseFloat(records[row][column], 64)
+			require.NoError(t, err)
+			return v
+		}
+		require.Equal(t, []string{shop, contender, "3", "2024-10-09", "1", "2024-10-10"}, records[1][:6])
+		require.Equal(t, []string{"2", "2024-10-11", ""}, records[2][4:7], "an unknown actual is empty")
+		for h := range 2 {
+			low, high := forecast.Interval(rows.At(h), 80)
+			require.Equal(t, []float64{rows.Mean[h], low, high, 2, 3}, []float64{number(h+1, 7), number(h+1, 8), number(h+1, 9), number(h+1, 12), number(h+1, 13)})
+		}
+		require.Equal(t, y, number(1, 6))
+	})
+}
+
+func ExamplePoints() {
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month, Label: calendar.LabelCode}, First: 672, Length: 3, Series: []panel.Series{{Key: "all", Values: []float64{5, 6, 7}}}}
+	rows := forecast.NewRows(1)
+	rows.Mean[0] = 7.5
+	for g := range rows.At(0) {
+		rows.At(0)[g] = 7.5
+	}
+	w := bufio.NewWriter(os.Stdout)
+	points, _ := export.NewPoints(w, p, []float64{80}, false)
+	_ = points.Series(0, "naive", export.Origin{Index: 1}, rows, score.Scale{}, p.Series[0].At)
+	_ = w.Flush()
+	// Output:
+	// contender,origin,step,period,actual,forecast,low80,high80
+	// naive,2026-02,1,2026-03,7,7.5,7.5,7.5
+}

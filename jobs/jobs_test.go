@@ -1,0 +1,236 @@
+package jobs_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
+
+	"paperkettle/jobs"
+	"paperkettle/store"
+)
+
+var ctx = context.Background()
+
+// fake is work whose tasks keep audit lines, so that the store shows what was done.
+type fake struct {
+	store *store.Store
+	ref   uint
+	tasks int
+	do    func(i int) error
+
+	mu    sync.Mutex
+	ended string
+}
+
+func (f *fake) key(i int) string { return fmt.Sprintf("%d-%d", f.ref, i) }
+func (f *fake) Total() int       { return f.tasks }
+
+func (f *fake) Pending(ctx context.Context) ([]int, error) {
+	var done []string
+	if err := f.store.Read(ctx).Model(&store.Audit{}).Pluck("object", &done).Error; err != nil {
+		return nil, err
+	}
+	var out []int
+	for i := range f.tasks {
+		if !slices.Contains(done, f.key(i)) {
+			out = append(out, i)
+		}
+	}
+	return out, nil
+}
+
+func (f *fake) Do(_ context.Context, i int) (func(*gorm.DB) error, error) {
+	if f.do != nil {
+		if err := f.do(i); err != nil {
+			return nil, err
+		}
+	}
+	return func(tx *gorm.DB) error { return tx.Create(&store.Audit{At: time.Now(), Object: f.key(i)}).Error }, nil
+}
+
+func (f *fake) end(how string) error {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.ended += how
+	return nil
+}
+
+func (f *fake) Finish(*gorm.DB) error  { return f.end("finished") }
+func (f *fake) Abandon(*gorm.DB) error { return f.end("abandoned") }
+
+func (f *fake) outcome() string {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.ended
+}
+
+// bench is a store and a manager of fake work.
+type bench struct {
+	t     *testing.T
+	store *store.Store
+	work  map[uint]*fake
+	m     *jobs.Manager
+}
+
+func newBench(t *testing.T, workers int) *bench {
+	s, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	b := &bench{t: t, store: s, work: map[uint]*fake{}}
+	b.m = b.manager(workers)
+	t.Cleanup(func() { b.m.Close(); require.NoError(t, s.Close()) })
+	return b
+}
+
+func (b *bench) manager(workers int) *jobs.Manager {
+	return jobs.New(b.store, workers, map[string]jobs.Opener{"fake": func(_ context.Context, ref uint) (jobs.Work, error) {
+		if f := b.work[ref]; f != nil {
+			return f, nil
+		}
+		return nil, errors.New("no such work")
+	}})
+}
+
+func (b *bench) queue(ref uint, f *fake) uint {
+	if f != nil {
+		f.store, f.ref = b.store, ref
+		b.work[ref] = f
+	}
+	job := store.Job{Kind: "fake", RefID: ref, State: store.Queued, CreatedAt: time.Now()}
+	require.NoError(b.t, b.store.Write(ctx, func(tx *gorm.DB) error { return tx.Create(&job).Error }))
+	b.m.Wake()
+	return job.ID
+}
+
+func (b *bench) until(id uint, state string) store.Job {
+	b.t.Helper()
+	var job store.Job
+	require.Eventually(b.t, func() bool {
+		require.NoError(b.t, b.store.Read(ctx).First(&job, id).Error)
+		return job.State == state
+	}, 10*time.Second, time.Millisecond, "waiting for %s, last seen as %+v", state, &job)
+	return job
+}
+
+func (b *bench) kept() int {
+	var n int64
+	require.NoError(b.t, b.store.Read(ctx).Model(&store.Audit{}).Count(&n).Error)
+	return int(n)
+}
+
+func TestJobsRunInTurnAndShowProgress(t *testing.T) {
+	b := newBench(t, 2)
+	var mu sync.Mutex
+	var order []uint
+	note := func(ref uint) func(int) error {
+		return func(int) error {
+			mu.Lock()
+			defer mu.Unlock()
+			if len(order) == 0 || order[len(order)-1] != ref {
+				order = append(order, ref)
+			}
+			return nil
+		}
+	}
+	first := b.queue(1, &fake{tasks: 20, do: note(1)})
+	second := b.queue(2, &fake{tasks: 20, do: note(2)})
+	states, stop := b.m.Watch(second)
+	defer stop()
+	b.m.Start()
+	last := -1
+	for p := range states {
+		assert.GreaterOrEqual(t, p.Job.Done, last, "progress never goes back")
+		last = p.Job.Done
+		if p.Job.Over() {
+			break
+		}
+	}
+	job := b.until(second, store.Done)
+	assert.Equal(t, []int{20, 20}, []int{job.Done, job.Total})
+	assert.Equal(t, store.Done, b.until(first, store.Done).State)
+	assert.Equal(t, []uint{1, 2}, order)
+	assert.Equal(t, 40, b.kept())
+	assert.Equal(t, "finished", b.work[1].outcome())
+}
+
+// A task that fails or breaks down fails its job with the reason, keeps what was done,
+// and lets the next job run.
+func TestAFailureEndsItsOwnJobOnly(t *testing.T) {
+	b := newBench(t, 1)
+	failing := b.queue(1, &fake{tasks: 5, do: func(i int) error {
+		if i == 3 {
+			return errors.New("the third is bad")
+		}
+		return nil
+	}})
+	breaking := b.queue(2, &fake{tasks: 1, do: func(int) error { panic("glass") }})
+	missing := b.queue(3, nil)
+	good := b.queue(4, &fake{tasks: 2})
+	b.m.Start()
+	assert.Equal(t, "the third is bad", b.until(failing, store.Failed).Error)
+	assert.Contains(t, b.until(breaking, store.Failed).Error, "task 0 broke down: glass")
+	assert.Equal(t, "no such work", b.until(missing, store.Failed).Error)
+	b.until(good, store.Done)
+	assert.Equal(t, 3+2, b.kept())
+	assert.Equal(t, "abandoned", b.work[1].outcome())
+}
+
+// A job that is cancelled keeps what is done; queued again, it does the rest.
+func TestCancelKeepsWhatIsDone(t *testing.T) {
+	b := newBench(t, 1)
+	reached, release := make(chan bool), make(chan bool)
+	id := b.queue(1, &fake{tasks: 10, do: func(i int) error {
+		if i == 4 {
+			reached <- true
+			<-release
+		}
+		return nil
+	}})
+	waiting := b.queue(2, &fake{tasks: 1})
+	b.m.Start()
+	<-reached
+	require.NoError(t, b.m.Cancel(ctx, waiting))
+	b.until(waiting, store.Cancelled)
+	require.NoError(t, b.m.Cancel(ctx, id))
+	close(release)
+	b.until(id, store.Cancelled)
+	done := b.kept()
+	assert.True(t, done >= 4 && done < 10, "%d of 10 kept", done)
+
+	b.work[1].do = nil
+	require.NoError(t, b.store.Write(ctx, func(tx *gorm.DB) error {
+		return tx.Model(&store.Job{}).Where("id = ?", id).Update("state", store.Queued).Error
+	}))
+	b.m.Wake()
+	b.until(id, store.Done)
+	assert.Equal(t, 10, b.kept(), "nothing twice")
+	assert.ErrorIs(t, b.m.Cancel(ctx, 999), store.ErrNotFound)
+}
+
+// Closing the manager leaves its job running on the books; the next one goes on with it.
+func TestAClosedManagersJobGoesOn(t *testing.T) {
+	b := newBench(t, 1)
+	reached := make(chan bool, 10)
+	id := b.queue(1, &fake{tasks: 6, do: func(int) error {
+		reached <- true
+		time.Sleep(5 * time.Millisecond)
+		return nil
+	}})
+	b.m.Start()
+	<-reached
+	b.m.Close()
+	job := b.until(id, store.Running)
+	assert.False(t, job.Over())
+	assert.Less(t, b.kept(), 6)
+	b.m = b.manager(2)
+	b.m.Start()
+	b.until(id, store.Done)
+	assert.Equal(t, 6, b.kept())
+}
