@@ -303,6 +303,8 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	lead := rows[0]
 	text := lead.Contender + " leads"
 	switch {
+	case lead.Values[st.Metric] == nil:
+		return fmt.Sprintf("No contender has a %s here, since what it divides by is zero: rank by another metric.", st.Metric)
 	case len(rows) == 1:
 		return fmt.Sprintf("%s ran alone: enter a second contender to compare it with.", lead.Contender)
 	case rows[1].Rank == 1:

@@ -1,6 +1,7 @@
 package bakeoff
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -136,6 +137,7 @@ func (t *Tally) attrCut() bool {
 func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Standing {
 	rows := make([]Standing, len(t.e.models))
 	order := make(map[string]float64, len(rows))
+	absolute := make(map[string]float64, len(rows)) // settles the order of equals, not their rank
 	for c := range rows {
 		acc := &t.accs[i][c]
 		values := make([]float64, len(all))
@@ -149,16 +151,11 @@ func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Sta
 		}
 		name := t.e.Plan.Contenders[c].Name
 		order[name] = m.Order(own)
+		absolute[name] = acc.SumAbs
 		rows[c] = Standing{Contender: name, Points: int(acc.N), Filled: t.filled[i][c], Values: values, Skill: skill}
 	}
 	slices.SortStableFunc(rows, func(a, b Standing) int {
-		switch x, y := order[a.Contender], order[b.Contender]; {
-		case x < y:
-			return -1
-		case x > y:
-			return 1
-		}
-		return 0
+		return cmp.Or(cmp.Compare(order[a.Contender], order[b.Contender]), cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
 	})
 	for r := range rows {
 		rows[r].Rank = r + 1

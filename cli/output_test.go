@@ -1,0 +1,123 @@
+package cli_test
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/api"
+)
+
+// write puts a text into a file of the test's own folder.
+func write(t *testing.T, name, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	return path
+}
+
+const sales = "day;shop;sold\n01.02.2026;a;1,5\n02.02.2026;a;2,5\n15.02.2026;b;3,0\n16.02.2026;b;4,0\n"
+
+// A dry run shows how a file is written, its columns, its first values, and what
+// would be in the way.
+func TestADryRunShowsWhatWouldBeRead(t *testing.T) {
+	sh := newShell(t)
+	out := sh.must("dataset", "load", write(t, "sales.csv", sales), "--dry-run")
+	for _, want := range []string{"csv, utf-8, fields apart by semicolon, decimal comma", "4 rows make 2 series by day, 2026-02-01 to 2026-02-16", "1.500", "very short: 2 series"} {
+		assert.Contains(t, out, want)
+	}
+	unsure := sh.must("dataset", "load", write(t, "unsure.csv", "day,y\n01/02/2026,1\n02/02/2026,2\n"), "--dry-run")
+	assert.Contains(t, unsure, "A load would be refused: line 2: \"01/02/2026\" and all other dates can be read day first (2026-02-01) or month first (2026-01-02): say which")
+	assert.Empty(t, strings.TrimSpace(strings.Join(strings.Split(sh.must("dataset", "list", "-o", "csv"), "\n")[1:], "")))
+}
+
+// Every flag of a load reaches the service.
+func TestALoadAsItWasMeant(t *testing.T) {
+	sh := newShell(t)
+	file := write(t, "raw.csv", "t,shop,kind,y\n2026-01-05,a,x,1\n2026-01-05,a,x,2\n2026-01-13,a,x,4\n2026-01-20,a,x,9\n2026-01-05,b,z,5\n")
+	var loaded api.Loaded
+	out := sh.must("dataset", "load", file, "--name", "n", "--time", "t", "--measure", "y", "--by", "shop", "--where", "kind=x", "--from", "2026-01-02", "--to", "2026-01-18",
+		"--cadence", "week", "--aggregate", "sum", "--keep-part", "--gaps", "zero", "--floor", "0", "-o", "json")
+	require.NoError(t, json.Unmarshal([]byte(out), &loaded))
+	assert.Equal(t, []any{"week-mon", 1, 2, "zero", 0.0}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Periods, loaded.Dataset.Gaps, *loaded.Dataset.Floor})
+	values := sh.must("series", "show", "n", "a", "-o", "csv")
+	assert.Equal(t, "period,value\n2026-01-05,3\n2026-01-12,4\n", values)
+	_, messages, code := sh.run("dataset", "load", file, "--name", "m", "--time", "t", "--measure", "y", "--by", "shop", "--cadence", "day")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, messages, "was already given on line 2")
+	wide := write(t, "wide.csv", "shop,2026-01,2026-02\na,1,2\n")
+	assert.Contains(t, sh.must("dataset", "load", wide, "--name", "w", "--wide", "--measure", "y", "--by", "shop"), "month")
+	attached := sh.must("dataset", "attach", write(t, "p.csv", "month,price\n2026-01,3\n2026-02,4\n2026-03,5\n"), "--dataset", "w", "--time", "month", "--driver", "price", "--known-ahead", "price", "-o", "csv")
+	assert.Contains(t, attached, "price,true,1,0,1,1 to 1,0,")
+	_, messages, code = sh.run("dataset", "attach", wide, "--dataset", "w")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, messages, "needs --dataset, --time and --driver")
+}
+
+// CSV and JSON carry full numbers and every metric; a table is for reading.
+func TestEachOutputServesItsReader(t *testing.T) {
+	sh := newShell(t)
+	var text strings.Builder
+	text.WriteString("n,y\n")
+	for i := 1; i <= 30; i++ {
+		text.WriteString(strings.Join([]string{csvInt(i), csvInt(i * i % 11)}, ",") + "\n")
+	}
+	sh.must("dataset", "load", write(t, "n.csv", text.String()), "--name", "n", "--time", "n", "--measure", "y")
+	sh.must("bakeoff", "run", "--dataset", "n", "--horizon", "3", "--windows", "4", "--history", "sliding:15", "--contender", "naive", "--contender", "moving-average:length=11", "--level", "90", "--wait")
+	records, err := csv.NewReader(strings.NewReader(sh.must("bakeoff", "standings", "bake-1", "-o", "csv"))).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, "rank contender skill mae rmse bias mape smape wape mase rmsse r2 coverage90 width90 interval_score90 points filled", strings.Join(records[0], " "))
+	require.Len(t, records, 3)
+	var st api.Standings
+	require.NoError(t, json.Unmarshal([]byte(sh.must("bakeoff", "standings", "bake-1", "-o", "json")), &st))
+	assert.Equal(t, "n", sh.firstDataset())
+	assert.Len(t, st.Metrics, 12)
+	table := sh.must("bakeoff", "standings", "bake-1", "--per", "window")
+	assert.NotContains(t, table, "rmse", "a cut shows the ranking metric alone")
+	assert.Contains(t, sh.must("bakeoff", "show", "bake-1"), "8 models to train")
+	assert.Contains(t, sh.must("bakeoff", "list"), "done")
+	assert.Contains(t, sh.must("job", "list"), "bake-1")
+	file := filepath.Join(t.TempDir(), "points.csv")
+	sh.must("bakeoff", "export", "bake-1", "--to", file)
+	b, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, 1+3*4*2, strings.Count(string(b), "\n"))
+	_, _, code := sh.run("bakeoff", "export", "bake-9", "--to", file+"2")
+	assert.Equal(t, 1, code)
+	assert.NoFileExists(t, file+"2", "a broken export leaves no file")
+	_, messages, code := sh.run("bakeoff", "standings", "bake-1", "-o", "yaml")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, messages, "only for 'bakeoff show'")
+}
+
+func csvInt(i int) string {
+	b, _ := json.Marshal(i)
+	return string(b)
+}
+
+func (s shell) firstDataset() string {
+	var list []api.Dataset
+	require.NoError(s.t, json.Unmarshal([]byte(s.must("dataset", "list", "-o", "json")), &list))
+	return list[0].Name
+}
+
+// The first token closes the door; the environment opens it again.
+func TestATokenFromTheEnvironment(t *testing.T) {
+	sh := newShell(t)
+	var token api.Token
+	require.NoError(t, json.Unmarshal([]byte(sh.must("token", "create", "ada", "--role", "admin", "-o", "json")), &token))
+	_, messages, code := sh.run("dataset", "list")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, messages, "PAPERKETTLE_TOKEN")
+	t.Setenv("PAPERKETTLE_TOKEN", token.Secret)
+	assert.Contains(t, sh.must("token", "list"), "ada")
+	sh.must("token", "revoke", "ada")
+	t.Setenv("PAPERKETTLE_TOKEN", "")
+	sh.must("dataset", "list")
+}
