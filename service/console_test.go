@@ -164,6 +164,9 @@ func TestEveryPage(t *testing.T) {
 			if page.chart {
 				p.until(allDrawn)
 			}
+			if paint := eval[float64](p, `performance.getEntriesByName("first-contentful-paint")[0]?.startTime ?? -1`); theme == "day" {
+				t.Logf("%s: first painted after %.0f ms", page.path, paint)
+			}
 			assert.Equal(t, theme, eval[string](p, "document.documentElement.dataset.theme"))
 			assert.Empty(t, p.axe(), "%s by %s", page.path, theme)
 			assert.LessOrEqual(t, eval[int](p, "document.documentElement.scrollWidth"), 1280, "%s fits", page.path)

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -16,6 +17,7 @@ type seriesQuery struct {
 	Revision int      `query:"revision" doc:"0 for the latest"`
 	Where    []string `query:"where,explode" doc:"attribute=value; several narrow further"`
 	Search   string   `query:"search" doc:"text in the key, whatever its case"`
+	Sort     string   `query:"sort" enum:"key,known,-known,mean,-mean,zeros,-zeros" default:"key" doc:"a dash turns the order round"`
 }
 
 // panelOf reads the panel of a dataset's revision.
@@ -54,6 +56,7 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	if err != nil {
 		return out, err
 	}
+	sortSeries(p, chosen, in.Sort)
 	out.Total = len(chosen)
 	out.Facets = facets(p, chosen)
 	shown := chosen[min(offset, len(chosen)):min(offset+in.Limit, len(chosen))]
@@ -62,6 +65,32 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	}
 	out.Cursor = nextCursor(offset, len(shown), len(chosen))
 	return out, nil
+}
+
+// sortSeries orders series by a fact; they come in the order of their keys.
+func sortSeries(p *panel.Panel, chosen []int, by string) {
+	name, down := strings.CutPrefix(by, "-")
+	if name == "key" || name == "" {
+		return
+	}
+	value := make(map[int]float64, len(chosen))
+	for _, i := range chosen {
+		known, zeros, sum := 0.0, 0.0, 0.0
+		for _, v := range p.Series[i].Values {
+			if panel.Known(v) {
+				known++
+				sum += v
+				if v == 0 {
+					zeros++
+				}
+			}
+		}
+		value[i] = map[string]float64{"known": known, "mean": sum / max(known, 1), "zeros": zeros / max(known, 1)}[name]
+		if down {
+			value[i] = -value[i]
+		}
+	}
+	slices.SortStableFunc(chosen, func(a, b int) int { return cmp.Compare(value[a], value[b]) })
 }
 
 // choose lists the series that match every attribute=value pair and hold a text.

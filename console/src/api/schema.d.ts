@@ -2496,6 +2496,8 @@ export interface operations {
                 where?: string[];
                 /** @description text in the key, whatever its case */
                 search?: string;
+                /** @description a dash turns the order round */
+                sort?: "key" | "known" | "-known" | "mean" | "-mean" | "zeros" | "-zeros";
             };
             header?: never;
             path: {

@@ -73,15 +73,16 @@ function SeriesBrowser({ dataset }: { dataset: Schemas["Dataset"] }) {
   const [params, setParams] = useSearchParams();
   const where = params.getAll("where");
   const search = params.get("search") ?? "";
+  const sort = (params.get("sort") ?? "key") as Sort;
   const list = useInfiniteQuery({
-    queryKey: ["series", dataset.name, dataset.revision, where, search],
+    queryKey: ["series", dataset.name, dataset.revision, where, search, sort],
     initialPageParam: "",
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/datasets/{dataset}/series", {
           params: {
             path: { dataset: dataset.name },
-            query: { where, search: search || undefined, limit: 200, cursor: pageParam || undefined },
+            query: { where, search: search || undefined, sort, limit: 200, cursor: pageParam || undefined },
           },
         }),
       ),
@@ -138,6 +139,8 @@ function SeriesBrowser({ dataset }: { dataset: Schemas["Dataset"] }) {
           total={total}
           chosen={chosen}
           choose={(key) => change((p) => p.set("series", key))}
+          sort={sort}
+          order={(by) => change((p) => p.set("sort", by))}
           more={() => list.hasNextPage && !list.isFetchingNextPage && list.fetchNextPage()}
         />
       </Section>
@@ -145,7 +148,11 @@ function SeriesBrowser({ dataset }: { dataset: Schemas["Dataset"] }) {
   );
 }
 
+type Sort = "key" | "known" | "-known" | "mean" | "-mean" | "zeros" | "-zeros";
+
 type RowsProps = {
+  sort: Sort;
+  order: (by: Sort) => void;
   rows: Schemas["SeriesRow"][];
   total: number;
   chosen: string;
@@ -155,8 +162,33 @@ type RowsProps = {
 
 const columns = "grid-cols-[minmax(16rem,1fr)_9rem_7rem_7rem_5rem_6rem_5rem]";
 
+type HeadProps = {
+  name: string;
+  by: "key" | "known" | "mean" | "zeros";
+  sort: Sort;
+  order: (by: Sort) => void;
+  right?: boolean;
+};
+
+/** Sorts by its column, the largest first; again, the other way. */
+function SortHead({ name, by, sort, order, right }: HeadProps) {
+  const down = sort === `-${by}`;
+  const mark = down ? " ↓" : sort === by && by !== "key" ? " ↑" : "";
+  const next: Sort = by === "key" ? "key" : down ? by : `-${by}`;
+  return (
+    <button
+      type="button"
+      onClick={() => order(next)}
+      className={`hover:text-ink ${right ? "text-right" : "text-left"}`}
+    >
+      {name}
+      {mark}
+    </button>
+  );
+}
+
 /** A table of any length: only the rows in sight exist. */
-function SeriesRows({ rows, total, chosen, choose, more }: RowsProps) {
+function SeriesRows({ rows, total, chosen, choose, more, sort, order }: RowsProps) {
   const box = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: rows.length,
@@ -171,14 +203,14 @@ function SeriesRows({ rows, total, chosen, choose, more }: RowsProps) {
   }, [last, rows.length, total, more]);
   return (
     <div>
-      <div className={`grid ${columns} gap-3 border-b border-rule py-1 text-[13px] text-soft`} aria-hidden>
-        <span>Series</span>
+      <div className={`grid ${columns} gap-3 border-b border-rule py-1 text-[13px] text-soft`}>
+        <SortHead name="Series" by="key" sort={sort} order={order} />
         <span>Shape</span>
         <span>First</span>
         <span>Last</span>
-        <span className="text-right">Known</span>
-        <span className="text-right">Mean</span>
-        <span className="text-right">Zeros</span>
+        <SortHead name="Known" by="known" sort={sort} order={order} right />
+        <SortHead name="Mean" by="mean" sort={sort} order={order} right />
+        <SortHead name="Zeros" by="zeros" sort={sort} order={order} right />
       </div>
       <div ref={box} className="h-[300px] overflow-auto" role="listbox" aria-label="Series" tabIndex={-1}>
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
