@@ -5,7 +5,7 @@ import { api, type Schemas, take } from "../api/client";
 import { count, figure } from "../format";
 import { Button, ButtonLink, Input, Select } from "../ui/controls";
 import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
-import { FanChart, useCurve } from "./release";
+import { FanChart, useCurve, useDress } from "./release";
 
 type Flag = Schemas["Flag"];
 type State = "open" | "settled" | "restated" | "all";
@@ -114,6 +114,7 @@ function Queue({ list, chosen, choose }: { list: Flag[]; chosen: Flag; choose: (
 
 function Detail({ flag, next }: { flag: Flag; next: () => void }) {
   const { data, error } = useCurve(flag.release, flag.series);
+  const { hue, measure } = useDress(flag.release, data?.contender);
   return (
     <Section
       title={`${flag.series}, ${flag.period}`}
@@ -133,7 +134,7 @@ function Detail({ flag, next }: { flag: Flag; next: () => void }) {
       {error ? (
         <Trouble error={error} />
       ) : data && data.series === flag.series ? (
-        <FanChart curve={data} hue="hue-1" measure="actual" ring={flag.id} height={360} />
+        <FanChart curve={data} hue={hue} measure={measure} ring={flag.id} height={360} />
       ) : (
         <Waiting what="the chart" />
       )}

@@ -17,12 +17,23 @@ import { placeOf } from "./standings";
 type Release = Schemas["Release"];
 type Curve = Schemas["ReleaseCurve"];
 
-export function ReleasePage() {
-  const id = useParams().release ?? "";
-  const { data, error } = useQuery({
+const useRelease = (id: string) =>
+  useQuery({
     queryKey: ["release", id],
     queryFn: () => take(api.GET("/releases/{release}", { params: { path: { release: id } } })),
   });
+
+/** The colour that a released contender has in its bake-off, and what it measures. */
+export function useDress(id: string, contender: string | undefined) {
+  const release = useRelease(id);
+  const bakeoff = useBakeoff(release.data?.bakeoff ?? "");
+  const place = bakeoff.data && contender ? placeOf(bakeoff.data.plan, contender) : 0;
+  return { hue: hueOf(place), measure: release.data?.measure ?? "" };
+}
+
+export function ReleasePage() {
+  const id = useParams().release ?? "";
+  const { data, error } = useRelease(id);
   return (
     <Page title={id}>
       {error ? (
@@ -111,10 +122,9 @@ export const useCurve = (release: string, series: string) =>
 function Fan({ release }: { release: Release }) {
   const [params, setParams] = useSearchParams();
   const { data, error } = useCurve(release.id, params.get("series") ?? "");
-  const bakeoff = useBakeoff(release.bakeoff);
+  const { hue } = useDress(release.id, data?.contender);
   if (error) return <Trouble error={error} />;
   if (!data) return <Waiting what="the forecast" />;
-  const hue = hueOf(bakeoff.data ? placeOf(bakeoff.data.plan, data.contender ?? "") : 0);
   return (
     <Section
       title={data.series}
