@@ -103,7 +103,10 @@ func (m *Manager) loop() {
 	}
 }
 
-var errCancelled = errors.New("cancelled")
+var (
+	errCancelled = errors.New("cancelled")
+	errTaken     = errors.New("taken out of the queue before it began")
+)
 
 func (m *Manager) run(job store.Job) {
 	ctx, cancel := context.WithCancelCause(m.ctx)
@@ -111,12 +114,6 @@ func (m *Manager) run(job store.Job) {
 	m.mu.Lock()
 	m.current, m.cancel = job.ID, cancel
 	m.mu.Unlock()
-	// A cancel may have come between reading the queue and setting m.current.
-	var fresh store.Job
-	if err := m.store.Read(ctx).First(&fresh, job.ID).Error; err == nil && fresh.Over() {
-		return
-	}
-
 	work, err := m.open(ctx, job)
 	if err == nil {
 		err = m.work(ctx, &job, work)
@@ -124,6 +121,9 @@ func (m *Manager) run(job store.Job) {
 	m.mu.Lock()
 	m.current, m.cancel = 0, nil
 	m.mu.Unlock()
+	if errors.Is(err, errTaken) {
+		return
+	}
 	if m.ctx.Err() != nil && !errors.Is(context.Cause(ctx), errCancelled) {
 		return // shutting down: the job stays running and resumes
 	}
@@ -158,7 +158,17 @@ func (m *Manager) work(ctx context.Context, job *store.Job, w Work) error {
 		job.StartedAt = &now
 	}
 	started := *job
-	if err := m.store.Write(ctx, func(tx *gorm.DB) error { return tx.Save(&started).Error }); err != nil {
+	if err := m.store.Write(ctx, func(tx *gorm.DB) error {
+		// A cancel may have come since the queue was read.
+		var now store.Job
+		if err := tx.First(&now, job.ID).Error; err != nil {
+			return err
+		}
+		if now.Over() {
+			return errTaken
+		}
+		return tx.Save(&started).Error
+	}); err != nil {
 		return err
 	}
 	m.publish(Progress{Job: *job})
@@ -225,10 +235,19 @@ func doTask(ctx context.Context, w Work, i int) (write func(*gorm.DB) error, err
 }
 
 func (m *Manager) finish(job store.Job, work Work) {
+	// From here on the record tells the state. It must not be outlived by a live one:
+	// as soon as the record says that the job is over, it may be queued again.
+	m.mu.Lock()
+	delete(m.live, job.ID)
+	m.mu.Unlock()
 	now := time.Now().UTC()
 	job.FinishedAt = &now
 	save := func(j store.Job, close func(*gorm.DB) error) error {
 		return m.store.Write(context.Background(), func(tx *gorm.DB) error {
+			var now store.Job
+			if err := tx.First(&now, j.ID).Error; err != nil || now.Over() {
+				return err // cancelled before it began, or removed with its dataset
+			}
 			if work != nil && close != nil {
 				if err := close(tx); err != nil {
 					return err
@@ -253,33 +272,54 @@ func (m *Manager) finish(job store.Job, work Work) {
 		}
 	}
 	m.publish(Progress{Job: job})
-	m.mu.Lock()
-	delete(m.live, job.ID)
-	m.mu.Unlock()
 }
 
 // Cancel stops a job; what is done stays. A job that is over is left as it is.
 func (m *Manager) Cancel(ctx context.Context, id uint) error {
-	m.mu.Lock()
-	if m.current == id {
-		m.cancel(errCancelled)
-		m.mu.Unlock()
-		return nil
+	for {
+		if m.cancelCurrent(id) {
+			return nil
+		}
+		job, err := m.cancelQueued(ctx, id)
+		if err != nil || job.Over() {
+			return err
+		}
+		// It is being taken up or finished at this very moment: look again.
+		select {
+		case <-time.After(time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
 	}
-	m.mu.Unlock()
+}
+
+func (m *Manager) cancelCurrent(id uint) bool {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.current != id {
+		return false
+	}
+	m.cancel(errCancelled)
+	return true
+}
+
+// cancelQueued takes a job out of the queue and gives its record.
+func (m *Manager) cancelQueued(ctx context.Context, id uint) (store.Job, error) {
 	now := time.Now().UTC()
 	var job store.Job
+	taken := false
 	err := m.store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.First(&job, id).Error; err != nil || job.State != store.Queued {
 			return err
 		}
+		taken = true
 		job.State, job.FinishedAt = store.Cancelled, &now
 		return tx.Save(&job).Error
 	})
-	if err == nil && job.State == store.Cancelled {
+	if err == nil && taken {
 		m.publish(Progress{Job: job})
 	}
-	return err
+	return job, err
 }
 
 // Progress is a job's present state.
@@ -296,7 +336,7 @@ func (m *Manager) Progress(ctx context.Context, id uint) (Progress, error) {
 }
 
 // Watch gives each new state of a job, the newest only where the reader is slow,
-// until stop is called.
+// until stop is called. A state that is over may be of a run before: ask Progress.
 func (m *Manager) Watch(id uint) (states <-chan Progress, stop func()) {
 	ch := make(chan Progress, 1)
 	m.mu.Lock()
@@ -320,7 +360,9 @@ func (m *Manager) Watch(id uint) (states <-chan Progress, stop func()) {
 func (m *Manager) publish(p Progress) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	m.live[p.Job.ID] = p
+	if !p.Job.Over() {
+		m.live[p.Job.ID] = p
+	}
 	for _, ch := range m.watch[p.Job.ID] {
 		select {
 		case <-ch: // the reader is slow: replace the state it has not taken

@@ -234,3 +234,25 @@ func TestAClosedManagersJobGoesOn(t *testing.T) {
 	b.until(id, store.Done)
 	assert.Equal(t, 6, b.kept())
 }
+
+// A cancel that comes at any moment of a job's start ends it, unless it is over first,
+// and no later state takes that back.
+func TestACancelIsNeverLost(t *testing.T) {
+	b := newBench(t, 2)
+	b.m.Start()
+	for i := range 150 {
+		id := b.queue(uint(i+1), &fake{tasks: 3, do: func(int) error {
+			time.Sleep(time.Millisecond)
+			return nil
+		}})
+		time.Sleep(time.Duration(i%12) * 100 * time.Microsecond)
+		require.NoError(t, b.m.Cancel(ctx, id))
+		var job store.Job
+		require.Eventually(t, func() bool { return b.store.Read(ctx).First(&job, id).Error == nil && job.Over() }, 5*time.Second, time.Millisecond)
+		if job.State == store.Done {
+			assert.Equal(t, 3, job.Done, "it was over first")
+		} else {
+			assert.Equal(t, store.Cancelled, job.State)
+		}
+	}
+}

@@ -77,6 +77,10 @@ func (s *Server) progressStream(id uint, first jobs.Progress) stream {
 			}
 			select {
 			case state = <-states:
+				// The end of a run that was queued again since is not the job's end.
+				if p, err := s.jobs.Progress(s.ctx, id); err == nil && state.Job.Over() {
+					state = p
+				}
 			case <-time.After(heartbeat):
 				p, err := s.jobs.Progress(s.ctx, id)
 				if err != nil {
