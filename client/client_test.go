@@ -57,7 +57,7 @@ func TestRequestsAreSpelledAsTheContractSays(t *testing.T) {
 func TestARefusalKeepsItsFields(t *testing.T) {
 	c := against(t, func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
-		w.WriteHeader(422)
+		w.WriteHeader(http.StatusUnprocessableEntity)
 		_, _ = io.WriteString(w, `{"title":"Unprocessable","status":422,"detail":"too long","errors":[{"message":"m","location":"body.horizon"}]}`)
 	})
 	_, err := c.Bakeoff(ctx, "bake-1")
@@ -65,7 +65,7 @@ func TestARefusalKeepsItsFields(t *testing.T) {
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, &api.Problem{Title: "Unprocessable", Status: 422, Detail: "too long", Errors: []api.ProblemField{{Message: "m", Location: "body.horizon"}}}, p)
 
-	plain := against(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "a proxy's page", 502) })
+	plain := against(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "a proxy's page", http.StatusBadGateway) })
 	_, err = plain.Datasets(ctx)
 	assert.ErrorContains(t, err, "502 Bad Gateway: a proxy's page")
 	garbled := against(t, func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "<html>") })
@@ -101,12 +101,14 @@ func TestWaitTakesABrokenStreamUpAgain(t *testing.T) {
 	assert.Equal(t, "done", job.State)
 	assert.Equal(t, []int{1, 9}, seen)
 
-	gone := against(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, `{"detail":"no such job"}`, 404) })
+	gone := against(t, func(w http.ResponseWriter, _ *http.Request) {
+		http.Error(w, `{"detail":"no such job"}`, http.StatusNotFound)
+	})
 	_, err = gone.Wait(ctx, "job-7", nil)
 	assert.ErrorContains(t, err, "no such job", "a refusal is not asked again")
 
 	silent := against(t, func(w http.ResponseWriter, r *http.Request) {
-		w.WriteHeader(200)
+		w.WriteHeader(http.StatusOK)
 		w.(http.Flusher).Flush()
 		<-r.Context().Done()
 	})

@@ -76,6 +76,7 @@ func (f *fake) outcome() string {
 type bench struct {
 	t     *testing.T
 	store *store.Store
+	mu    sync.Mutex // guards work
 	work  map[uint]*fake
 	m     *jobs.Manager
 }
@@ -91,6 +92,8 @@ func newBench(t *testing.T, workers int) *bench {
 
 func (b *bench) manager(workers int) *jobs.Manager {
 	return jobs.New(b.store, workers, map[string]jobs.Opener{"fake": func(_ context.Context, ref uint) (jobs.Work, error) {
+		b.mu.Lock()
+		defer b.mu.Unlock()
 		if f := b.work[ref]; f != nil {
 			return f, nil
 		}
@@ -101,7 +104,9 @@ func (b *bench) manager(workers int) *jobs.Manager {
 func (b *bench) queue(ref uint, f *fake) uint {
 	if f != nil {
 		f.store, f.ref = b.store, ref
+		b.mu.Lock()
 		b.work[ref] = f
+		b.mu.Unlock()
 	}
 	job := store.Job{Kind: "fake", RefID: ref, State: store.Queued, CreatedAt: time.Now()}
 	require.NoError(b.t, b.store.Write(ctx, func(tx *gorm.DB) error { return tx.Create(&job).Error }))
