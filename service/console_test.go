@@ -208,6 +208,10 @@ func TestThePathInTheConsole(t *testing.T) {
 	assert.Equal(t, "false", eval[string](p, drift+`.getAttribute("aria-pressed")`))
 	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+drift+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
 	t.Logf("toggling a contender took %.0f ms to the next frame", took)
+	saved := eval[string](p, `new Promise(done => { const make = URL.createObjectURL; URL.createObjectURL = b => { b.text().then(done); return make(b); };
+		[...document.querySelectorAll("button")].find(e => e.innerText === "Save the values").click(); })`, chromedp.EvalAwaitPromise)
+	assert.Regexp(t, `^period,actual,(naive|seasonal-naive|drift|calendar-mean|,| |low|high|80|95|%)+`+"\n2023-01-02,", saved, "what the chart shows, as a table")
+	assert.Contains(t, strings.Split(saved, "\n")[0], "drift")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Reload()))
 	p.until("!!(" + drift + ")")
 	assert.Equal(t, "true", eval[string](p, drift+`.getAttribute("aria-pressed")`), "a deep link survives a reload")

@@ -38,6 +38,9 @@ export function makePainter(box: HTMLElement) {
       chart.setOption(frame(d, axis !== shown), { replaceMerge: ["series"] });
       shown = axis;
     },
+    picture() {
+      return chart.getDataURL({ type: "png", pixelRatio: 2, backgroundColor: ink("sheet") });
+    },
     dispose() {
       watcher.disconnect();
       chart.dispose();

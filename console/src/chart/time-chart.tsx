@@ -1,12 +1,13 @@
 import { useEffect, useRef, useState } from "react";
 import { useTheme } from "../theme";
 import type { Drawing } from "./drawing";
+import { asCsv, save } from "./save";
 
 export type { Band, Drawing, Line, Ring, Tint } from "./drawing";
 
 type Props = Drawing & { label: string; height?: number };
 
-type Painter = { paint: (d: Drawing) => void; dispose: () => void };
+type Painter = { paint: (d: Drawing) => void; picture: () => string; dispose: () => void };
 
 /** The chart of a page. The drawing code comes in its own file, once it is needed. */
 export function TimeChart({ label, height = 420, ...drawing }: Props) {
@@ -36,14 +37,34 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
     if (ready) painter.current?.paint(JSON.parse(latest));
   }, [latest, ready, theme]);
 
+  const name = label.replace(/[^\p{L}\p{N}]+/gu, "-").slice(0, 80);
+  function saveValues() {
+    const href = URL.createObjectURL(new Blob([asCsv(JSON.parse(latest))], { type: "text/csv" }));
+    save(`${name}.csv`, href);
+    URL.revokeObjectURL(href);
+  }
   return (
-    <div
-      ref={box}
-      role="img"
-      aria-label={label}
-      data-drawn={ready}
-      style={{ height }}
-      className="w-full border border-rule bg-sheet"
-    />
+    <div className="flex flex-col">
+      <div
+        ref={box}
+        role="img"
+        aria-label={label}
+        data-drawn={ready}
+        style={{ height }}
+        className="w-full border border-rule bg-sheet"
+      />
+      <div className="flex justify-end gap-4 pt-1 text-[12px] text-soft">
+        <button
+          type="button"
+          className="hover:text-ink"
+          onClick={() => painter.current && save(`${name}.png`, painter.current.picture())}
+        >
+          Save the picture
+        </button>
+        <button type="button" className="hover:text-ink" onClick={saveValues}>
+          Save the values
+        </button>
+      </div>
+    </div>
   );
 }
