@@ -43,7 +43,7 @@ contract: setup ## Write the OpenAPI document and the console's client anew
 	cd console && npm run --silent api
 
 bench: build ## Measure speed and memory (a few minutes)
-	go test ./core/... -run xxx -bench . -benchtime 1x
+	go test ./core/... ./ingest -run xxx -bench . -benchtime 1x
 	go run ./bench
 
 clean: ## Remove what was built, not the data

@@ -393,3 +393,27 @@ func BenchmarkParquet(b *testing.B) {
 	}
 	b.ReportMetric(1e6*float64(b.N)/b.Elapsed().Seconds(), "rows/s")
 }
+
+// BenchmarkXLSX reads a workbook of 200,000 rows.
+func BenchmarkXLSX(b *testing.B) {
+	book := excelize.NewFile()
+	defer book.Close()
+	sheet, err := book.NewStreamWriter("Sheet1")
+	require.NoError(b, err)
+	style, err := book.NewStyle(&excelize.Style{NumFmt: 14})
+	require.NoError(b, err)
+	require.NoError(b, sheet.SetRow("A1", []any{"shop", "item", "day", "sold"}))
+	for i := range 200_000 {
+		cell, _ := excelize.CoordinatesToCellName(1, i+2)
+		day := time.Date(2023, 1, 1+i%1000, 0, 0, 0, 0, time.UTC)
+		require.NoError(b, sheet.SetRow(cell, []any{"shop", "item " + strconv.Itoa(i/1000), excelize.Cell{StyleID: style, Value: day}, i % 97}))
+	}
+	require.NoError(b, sheet.Flush())
+	var file bytes.Buffer
+	require.NoError(b, book.Write(&file))
+	c := ingest.Columns{Time: "day", Measure: "sold", By: []string{"shop", "item"}}
+	for b.Loop() {
+		p := load(b, file.Bytes(), ingest.Form{}, c)
+		require.Len(b, p.Series, 200)
+	}
+}
