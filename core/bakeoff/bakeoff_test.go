@@ -272,10 +272,13 @@ func TestPlansThatCannotRun(t *testing.T) {
 		"two contenders are called \"naive\"":  func(p *bakeoff.Plan) { p.Contenders = append(p.Contenders, bakeoff.Contender{Family: "naive"}) },
 		"no family is called \"oracle\"":       func(p *bakeoff.Plan) { p.Contenders[0].Family = "oracle" },
 		"the baseline \"oracle\" is not among": func(p *bakeoff.Plan) { p.Baseline = "oracle" },
-		"no metric is called \"luck\"":         func(p *bakeoff.Plan) { p.Metric = "luck" },
-		"levels run from 50 to 99.9":           func(p *bakeoff.Plan) { p.Levels = []float64{101} },
-		"no series has item \"x\"":             func(p *bakeoff.Plan) { p.Where = map[string]string{"item": "x"} },
-		"there are no contenders":              func(p *bakeoff.Plan) { p.Contenders = nil },
+		"a series by day can't be sorted by time-of-day": func(p *bakeoff.Plan) {
+			p.Contenders[5].Settings = model.Values{"by": "time-of-day"}
+		},
+		"no metric is called \"luck\"": func(p *bakeoff.Plan) { p.Metric = "luck" },
+		"levels run from 50 to 99.9":   func(p *bakeoff.Plan) { p.Levels = []float64{101} },
+		"no series has item \"x\"":     func(p *bakeoff.Plan) { p.Where = map[string]string{"item": "x"} },
+		"there are no contenders":      func(p *bakeoff.Plan) { p.Contenders = nil },
 	}
 	for want, spoil := range cases {
 		plan := good

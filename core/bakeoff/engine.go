@@ -78,6 +78,9 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 		return nil, err
 	}
 	for _, c := range plan.Contenders {
+		if err := cat.CheckCadence(c.Family, c.Settings, p.Cadence); err != nil {
+			return nil, &FieldError{"contenders", fmt.Errorf("contender %q: %w", c.Name, err)}
+		}
 		m, f, err := cat.New(c.Family, c.Settings)
 		if err != nil {
 			return nil, err

@@ -3,6 +3,8 @@ package model
 import (
 	"fmt"
 	"strings"
+
+	"paperkettle/core/calendar"
 )
 
 // Family is a kind of model in the catalogue.
@@ -15,7 +17,9 @@ type Family struct {
 	// hold them all.
 	AcrossSeries bool
 	New          func(Values) (Model, error)
-	Read         func([]byte) (Trained, error)
+	// Fits says why settings can't serve a cadence; nil where every one will do.
+	Fits func(Values, calendar.Cadence) error
+	Read func([]byte) (Trained, error)
 }
 
 // Catalogue is a list of families in the order in which they are shown.
@@ -31,6 +35,19 @@ func (c Catalogue) Find(name string) (*Family, error) {
 		names[i] = c[i].Name
 	}
 	return nil, fmt.Errorf("no family is called %q: the catalogue has %s", name, strings.Join(names, ", "))
+}
+
+// CheckCadence says why a family with settings as given can't serve a cadence.
+func (c Catalogue) CheckCadence(family string, given Values, cadence calendar.Cadence) error {
+	f, err := c.Find(family)
+	if err != nil || f.Fits == nil {
+		return err
+	}
+	values, err := Resolve(f.Settings, given)
+	if err != nil {
+		return err
+	}
+	return f.Fits(values, cadence)
 }
 
 // New makes a model of a family with settings as given.

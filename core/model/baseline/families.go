@@ -46,6 +46,10 @@ func Families() model.Catalogue {
 				Family: name, Length: v.Int("season", v.Int("length", 0)), By: calendar.Position(v.Text("by", "")),
 			}}), nil
 		}
+		list[i].Fits = func(v model.Values, c calendar.Cadence) error {
+			_, err := newRule(spec{Family: name, Cadence: c, Length: 1, By: calendar.Position(v.Text("by", ""))})
+			return err
+		}
 		list[i].Read = func(b []byte) (model.Trained, error) { return model.ReadPerSeries(b, readFit) }
 	}
 	return list
