@@ -210,7 +210,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	t.Logf("toggling a contender took %.0f ms to the next frame", took)
 	saved := eval[string](p, `new Promise(done => { const make = URL.createObjectURL; URL.createObjectURL = b => { b.text().then(done); return make(b); };
 		[...document.querySelectorAll("button")].find(e => e.innerText === "Save the values").click(); })`, chromedp.EvalAwaitPromise)
-	assert.Regexp(t, `^period,actual,(naive|seasonal-naive|drift|calendar-mean|,| |low|high|80|95|%)+`+"\n2023-01-02,", saved, "what the chart shows, as a table")
+	assert.Regexp(t, `^period,actual(,[a-z-]+( (80|95) % (low|high))?)+`+"\n2023-01-02,", saved[:min(len(saved), 400)], "what the chart shows, as a table")
 	assert.Contains(t, strings.Split(saved, "\n")[0], "drift")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Reload()))
 	p.until("!!(" + drift + ")")
