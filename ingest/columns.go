@@ -24,6 +24,7 @@ type Columns struct {
 	KnownAhead []string // those of Drivers whose future is known
 	Wide       bool     // a column a period; Measure then names the values
 	Cadence    string
+	Usual      string // the cadence of the dataset that the rows go to
 	DateOrder  string // day-first or month-first
 	Label      string // start or end: what a time names of its period
 	Zone       string // where instants with an offset go
@@ -119,6 +120,13 @@ func (c Columns) Options() (panel.Options, error) {
 			return opt, err
 		}
 		opt.Cadence = &cad
+	}
+	if c.Usual != "" {
+		cad, err := calendar.ParseCadence(c.Usual)
+		if err != nil {
+			return opt, err
+		}
+		opt.Usual = &cad
 	}
 	var err error
 	if opt.Gaps, err = panel.ParseGaps(c.Gaps); err != nil {

@@ -329,9 +329,6 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 	if err != nil {
 		return api.Arrived{}, err
 	}
-	if c.Floor == nil {
-		c.Floor = m.Floor
-	}
 	loaded, watched, err := s.load(ctx, in, c, form, file, true)
 	out := api.Arrived{Loaded: loaded}
 	if err != nil || watched == nil {
@@ -349,60 +346,89 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 // load reads a file, merges it into what the dataset has, and writes the next
 // revision with what the live release makes of it, all or nothing.
 func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, form ingest.Form, file string, must bool) (api.Loaded, *jobs.Watched, error) {
+	gaps, err := s.likeBefore(ctx, in.Dataset, &c)
+	if err != nil && (must || !isNotFound(err)) {
+		return api.Loaded{}, nil, err
+	}
+	// Gaps are filled after the merge: in a file that corrects two distant periods the
+	// ones between are not there, and mean nothing.
+	c.Gaps = ""
 	got, err := ingest.Load(ctx, in.reader, file, form, c)
 	if err != nil {
 		return api.Loaded{}, nil, err
 	}
-	fresh, rows := got.Panel, got.Rows
-	s.meters.rows.Add(float64(rows))
+	s.meters.rows.Add(float64(got.Rows))
 	s.loading.Lock()
 	defer s.loading.Unlock()
-	merged, changes := fresh, firstChanges(fresh)
-	gaps, _ := panel.ParseGaps(c.Gaps)
-	var watched *jobs.Watched
+	l := store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: gaps, Time: c.Time, Panel: got.Panel, Changes: firstChanges(got.Panel)}
 	ds, rev, err := s.dataset(ctx, in.Dataset)
-	switch {
-	case err == nil:
-		if fresh.Floor == nil {
-			fresh.Floor = floorOf(rev)
-		}
-		old, err := s.store.Panel(ctx, rev.ID)
-		if err != nil {
-			return api.Loaded{}, nil, err
-		}
-		if merged, changes, err = panel.Merge(old, fresh); err != nil {
-			return api.Loaded{}, nil, invalid("query", "%s does not fit dataset %q: %v", file, in.Dataset, err)
-		}
-		merged.Floor = fresh.Floor
-		panel.FillGaps(merged, gaps)
-		if watched, err = jobs.Watch(ctx, s.store, ds.ID, merged); err != nil {
-			return api.Loaded{}, nil, err
-		}
-	case must || !isNotFound(err):
+	if err == nil {
+		err = s.merge(ctx, &l, rev)
+	} else if isNotFound(err) && !must {
+		err = nil
+	}
+	if err != nil {
 		return api.Loaded{}, nil, err
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: rows, Gaps: gaps, Time: c.Time, Panel: merged, Changes: changes},
-		func(tx *gorm.DB, r *store.Revision) error {
-			if watched != nil {
-				if err := watched.Keep(tx, time.Now().UTC()); err != nil {
-					return err
-				}
+	panel.FillGaps(l.Panel, gaps)
+	var watched *jobs.Watched
+	if ds != nil {
+		if watched, err = jobs.Watch(ctx, s.store, ds.ID, l.Panel); err != nil {
+			return api.Loaded{}, nil, err
+		}
+	}
+	written, err := s.store.AddRevision(ctx, l, func(tx *gorm.DB, _ *store.Revision) error {
+		if watched != nil {
+			if err := watched.Keep(tx, time.Now().UTC()); err != nil {
+				return err
 			}
-			return note(ctx, tx, "load", in.Dataset, file)
-		})
+		}
+		return note(ctx, tx, "load", in.Dataset, file)
+	})
 	if err != nil {
 		return api.Loaded{}, nil, err
 	}
 	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: in.Dataset}, written, true)
-	return api.Loaded{Dataset: shown, Rows: rows, Changes: changesOf(changes), Form: got.Form.Describe(), Cautions: got.Cautions}, watched, err
+	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), Cautions: got.Cautions}, watched, err
 }
 
-func floorOf(rev *store.Revision) *float64 {
+// likeBefore takes from the dataset, where there is one, what a further load leaves
+// out, and gives what a gap means.
+func (s *Server) likeBefore(ctx context.Context, dataset string, c *ingest.Columns) (panel.Gaps, error) {
+	gaps, err := panel.ParseGaps(c.Gaps)
+	if err != nil {
+		return gaps, err
+	}
+	_, rev, err := s.dataset(ctx, dataset)
+	if err != nil {
+		return gaps, err
+	}
 	m, err := rev.ReadMeta()
 	if err != nil {
-		return nil
+		return gaps, err
 	}
-	return m.Floor
+	if c.Gaps == "" {
+		gaps = m.Gaps
+	}
+	if c.Floor == nil {
+		c.Floor = m.Floor
+	}
+	c.Usual = m.Cadence.String()
+	return gaps, nil
+}
+
+// merge lays a load over the dataset's latest revision.
+func (s *Server) merge(ctx context.Context, l *store.Load, rev *store.Revision) error {
+	old, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return err
+	}
+	floor := l.Panel.Floor
+	if l.Panel, l.Changes, err = panel.Merge(old, l.Panel); err != nil {
+		return invalid("query", "%s does not fit dataset %q: %v", l.Source, l.Dataset, err)
+	}
+	l.Panel.Floor = floor
+	return nil
 }
 
 func isNotFound(err error) bool {

@@ -288,6 +288,32 @@ func TestRevisionsAndRerun(t *testing.T) {
 	assert.Equal(t, b.Plan, rerun.Plan)
 }
 
+// A correction of two distant periods touches no period between them, whatever a gap
+// means in the dataset; and what is left out of a further load stays as it was said.
+func TestACorrectionLeavesItsNeighboursAlone(t *testing.T) {
+	for _, gaps := range []string{"zero", "carry", "interpolate"} {
+		c, _ := start(t, t.TempDir())
+		cols := monthly
+		cols.Gaps, cols.Floor = gaps, "0"
+		_, err := c.Load(ctx, "units", cols, months(counted(1, 12)...))
+		require.NoError(t, err)
+		arrived, err := c.LoadActuals(ctx, "units", api.LoadColumns{}, strings.NewReader("month,units\n2024-02,20\n2024-11,110\n"))
+		require.NoError(t, err)
+		assert.Equal(t, 2, arrived.Changes.RestatedCount, gaps)
+		further, err := c.Load(ctx, "units", monthly, strings.NewReader("month,units\n2024-03,30\n2025-02,14\n"))
+		require.NoError(t, err)
+		assert.Equal(t, []any{1, gaps, 0.0}, []any{further.Changes.RestatedCount, further.Dataset.Gaps, *further.Dataset.Floor})
+		values, err := c.SeriesValues(ctx, "units", "all")
+		require.NoError(t, err)
+		got := []float64{}
+		for _, v := range values.Values {
+			got = append(got, *v)
+		}
+		between := map[string]float64{"zero": 0, "carry": 12, "interpolate": 13}[gaps]
+		assert.Equal(t, []float64{1, 20, 30, 4, 5, 6, 7, 8, 9, 10, 110, 12, between, 14}, got, gaps)
+	}
+}
+
 // Drivers of another table join by name, make a revision, and do not stand in the way
 // of further loads or actuals.
 func TestAttachedDriversStayThroughFurtherLoads(t *testing.T) {

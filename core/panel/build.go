@@ -16,6 +16,7 @@ type Options struct {
 	Attributes []string
 	Drivers    []Driver
 	Cadence    *calendar.Cadence // found from the times where nil
+	Usual      *calendar.Cadence // taken where the times are too few to show one
 	DateOrder  DateOrder
 	Label      LabelAt
 	Zone       *time.Location // where instants with an offset go; needed for them

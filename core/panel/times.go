@@ -42,6 +42,9 @@ func (b *Builder) resolve() (axis, []Fault) {
 		return b.aggregate(a, kept)
 	}
 	c, end, err := b.cadence(kept)
+	if u := b.opt.Usual; err != nil && u != nil && b.opt.Cadence == nil && b.fitsStyle(*u) == nil {
+		c, end, err = *u, b.opt.Label == AtEnd || b.opt.Label == "" && endsOf(*u, kept), nil
+	}
 	if err != nil {
 		return a, []Fault{{Problem: "cadence: " + err.Error()}}
 	}
