@@ -1,0 +1,180 @@
+package api
+
+import "time"
+
+// Family is a model family of the catalogue.
+type Family struct {
+	Name         string    `json:"name"`
+	Summary      string    `json:"summary"`
+	Reference    string    `json:"reference"`
+	AcrossSeries bool      `json:"across_series" doc:"one fit learns from all series"`
+	Settings     []Setting `json:"settings"`
+}
+
+// Setting is one knob of a family.
+type Setting struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind" enum:"whole,amount,choice,switch"`
+	Meaning string   `json:"meaning"`
+	Default any      `json:"default,omitempty"`
+	Auto    string   `json:"auto,omitempty" doc:"how the default is found from the data"`
+	Min     *float64 `json:"min,omitempty"`
+	Max     *float64 `json:"max,omitempty"`
+	Choices []string `json:"choices,omitempty"`
+}
+
+// Plan says what a bake-off compares and how.
+type Plan struct {
+	Name       string            `json:"name,omitempty" yaml:"name,omitempty"`
+	Dataset    string            `json:"dataset" yaml:"dataset"`
+	Revision   int               `json:"revision,omitempty" yaml:"revision,omitempty" doc:"0 for the latest" minimum:"0"`
+	Where      map[string]string `json:"where,omitempty" yaml:"where,omitempty" doc:"keep series with these attribute values"`
+	Horizon    int               `json:"horizon" yaml:"horizon" minimum:"1" maximum:"10000"`
+	Windows    int               `json:"windows,omitempty" yaml:"windows,omitempty" doc:"1, the default, is a holdout" minimum:"0" maximum:"100000"`
+	Stride     int               `json:"stride,omitempty" yaml:"stride,omitempty" doc:"periods between origins; the horizon where left out" minimum:"0" maximum:"1000000"`
+	History    string            `json:"history,omitempty" yaml:"history,omitempty" doc:"expanding, or sliding:N for the last N periods"`
+	Contenders []Contender       `json:"contenders" yaml:"contenders"`
+	Baseline   string            `json:"baseline,omitempty" yaml:"baseline,omitempty" doc:"the contender that skill is measured against; a naive where left out"`
+	Metric     string            `json:"metric,omitempty" yaml:"metric,omitempty" doc:"the metric that ranks; mase where left out"`
+	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out"`
+	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE and RMSSE; the shortest season where left out" minimum:"0" maximum:"1000000"`
+	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
+}
+
+// Contender is a family with settings under a name.
+type Contender struct {
+	Name     string         `json:"name,omitempty" yaml:"name,omitempty" doc:"the family where left out"`
+	Family   string         `json:"family" yaml:"family"`
+	Settings map[string]any `json:"settings,omitempty" yaml:"settings,omitempty,flow"`
+}
+
+// Split is a plan's windows, drawn on a dataset.
+type Split struct {
+	Periods  int        `json:"periods"`
+	First    string     `json:"first"`
+	Last     string     `json:"last"`
+	Series   int        `json:"series" doc:"series that the filter keeps"`
+	Windows  []Window   `json:"windows"`
+	SetAside []SetAside `json:"set_aside" doc:"the first hundred"`
+	Aside    int        `json:"set_aside_count"`
+	Tasks    int        `json:"tasks"`
+	Fits     int        `json:"fits" doc:"models to train"`
+}
+
+// Window is one training part with its assessed part. Indices count periods from 0.
+type Window struct {
+	Window      int    `json:"window"`
+	TrainFirst  string `json:"train_first"`
+	Origin      string `json:"origin"`
+	AssessFirst string `json:"assess_first"`
+	AssessLast  string `json:"assess_last"`
+	TrainIndex  int    `json:"train_index"`
+	OriginIndex int    `json:"origin_index"`
+	LastIndex   int    `json:"last_index"`
+	Series      int    `json:"series" doc:"series that take part"`
+}
+
+// SetAside is a series that takes no part in a window.
+type SetAside struct {
+	Series string `json:"series"`
+	Window int    `json:"window"`
+	Reason string `json:"reason"`
+}
+
+// Job is a piece of long work.
+type Job struct {
+	ID       string     `json:"id" example:"job-4"`
+	Kind     string     `json:"kind" enum:"bake-off,release"`
+	About    string     `json:"about" doc:"the bake-off or release it works for"`
+	State    string     `json:"state" enum:"queued,running,done,failed,cancelled"`
+	Done     int        `json:"done"`
+	Total    int        `json:"total"`
+	Rate     float64    `json:"rate" doc:"tasks a second"`
+	Left     float64    `json:"left" doc:"seconds left, 0 where unknown"`
+	Error    string     `json:"error,omitempty"`
+	Created  time.Time  `json:"created"`
+	Started  *time.Time `json:"started,omitempty"`
+	Finished *time.Time `json:"finished,omitempty"`
+}
+
+// Over says whether the job will do no more.
+func (j Job) Over() bool { return j.State == "done" || j.State == "failed" || j.State == "cancelled" }
+
+// Bakeoff is a comparison.
+type Bakeoff struct {
+	ID      string    `json:"id" example:"bake-3"`
+	Name    string    `json:"name"`
+	Plan    Plan      `json:"plan" doc:"complete, so that it reruns exactly"`
+	Cadence string    `json:"cadence"`
+	Measure string    `json:"measure"`
+	Job     Job       `json:"job"`
+	Created time.Time `json:"created"`
+	Leader  string    `json:"leader,omitempty"`
+	Skill   *float64  `json:"skill,omitempty" doc:"the leader's, over the baseline"`
+	Split   *Split    `json:"split,omitempty" doc:"left out of lists"`
+}
+
+// Standings are the ranked result of a bake-off.
+type Standings struct {
+	Bakeoff  string           `json:"bakeoff"`
+	Complete bool             `json:"complete" doc:"false while the bake-off runs: only what all contenders have finished counts"`
+	Metric   string           `json:"metric"`
+	Baseline string           `json:"baseline"`
+	Per      string           `json:"per,omitempty"`
+	Metrics  []Metric         `json:"metrics"`
+	Slices   []StandingsSlice `json:"slices"`
+	Filled   []Filled         `json:"filled,omitempty" doc:"the first hundred"`
+	Sentence string           `json:"sentence" doc:"who leads, and by how much"`
+}
+
+// Metric says what a column of the standings is.
+type Metric struct {
+	Name    string `json:"name"`
+	Meaning string `json:"meaning"`
+	Share   bool   `json:"share" doc:"a share of one, to be shown in per cent"`
+	Unit    bool   `json:"unit" doc:"in the unit of the measure"`
+}
+
+// StandingsSlice is a part of the assessed points with its own ranking.
+type StandingsSlice struct {
+	Name string        `json:"name,omitempty" doc:"empty for the whole"`
+	Rows []StandingRow `json:"rows"`
+}
+
+// StandingRow is one contender's line.
+type StandingRow struct {
+	Rank      int                 `json:"rank"`
+	Contender string              `json:"contender"`
+	Points    int                 `json:"points"`
+	Filled    int                 `json:"filled" doc:"series and windows on which it failed and the naive stood in"`
+	Skill     *float64            `json:"skill" doc:"1 - error / the baseline's error, on the ranking metric"`
+	Values    map[string]*float64 `json:"values" doc:"by metric; null where unknown"`
+}
+
+// Filled is a series on which a contender failed.
+type Filled struct {
+	Contender string `json:"contender"`
+	Window    int    `json:"window"`
+	Series    string `json:"series"`
+	Reason    string `json:"reason"`
+}
+
+// Curves are one series' actuals and every contender's forecasts.
+type Curves struct {
+	Series  string     `json:"series"`
+	Levels  []float64  `json:"levels"`
+	Periods []string   `json:"periods"`
+	Actual  []*float64 `json:"actual"`
+	Curves  []Curve    `json:"curves"`
+}
+
+// Curve is one contender in one window. Start is the index in Periods of its first
+// step; Low and High hold a row for each level.
+type Curve struct {
+	Contender string      `json:"contender"`
+	Window    int         `json:"window"`
+	Start     int         `json:"start"`
+	Forecast  []float64   `json:"forecast"`
+	Low       [][]float64 `json:"low"`
+	High      [][]float64 `json:"high"`
+}

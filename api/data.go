@@ -1,0 +1,263 @@
+package api
+
+import "time"
+
+// Dataset is a named set of series, as of a revision.
+type Dataset struct {
+	Name       string      `json:"name"`
+	Revision   int         `json:"revision"`
+	Hash       string      `json:"hash" doc:"SHA-256 of the revision's content"`
+	Cadence    string      `json:"cadence" example:"day"`
+	Season     int         `json:"season" doc:"the cadence's shortest season, in periods"`
+	Measure    string      `json:"measure"`
+	Attributes []Attribute `json:"attributes"`
+	Drivers    []Driver    `json:"drivers"`
+	Floor      *float64    `json:"floor,omitempty" doc:"values can't lie below it"`
+	Gaps       string      `json:"gaps" enum:"unknown,zero,carry,interpolate"`
+	Series     int         `json:"series"`
+	Periods    int         `json:"periods"`
+	Values     int         `json:"values" doc:"known values"`
+	First      string      `json:"first" doc:"first period"`
+	Last       string      `json:"last" doc:"last period"`
+	Loaded     time.Time   `json:"loaded"`
+	Revisions  []Revision  `json:"revisions,omitempty"`
+}
+
+// Attribute is a column that names the series.
+type Attribute struct {
+	Name   string   `json:"name"`
+	Values []string `json:"values,omitempty" doc:"left out of lists"`
+	Count  int      `json:"count"`
+}
+
+// Driver is an explanatory column.
+type Driver struct {
+	Name       string `json:"name"`
+	KnownAhead bool   `json:"known_ahead"`
+	Attached   bool   `json:"attached" doc:"it came from a table of its own"`
+}
+
+// Revision is one load of a dataset.
+type Revision struct {
+	Number  int       `json:"number"`
+	Hash    string    `json:"hash"`
+	Source  string    `json:"source"`
+	Rows    int       `json:"rows"`
+	Series  int       `json:"series"`
+	Loaded  time.Time `json:"loaded"`
+	Changes Changes   `json:"changes"`
+}
+
+// Changes says what a load did to the revision before it.
+type Changes struct {
+	NewSeries     int        `json:"new_series"`
+	NewPeriods    int        `json:"new_periods"`
+	NewValues     int        `json:"new_values"`
+	RestatedCount int        `json:"restated_count"`
+	Restated      []Restated `json:"restated,omitempty" doc:"the first hundred"`
+}
+
+// Restated is a value that a load replaced.
+type Restated struct {
+	Series string  `json:"series"`
+	Period string  `json:"period"`
+	Old    float64 `json:"old"`
+	New    float64 `json:"new"`
+}
+
+// Loaded answers a load.
+type Loaded struct {
+	Dataset  Dataset  `json:"dataset"`
+	Rows     int      `json:"rows"`
+	Changes  Changes  `json:"changes"`
+	Form     string   `json:"form" doc:"how the file was read"`
+	Cautions []string `json:"cautions,omitempty"`
+}
+
+// Arrived answers a load of actuals.
+type Arrived struct {
+	Loaded
+	Release string     `json:"release,omitempty" doc:"the live release that was scored, if there is one"`
+	Score   *LiveScore `json:"score,omitempty"`
+	Flags   int        `json:"flags" doc:"open flags of that release"`
+}
+
+// Attached answers an attachment of drivers.
+type Attached struct {
+	Dataset  Dataset          `json:"dataset"`
+	Drivers  []AttachedDriver `json:"drivers"`
+	Form     string           `json:"form"`
+	Cautions []string         `json:"cautions,omitempty"`
+}
+
+// AttachedDriver reports how one driver matched.
+type AttachedDriver struct {
+	Driver
+	Matched   int      `json:"matched" doc:"series that found values"`
+	Unmatched int      `json:"unmatched" doc:"series that found none"`
+	Missing   []string `json:"missing,omitempty" doc:"the first few of them"`
+	Covered   float64  `json:"covered" doc:"share of the matched series' periods with a value"`
+	AheadFrom int      `json:"ahead_from" doc:"the fewest periods past the dataset's end that a matched series has a value for"`
+	AheadTo   int      `json:"ahead_to" doc:"the most"`
+	Unused    []string `json:"unused,omitempty" doc:"the first few keys of the table that no series has"`
+	UnusedAll int      `json:"unused_count"`
+}
+
+// LoadColumns says how a file is written, which column is what, and how rows become
+// a panel. What is left out is found from the file where it can be.
+type LoadColumns struct {
+	Time       string   `query:"time" json:"time,omitempty" doc:"column of the period"`
+	Measure    string   `query:"measure" json:"measure,omitempty" doc:"column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values"`
+	By         []string `query:"by" json:"by,omitempty" doc:"columns that name the series"`
+	Drivers    []string `query:"driver" json:"drivers,omitempty" doc:"explanatory columns"`
+	KnownAhead []string `query:"known_ahead" json:"known_ahead,omitempty" doc:"drivers whose future is known"`
+	Wide       bool     `query:"wide" json:"wide,omitempty" doc:"the table has a column a period"`
+	Cadence    string   `query:"cadence" json:"cadence,omitempty" doc:"found from the times where left out"`
+	DateOrder  string   `query:"date_order" json:"date_order,omitempty" doc:"day-first or month-first, where dates fit both"`
+	Label      string   `query:"label" json:"label,omitempty" doc:"start or end: what a time names of its period"`
+	Zone       string   `query:"zone" json:"zone,omitempty" doc:"where instants with an offset go: UTC or an area's name"`
+	Aggregate  string   `query:"aggregate" json:"aggregate,omitempty" doc:"to the given cadence: sum, mean, last, max or min"`
+	Duplicates string   `query:"duplicates" json:"duplicates,omitempty" doc:"rows with the same series and period: refuse, sum, mean, last, max or min"`
+	KeepPart   bool     `query:"keep_part" json:"keep_part,omitempty" doc:"keep a last aggregated period that is only partly over"`
+	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero, carry or interpolate"`
+	Floor      string   `query:"floor" json:"floor,omitempty" doc:"a number below which values can't lie; forecasts keep to it"`
+	Where      []string `query:"where,explode" json:"where,omitempty" doc:"column=value: keep rows with it; several narrow further"`
+	From       string   `query:"from" json:"from,omitempty" doc:"leave out earlier periods"`
+	To         string   `query:"to" json:"to,omitempty" doc:"leave out later periods"`
+	Format     string   `query:"format" json:"format,omitempty" doc:"csv, jsonl, xlsx or parquet; gzip and zstd are undone"`
+	Encoding   string   `query:"encoding" json:"encoding,omitempty" doc:"utf-8, utf-16 or latin-1"`
+	Delimiter  string   `query:"delimiter" json:"delimiter,omitempty" doc:"comma, semicolon, tab or pipe"`
+	Decimal    string   `query:"decimal" json:"decimal,omitempty" doc:"point or comma"`
+	Sheet      string   `query:"sheet" json:"sheet,omitempty" doc:"of a workbook; the first where left out"`
+	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook, counted from 1" minimum:"0"`
+	File       string   `query:"file" json:"file,omitempty" doc:"the file's name, for messages"`
+}
+
+// Inspected says how a file would be read, without loading it.
+type Inspected struct {
+	Form     string            `json:"form" doc:"how the file is written, in words"`
+	Columns  []InspectedColumn `json:"columns"`
+	Proposal LoadColumns       `json:"proposal" doc:"what was given, completed with what was found"`
+	Rows     int               `json:"rows" doc:"rows read; 0 where the columns' parts are not settled yet"`
+	Dataset  *Dataset          `json:"dataset,omitempty" doc:"what a load would give"`
+	First    []InspectedRow    `json:"first,omitempty" doc:"the first values as understood"`
+	Checks   []Check           `json:"checks,omitempty"`
+	Cautions []string          `json:"cautions,omitempty"`
+	Problem  string            `json:"problem,omitempty" doc:"why a load would be refused"`
+	Faults   []ProblemField    `json:"faults,omitempty"`
+}
+
+// InspectedColumn is a column with what it seems to hold.
+type InspectedColumn struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind" enum:"time,number,text,empty"`
+	Part    string   `json:"part" enum:"time,measure,attribute,driver,left out"`
+	Samples []string `json:"samples"`
+}
+
+// InspectedRow is one value as understood.
+type InspectedRow struct {
+	Series string   `json:"series"`
+	Period string   `json:"period"`
+	Value  *float64 `json:"value"`
+}
+
+// SeriesRow is a series in a list.
+type SeriesRow struct {
+	Key    string            `json:"key"`
+	Labels map[string]string `json:"labels"`
+	First  string            `json:"first"`
+	Last   string            `json:"last"`
+	Known  int               `json:"known"`
+	Mean   *float64          `json:"mean"`
+	Zeros  *float64          `json:"zeros" doc:"share of known values that are zero"`
+	Trace  []*float64        `json:"trace" doc:"the series in at most 48 means, for a small picture"`
+}
+
+// SeriesList is a page of series with the counts of each attribute's values among
+// all that the filter keeps.
+type SeriesList struct {
+	Page[SeriesRow]
+	Facets []Facet `json:"facets"`
+}
+
+// Facet counts the values of one attribute.
+type Facet struct {
+	Attribute string       `json:"attribute"`
+	Values    []FacetValue `json:"values"`
+}
+
+// FacetValue is one value with its number of series.
+type FacetValue struct {
+	Value string `json:"value"`
+	Count int    `json:"count"`
+}
+
+// SeriesValues is one series in full.
+type SeriesValues struct {
+	Key     string         `json:"key"`
+	Periods []string       `json:"periods"`
+	Values  []*float64     `json:"values"`
+	Drivers []DriverValues `json:"drivers,omitempty"`
+	Facts   []Fact         `json:"facts"`
+}
+
+// Spread is the distribution over many series at each period.
+type Spread struct {
+	Series  int          `json:"series"`
+	Scaled  bool         `json:"scaled" doc:"each series was divided by its mean"`
+	Periods []string     `json:"periods"`
+	Known   []int        `json:"known" doc:"series with a value"`
+	Lines   []SpreadLine `json:"lines"`
+}
+
+// SpreadLine is the value below which a share of the series lies.
+type SpreadLine struct {
+	Share  float64    `json:"share"`
+	Values []*float64 `json:"values"`
+}
+
+// SeriesProfile shows the seasons of one series.
+type SeriesProfile struct {
+	Key             string     `json:"key"`
+	Cycles          []Cycle    `json:"cycles"`
+	Autocorrelation []*float64 `json:"autocorrelation" doc:"from lag 1 on"`
+	Bound           float64    `json:"bound" doc:"95 % of the autocorrelations of white noise lie within it"`
+}
+
+// Cycle is a seasonal profile.
+type Cycle struct {
+	By     string  `json:"by" enum:"time-of-day,weekday,month,quarter"`
+	Places []Place `json:"places"`
+}
+
+// Place is one place of a cycle.
+type Place struct {
+	Name  string   `json:"name"`
+	Mean  *float64 `json:"mean"`
+	Low   *float64 `json:"low" doc:"a quarter of the values lies below"`
+	High  *float64 `json:"high" doc:"a quarter of the values lies above"`
+	Known int      `json:"known"`
+}
+
+// DriverValues is a driver beside a series; it may reach past the last period.
+type DriverValues struct {
+	Driver
+	Periods []string   `json:"periods"`
+	Values  []*float64 `json:"values"`
+}
+
+// Fact is a number worth knowing.
+type Fact struct {
+	Name  string  `json:"name"`
+	Value float64 `json:"value"`
+}
+
+// Check is something in a dataset that deserves a look.
+type Check struct {
+	Kind    string   `json:"kind"`
+	Grade   string   `json:"grade" enum:"serious,notable,minor"`
+	Series  int      `json:"series" doc:"how many series it concerns"`
+	Meaning string   `json:"meaning" doc:"why it matters and what can be done"`
+	Example []string `json:"example" doc:"the first few series"`
+}

@@ -1,0 +1,118 @@
+package api
+
+import "time"
+
+// PublishRequest asks for a release.
+type PublishRequest struct {
+	Bakeoff   string    `json:"bakeoff"`
+	Contender string    `json:"contender,omitempty" doc:"a contender's name, best (the default) or best-per-series"`
+	Horizon   int       `json:"horizon,omitempty" doc:"the bake-off's where left out" minimum:"0" maximum:"10000"`
+	Levels    []float64 `json:"levels,omitempty" doc:"80 and 95 where left out"`
+}
+
+// Release is a published interval forecast.
+type Release struct {
+	ID        string     `json:"id" example:"rel-2"`
+	Dataset   string     `json:"dataset"`
+	Revision  int        `json:"revision"`
+	Bakeoff   string     `json:"bakeoff"`
+	Contender string     `json:"contender"`
+	Horizon   int        `json:"horizon"`
+	Levels    []float64  `json:"levels"`
+	State     string     `json:"state" enum:"preparing,live,superseded,withdrawn,failed"`
+	Origin    string     `json:"origin" doc:"the last period it was trained on"`
+	First     string     `json:"first"`
+	Last      string     `json:"last"`
+	Cadence   string     `json:"cadence"`
+	Measure   string     `json:"measure"`
+	Job       Job        `json:"job"`
+	Created   time.Time  `json:"created"`
+	Score     *LiveScore `json:"score,omitempty" doc:"how it has done on the actuals since"`
+	OpenFlags int        `json:"open_flags"`
+	Series    int        `json:"series,omitempty" doc:"series with a forecast; left out of lists"`
+	LeftOut   []LeftOut  `json:"left_out,omitempty"`
+	Used      []Used     `json:"used,omitempty" doc:"how many series each contender forecasts"`
+	Cautions  []string   `json:"cautions,omitempty"`
+}
+
+// LeftOut is a series without a forecast.
+type LeftOut struct {
+	Series string `json:"series"`
+	Reason string `json:"reason"`
+}
+
+// Used counts a contender's series in a release.
+type Used struct {
+	Contender string `json:"contender"`
+	Series    int    `json:"series"`
+}
+
+// LiveScore is how a release has done on the actuals since.
+type LiveScore struct {
+	Points  int                 `json:"points"`
+	Outside int                 `json:"outside"`
+	Level   float64             `json:"level" doc:"of the interval that flags"`
+	Through string              `json:"through,omitempty" doc:"the last period with an actual"`
+	Metrics map[string]*float64 `json:"metrics"`
+}
+
+// ReleaseCurve is one series of a release with its history.
+type ReleaseCurve struct {
+	Series    string      `json:"series"`
+	Contender string      `json:"contender,omitempty"`
+	LeftOut   string      `json:"left_out,omitempty"`
+	Levels    []float64   `json:"levels"`
+	Periods   []string    `json:"periods"`
+	Actual    []*float64  `json:"actual" doc:"with the actuals that arrived since"`
+	Start     int         `json:"start" doc:"index in periods of the first step"`
+	Forecast  []float64   `json:"forecast"`
+	Low       [][]float64 `json:"low"`
+	High      [][]float64 `json:"high"`
+	Flags     []Flag      `json:"flags"`
+	Fit       *Fit        `json:"fit,omitempty" doc:"how the forecast was made"`
+	Keys      []string    `json:"keys,omitempty" doc:"all series of the release"`
+}
+
+// Fit explains a fitted contender in plain words.
+type Fit struct {
+	Form       string      `json:"form" doc:"one sentence on how the forecast is made"`
+	From       string      `json:"from" doc:"first period used"`
+	To         string      `json:"to" doc:"the origin"`
+	Known      int         `json:"known" doc:"known values used"`
+	Parameters []Parameter `json:"parameters"`
+	Cautions   []string    `json:"cautions"`
+}
+
+// Parameter is a number that a fit rests on.
+type Parameter struct {
+	Name    string  `json:"name"`
+	Value   float64 `json:"value"`
+	Meaning string  `json:"meaning"`
+}
+
+// Flag is an actual outside a release's interval.
+type Flag struct {
+	ID        string     `json:"id" example:"flag-12"`
+	Release   string     `json:"release"`
+	Dataset   string     `json:"dataset"`
+	Series    string     `json:"series"`
+	Period    string     `json:"period"`
+	Step      int        `json:"step"`
+	Actual    float64    `json:"actual"`
+	Forecast  float64    `json:"forecast"`
+	Low       float64    `json:"low"`
+	High      float64    `json:"high"`
+	Level     float64    `json:"level"`
+	Severity  float64    `json:"severity" doc:"how far out, signed: the interval's end is at the normal quantile of the level (1.96 at 95 %)"`
+	State     string     `json:"state" enum:"open,settled,restated"`
+	SettledAs string     `json:"settled_as,omitempty" enum:"expected,data-error,real-change,chance,"`
+	Note      string     `json:"note,omitempty"`
+	SettledBy string     `json:"settled_by,omitempty"`
+	Settled   *time.Time `json:"settled,omitempty"`
+}
+
+// SettleRequest says what a flag was.
+type SettleRequest struct {
+	As   string `json:"as" enum:"expected,data-error,real-change,chance"`
+	Note string `json:"note,omitempty" maxLength:"2000"`
+}
