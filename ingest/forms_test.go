@@ -254,6 +254,13 @@ func TestAggregatingLeavesOutAPartOfAPeriod(t *testing.T) {
 	assert.Equal(t, []float64{31, 28, 15}, load(t, []byte(daily(ones(31+28+15)...)), ingest.Form{}, c).Series[0].Values)
 	c.KeepPart = false
 	assert.Equal(t, []float64{31, 28, 31}, load(t, []byte(daily(ones(31+28+31)...)), ingest.Form{}, c).Series[0].Values, "a whole month stays")
+	c.From = "2026-01-10"
+	l, err = ingest.Load(context.Background(), strings.NewReader(daily(ones(31+28)...)), "x", ingest.Form{}, c)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{22, 28}, l.Panel.Series[0].Values)
+	require.Len(t, l.Cautions, 1)
+	assert.Contains(t, l.Cautions[0], "The first month, 2026-01-01, begins before the first row")
+	c.From = ""
 	for rule, want := range map[string]float64{"mean": 2.5, "last": 4, "max": 4, "min": 1} {
 		c.Cadence, c.Aggregate = "week-thu", rule // 2026-01-01 was a Thursday
 		p := load(t, []byte(daily(1, 2, 3, math.NaN(), math.NaN(), math.NaN(), 4, 9, 9, 9, 9, 9, 9, 9)), ingest.Form{}, c)

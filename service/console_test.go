@@ -174,6 +174,20 @@ func TestEveryPage(t *testing.T) {
 	}
 }
 
+// The accessibility check finds what is planted: a check that could not fail is none.
+func TestTheCheckItselfFinds(t *testing.T) {
+	base, _ := withConsole(t)
+	p := openTab(t, base)
+	p.open("/data")
+	p.until(fmt.Sprintf("(%s) === %q", lead, "No data yet."))
+	require.Empty(t, p.axe())
+	eval[bool](p, `(document.querySelector("main").insertAdjacentHTML("beforeend", "<button></button><img src='/kettle.svg'><p style='color:#ddd;background:#fff'>pale</p>"), true)`)
+	found := strings.Join(p.axe(), " ")
+	for _, want := range []string{"button-name", "image-alt", "color-contrast"} {
+		assert.Contains(t, found, want)
+	}
+}
+
 // The whole path in the console: load a file, run a bake-off, toggle a contender,
 // publish, settle a flag.
 func TestThePathInTheConsole(t *testing.T) {
@@ -190,6 +204,8 @@ func TestThePathInTheConsole(t *testing.T) {
 	p.click("Load a file")
 	p.until(`!!document.querySelector("input[type=file]")`)
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{file})))
+	p.until(`document.body.innerText.includes("rows make 140 series by week-mon")`)
+	assert.Empty(t, p.axe(), "the load dialog")
 	p.choose("Part of orders", "measure")
 	eval[bool](p, `(document.querySelector("[role=dialog] form").requestSubmit(), true)`)
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "weekly holds orders of 140 series"))

@@ -230,8 +230,13 @@ func (b *Builder) anyKnown() bool {
 	return slices.ContainsFunc(b.series, func(s rawSeries) bool { return slices.ContainsFunc(s.values, Known) })
 }
 
-// maxCells bounds the panel, so that one stray year can't ask for all memory.
-const maxCells = 2_000_000_000
+// Bounds of a panel, so that one stray year can't ask for all memory: a century of
+// quarter-hours, and a thousand cells for each row that was given.
+const (
+	maxPeriods = 4_000_000
+	cellsARow  = 1000
+	cellsFree  = 10_000_000
+)
 
 // place lays the raw rows of each series on the axis.
 func (b *Builder) place(p *Panel, axis axis) (faults []Fault) {
@@ -245,7 +250,7 @@ func (b *Builder) place(p *Panel, axis axis) (faults []Fault) {
 			return []Fault{{Problem: fmt.Sprintf("the only %s is not over yet: keep it on purpose, or load more", axis.cadence.Unit.Word())}}
 		}
 	}
-	if span := hi - lo + 1; span > maxCells/int64(len(b.series)) || span > 50_000_000 {
+	if span := hi - lo + 1; span > maxPeriods || span > (cellsFree+cellsARow*int64(b.cells()))/int64(len(b.series)) {
 		return []Fault{{Problem: fmt.Sprintf("the periods run from %s to %s, %d of them for %d series, more than can be held: look for a mistyped year",
 			p.Cadence.Format(lo), p.Cadence.Format(hi), span, len(b.series))}}
 	}
@@ -282,6 +287,14 @@ func (b *Builder) dropPart(axis axis, hi int64) int64 {
 	}
 	b.cautions = append(b.cautions, fmt.Sprintf("The last %s, %s, is only partly over and was left out.", axis.cadence.Unit.Word(), name))
 	return hi - 1
+}
+
+// cells is the number of values that were given.
+func (b *Builder) cells() (n int) {
+	for i := range b.series {
+		n += len(b.series[i].values)
+	}
+	return n
 }
 
 func (b *Builder) duplicateCure() string {

@@ -289,7 +289,7 @@ func (b *Builder) aggregate(a axis, seconds []int64) (axis, []Fault) {
 		return a, []Fault{{Problem: "plain numbers can't be aggregated: write dates"}}
 	}
 	a.cadence = *b.opt.Cadence
-	last := NoTime
+	first, last := int64(math.MaxInt64), NoTime
 	for i, sec := range seconds {
 		a.ords[i] = leftOut
 		if sec != leftOut {
@@ -299,7 +299,7 @@ func (b *Builder) aggregate(a axis, seconds []int64) (axis, []Fault) {
 	for _, s := range b.series {
 		for j, t := range s.times {
 			if Known(s.values[j]) && seconds[t] != leftOut {
-				last = max(last, seconds[t])
+				first, last = min(first, seconds[t]), max(last, seconds[t])
 			}
 		}
 	}
@@ -307,6 +307,9 @@ func (b *Builder) aggregate(a axis, seconds []int64) (axis, []Fault) {
 		ord, _ := native.Ordinal(last)
 		a.nextNative = native.Start(ord + 1)
 		a.lastOrd, _ = a.cadence.Ordinal(last)
+		if firstOrd, _ := a.cadence.Ordinal(first); a.cadence.Start(firstOrd) < first {
+			b.cautions = append(b.cautions, fmt.Sprintf("The first %s, %s, begins before the first row, so its value may be that of a part: leave it out by a later start if it is.", a.cadence.Unit.Word(), a.cadence.Format(firstOrd)))
+		}
 	}
 	return a, nil
 }
