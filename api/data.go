@@ -12,6 +12,7 @@ type Dataset struct {
 	Measure    string      `json:"measure"`
 	Attributes []Attribute `json:"attributes"`
 	Drivers    []Driver    `json:"drivers"`
+	Events     int         `json:"events"`
 	Floor      *float64    `json:"floor,omitempty" doc:"values can't lie below it"`
 	Gaps       string      `json:"gaps" enum:"unknown,zero,carry,interpolate"`
 	Series     int         `json:"series"`
@@ -130,6 +131,8 @@ type LoadColumns struct {
 	Decimal    string   `query:"decimal" json:"decimal,omitempty" doc:"point or comma"`
 	Sheet      string   `query:"sheet" json:"sheet,omitempty" doc:"of a workbook; the first where left out"`
 	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook, counted from 1" minimum:"0"`
+	Codes      string   `query:"codes" json:"codes,omitempty" doc:"name of the period codes that the time column holds"`
+	Connection string   `query:"connection" json:"connection,omitempty" doc:"name of the connection to ask; the body is then the text of a query"`
 	File       string   `query:"file" json:"file,omitempty" doc:"the file's name, for messages"`
 }
 
@@ -199,6 +202,7 @@ type SeriesValues struct {
 	Periods []string       `json:"periods"`
 	Values  []*float64     `json:"values"`
 	Drivers []DriverValues `json:"drivers,omitempty"`
+	Events  []SeriesEvent  `json:"events,omitempty" doc:"what concerns the series, from its first period on and ahead"`
 	Facts   []Fact         `json:"facts"`
 }
 

@@ -45,7 +45,18 @@ var (
 	ListSeries    = Route{"list-series", http.MethodGet, "/datasets/{dataset}/series", "data", "List the series of a dataset", Reader, 0}
 	GetSpread     = Route{"get-spread", http.MethodGet, "/datasets/{dataset}/spread", "data", "Read the distribution over series at each period", Reader, 0}
 	GetProfile    = Route{"get-profile", http.MethodGet, "/datasets/{dataset}/series/profile", "data", "Read one series' seasonal profiles and autocorrelation", Reader, 0}
+	LoadEvents    = Route{"load-events", http.MethodPost, "/datasets/{dataset}/events", "data", "Load events from iCalendar or a table as a new revision (the body is the file)", Analyst, 201}
+	ListEvents    = Route{"list-events", http.MethodGet, "/datasets/{dataset}/events", "data", "List a dataset's events", Reader, 0}
+	RemoveEvent   = Route{"remove-event", http.MethodDelete, "/datasets/{dataset}/events/{event}", "data", "Remove an event, in a new revision", Analyst, 204}
 	GetSeries     = Route{"get-series", http.MethodGet, "/datasets/{dataset}/series/values", "data", "Show the values of one series", Reader, 0}
+
+	ListConnections  = Route{"list-connections", http.MethodGet, "/connections", "sources", "List the databases that loads can ask", Analyst, 0}
+	AddConnection    = Route{"add-connection", http.MethodPost, "/connections", "sources", "Add a connection; its secret stays in the service's environment or a file", Admin, 201}
+	TryConnection    = Route{"try-connection", http.MethodPost, "/connections/{name}/try", "sources", "See whether a connection's database answers", Analyst, 0}
+	RemoveConnection = Route{"remove-connection", http.MethodDelete, "/connections/{name}", "sources", "Remove a connection", Admin, 204}
+	ListCodes        = Route{"list-codes", http.MethodGet, "/codes", "sources", "List the calendars of period codes", Reader, 0}
+	LoadCodes        = Route{"load-codes", http.MethodPost, "/codes/{name}", "sources", "Load a calendar that translates period codes (the body is the file)", Analyst, 201}
+	RemoveCodes      = Route{"remove-codes", http.MethodDelete, "/codes/{name}", "sources", "Remove period codes", Analyst, 204}
 
 	ListFamilies = Route{"list-families", http.MethodGet, "/families", "models", "List the model families of the catalogue", Reader, 0}
 	GetFamily    = Route{"get-family", http.MethodGet, "/families/{family}", "models", "Show a family with its settings", Reader, 0}
@@ -84,7 +95,8 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, LoadEvents, ListEvents, RemoveEvent,
+	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
 	ListJobs, GetJob, WatchJob, CancelJob,

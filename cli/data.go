@@ -47,6 +47,8 @@ func columnFlags(cmd *cobra.Command, cols *api.LoadColumns) {
 	f.StringVar(&cols.Delimiter, "delimiter", "", "comma, semicolon, tab or pipe; found out if left out")
 	f.StringVar(&cols.Decimal, "decimal", "", "point or comma; found out if left out")
 	f.StringVar(&cols.Sheet, "sheet", "", "sheet of a workbook; the first if left out")
+	f.StringVar(&cols.Codes, "codes", "", "name of the period codes that the time column holds (see 'paperkettle codes')")
+	f.StringVar(&cols.Connection, "connection", "", "the database to ask; FILE then holds the text of a query")
 	f.IntVar(&cols.HeaderRow, "header-row", 0, "row of a workbook's header; the first with content if left out")
 }
 

@@ -188,7 +188,7 @@ func loadQuery(cols api.LoadColumns) url.Values {
 	q := url.Values{}
 	for name, v := range map[string]string{"time": cols.Time, "measure": cols.Measure, "cadence": cols.Cadence, "gaps": cols.Gaps, "floor": cols.Floor, "file": cols.File,
 		"date_order": cols.DateOrder, "label": cols.Label, "zone": cols.Zone, "aggregate": cols.Aggregate, "duplicates": cols.Duplicates, "from": cols.From, "to": cols.To,
-		"format": cols.Format, "encoding": cols.Encoding, "delimiter": cols.Delimiter, "decimal": cols.Decimal, "sheet": cols.Sheet,
+		"format": cols.Format, "encoding": cols.Encoding, "delimiter": cols.Delimiter, "decimal": cols.Decimal, "sheet": cols.Sheet, "codes": cols.Codes, "connection": cols.Connection,
 		"by": strings.Join(cols.By, ","), "driver": strings.Join(cols.Drivers, ","), "known_ahead": strings.Join(cols.KnownAhead, ",")} {
 		if v != "" {
 			q.Set(name, v)
@@ -211,6 +211,62 @@ func loadQuery(cols api.LoadColumns) url.Values {
 // Attach joins drivers from another table to a dataset.
 func (c *Client) Attach(ctx context.Context, dataset string, cols api.LoadColumns, file io.Reader) (api.Attached, error) {
 	return do[api.Attached](ctx, c, api.AttachDrivers, call{path: []string{dataset}, query: loadQuery(cols), file: file})
+}
+
+// LoadEvents sends a file of events; before and after are days around each that may
+// move too.
+func (c *Client) LoadEvents(ctx context.Context, dataset string, cols api.LoadColumns, before, after int, file io.Reader) (api.EventsLoaded, error) {
+	q := loadQuery(cols)
+	q.Set("before", strconv.Itoa(before))
+	q.Set("after", strconv.Itoa(after))
+	return do[api.EventsLoaded](ctx, c, api.LoadEvents, call{path: []string{dataset}, query: q, file: file})
+}
+
+// Events lists a dataset's events.
+func (c *Client) Events(ctx context.Context, dataset string) ([]api.Event, error) {
+	return all[api.Event](ctx, c, api.ListEvents, path(dataset))
+}
+
+// RemoveEvent takes an event out of a dataset, in a new revision.
+func (c *Client) RemoveEvent(ctx context.Context, dataset, event string) error {
+	return doEmpty(ctx, c, api.RemoveEvent, path(dataset, event))
+}
+
+// Connections lists the databases that loads can ask.
+func (c *Client) Connections(ctx context.Context) ([]api.Connection, error) {
+	return all[api.Connection](ctx, c, api.ListConnections, call{})
+}
+
+// AddConnection adds one; its secret stays where it is kept.
+func (c *Client) AddConnection(ctx context.Context, in api.Connection) (api.Connection, error) {
+	return do[api.Connection](ctx, c, api.AddConnection, call{body: in})
+}
+
+// TryConnection sees whether its database answers.
+func (c *Client) TryConnection(ctx context.Context, name string) (api.ConnectionTry, error) {
+	return do[api.ConnectionTry](ctx, c, api.TryConnection, path(name))
+}
+
+// RemoveConnection removes one.
+func (c *Client) RemoveConnection(ctx context.Context, name string) error {
+	return doEmpty(ctx, c, api.RemoveConnection, path(name))
+}
+
+// Codes lists the calendars of period codes.
+func (c *Client) Codes(ctx context.Context) ([]api.PeriodCodes, error) {
+	return all[api.PeriodCodes](ctx, c, api.ListCodes, call{})
+}
+
+// LoadCodes sends a calendar that translates the codes in one of its columns.
+func (c *Client) LoadCodes(ctx context.Context, name, column string, cols api.LoadColumns, file io.Reader) (api.PeriodCodes, error) {
+	q := loadQuery(cols)
+	q.Set("code", column)
+	return do[api.PeriodCodes](ctx, c, api.LoadCodes, call{path: []string{name}, query: q, file: file})
+}
+
+// RemoveCodes removes them.
+func (c *Client) RemoveCodes(ctx context.Context, name string) error {
+	return doEmpty(ctx, c, api.RemoveCodes, path(name))
 }
 
 // Inspect says how a file would be read, without loading it.

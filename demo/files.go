@@ -25,7 +25,7 @@ var Files = []File{
 	{"actuals.csv", "the last four weeks of daily orders, as they arrive later", (*World).actuals},
 	{"weekly.csv", "the same orders by week", (*World).weekly},
 	{"monthly.csv", "the same orders by month", (*World).monthly},
-	{"holidays.csv", "the public holidays of the scenario", (*World).holidayFile},
+	{"holidays.csv", "the public holidays of the scenario, as rules for every year", (*World).holidayFile},
 	{"truth.csv", "the oddities planted in the last four weeks", (*World).truth},
 }
 
@@ -144,11 +144,11 @@ func (w *World) sums(out *csv.Writer, name string, start, next func(time.Time) t
 }
 
 func (w *World) holidayFile(out *csv.Writer) error {
-	if err := out.Write([]string{"event", "first", "last"}); err != nil {
+	if err := out.Write([]string{"event", "date", "days"}); err != nil {
 		return err
 	}
-	for _, e := range w.Events {
-		if err := out.Write([]string{e.Name, e.First.Format(isoDate), e.Last.Format(isoDate)}); err != nil {
+	for _, f := range feasts {
+		if err := out.Write([]string{f.name, f.rule, strconv.Itoa(f.days)}); err != nil {
 			return err
 		}
 	}

@@ -43,18 +43,26 @@ func SetUp(ctx context.Context, c *client.Client, say func(string)) error {
 	if err != nil {
 		return err
 	}
-	revision := map[string]int{}
+	loaded := map[string]api.Dataset{}
 	for _, d := range datasets {
-		revision[d.Name] = d.Revision
+		loaded[d.Name] = d
 	}
 	w := New(Seed)
 	for _, name := range []string{Daily, Weekly, Monthly} {
-		if revision[name] == 0 {
+		if loaded[name].Revision == 0 {
 			say("Loading " + name + ".csv")
 			if err := send(w, name+".csv", func(r io.Reader) error {
 				cols := columns[name]
 				cols.File = name + ".csv"
 				_, err := c.Load(ctx, name, cols, r)
+				return err
+			}); err != nil {
+				return err
+			}
+		}
+		if loaded[name].Events == 0 {
+			if err := send(w, "holidays.csv", func(r io.Reader) error {
+				_, err := c.LoadEvents(ctx, name, api.LoadColumns{File: "holidays.csv"}, 0, 0, r)
 				return err
 			}); err != nil {
 				return err
@@ -68,7 +76,7 @@ func SetUp(ctx context.Context, c *client.Client, say func(string)) error {
 	if err := publish(ctx, c, b.ID, say); err != nil {
 		return err
 	}
-	if revision[Daily] > 1 {
+	if loaded[Daily].Last == End.Format(isoDate) {
 		return nil
 	}
 	say("Four weeks pass: loading actuals.csv")

@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"gonum.org/v1/gonum/stat/distuv"
+
+	"paperkettle/core/calendar"
 )
 
 // Seed is the seed of the demo's own world.
@@ -143,25 +145,33 @@ func New(seed uint64) *World {
 
 func stream(seed, part uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, part)) }
 
-// holidays is the scenario's own calendar, the same days every year but for the
-// Monday that moves.
+// feasts are the scenario's own calendar, as rules for every year.
+var feasts = []struct {
+	name, rule string
+	days       int
+	lift       float64
+	closed     bool
+}{
+	{"New Sail Day", "01-01", 1, 0.3, true},
+	{"Kettle Monday", "first monday of may", 1, 1.7, false},
+	{"Harbour Week", "08-08", 7, 1.35, false},
+	{"Lantern Evening", "11-17", 1, 1.5, false},
+	{"Gift Fortnight", "12-08", 13, 1.6, false},
+	{"Longest Night", "12-21", 2, 0.3, true},
+}
+
+// holidays writes the calendar out over the world's years.
 func holidays() []Event {
 	var out []Event
-	add := func(name string, first, last time.Time, lift float64, closed bool) {
-		out = append(out, Event{name, first, last, lift, closed})
-	}
 	for y := Start.Year(); y <= End.Year(); y++ {
-		day := func(m time.Month, d int) time.Time { return time.Date(y, m, d, 0, 0, 0, 0, time.UTC) }
-		add("New Sail Day", day(1, 1), day(1, 1), 0.3, true)
-		monday := day(5, 1)
-		for monday.Weekday() != time.Monday {
-			monday = monday.AddDate(0, 0, 1)
+		for _, f := range feasts {
+			rule, err := calendar.ParseFeast(f.rule)
+			if err != nil {
+				panic(err)
+			}
+			first := time.Unix(rule.In(y), 0).UTC()
+			out = append(out, Event{f.name, first, first.AddDate(0, 0, f.days-1), f.lift, f.closed})
 		}
-		add("Kettle Monday", monday, monday, 1.7, false)
-		add("Harbour Week", day(8, 8), day(8, 14), 1.35, false)
-		add("Lantern Evening", day(11, 17), day(11, 17), 1.5, false)
-		add("Gift Fortnight", day(12, 8), day(12, 20), 1.6, false)
-		add("Longest Night", day(12, 21), day(12, 22), 0.3, true)
 	}
 	return out
 }

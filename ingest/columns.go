@@ -18,6 +18,7 @@ import (
 // Columns says which column is what, and how rows become a panel.
 type Columns struct {
 	Time       string
+	Codes      *Codes   // what the time column's codes stand for, where it holds codes
 	Measure    string   // for several, separated by commas, each becomes series of its own
 	By         []string // columns that name the series
 	Drivers    []string
@@ -49,6 +50,17 @@ func (c Columns) measures() []string {
 		}
 	}
 	return out
+}
+
+// period is the time that a text of the time column stands for.
+func (c Columns) period(text string) (string, error) {
+	if c.Codes == nil {
+		return text, nil
+	}
+	if day, ok := c.Codes.Days[text]; ok {
+		return day, nil
+	}
+	return "", fmt.Errorf("is no code of %q: add it there, or leave its rows out", c.Codes.Name)
 }
 
 // FaultsShown is how many faults a refusal lists; the rest are counted.

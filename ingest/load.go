@@ -25,12 +25,19 @@ type Loaded struct {
 // Load reads a table of any form. file names it in messages. The error is a
 // *Refusal where the file is at fault.
 func Load(ctx context.Context, r io.Reader, file string, form Form, c Columns) (*Loaded, error) {
+	return load(ctx, func(_ context.Context, f *Form) (table, error) { return open(r, f) }, file, &form, c)
+}
+
+// opener starts the reading of a table and completes what is known of its form.
+type opener func(context.Context, *Form) (table, error)
+
+func load(ctx context.Context, from opener, file string, form *Form, c Columns) (*Loaded, error) {
 	opt, err := c.Options()
 	if err != nil {
 		return nil, err
 	}
 	l := &loader{refusal: &Refusal{File: file}, builder: panel.NewBuilder(opt), columns: c, times: map[string]int32{}}
-	err = l.read(ctx, r, &form)
+	err = l.read(ctx, from, form)
 	var f panel.Fault
 	if errors.As(err, &f) {
 		l.refusal.lead(f)
@@ -48,7 +55,7 @@ func Load(ctx context.Context, r io.Reader, file string, form Form, c Columns) (
 	if l.refusal.Total > 0 {
 		return nil, l.refusal
 	}
-	return &Loaded{p, rows, form, l.builder.Cautions()}, nil
+	return &Loaded{p, rows, *form, l.builder.Cautions()}, nil
 }
 
 // errRefused says that the refusal holds the reason.
@@ -86,8 +93,8 @@ type filter struct {
 	value  string
 }
 
-func (l *loader) read(ctx context.Context, r io.Reader, form *Form) error {
-	t, err := open(r, form)
+func (l *loader) read(ctx context.Context, from opener, form *Form) error {
+	t, err := from(ctx, form)
 	if err != nil {
 		return err
 	}
@@ -260,8 +267,11 @@ func (l *loader) timeCode(text string, line int) (int32, bool) {
 	}
 	code, ok := l.times[text]
 	if !ok {
-		var err error
-		if code, err = l.builder.TimeCode(text, line); err != nil {
+		period, err := l.columns.period(text)
+		if err == nil {
+			code, err = l.builder.TimeCode(period, line)
+		}
+		if err != nil {
 			l.refusal.add(panel.Fault{Line: line, Column: l.names[l.time], Value: text, Problem: err.Error()})
 			return 0, false
 		}
@@ -318,7 +328,11 @@ func (l *loader) wideHeader() {
 		if slices.Contains(l.by, i) || name == "" {
 			continue
 		}
-		code, err := l.builder.TimeCode(name, 1)
+		period, err := l.columns.period(name)
+		if err != nil {
+			continue
+		}
+		code, err := l.builder.TimeCode(period, 1)
 		if err != nil {
 			continue
 		}

@@ -27,6 +27,7 @@ const (
 	FormatJSONL   = "jsonl"
 	FormatXLSX    = "xlsx"
 	FormatParquet = "parquet"
+	FormatQuery   = "query" // rows of a database, not a file
 )
 
 // table is a file being read row by row.

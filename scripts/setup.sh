@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Installs what building and testing need and the machine lacks. With "test", the
-# browser too. Go and Node must be there already.
+# browser and PostgreSQL too. Go and Node must be there already.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 want=${1:-build}
@@ -8,10 +8,15 @@ want=${1:-build}
 command -v go >/dev/null || { echo "Go is needed: install Go 1.26 or newer." >&2; exit 1; }
 command -v npm >/dev/null || { echo "Node is needed: install Node 20 or newer with npm." >&2; exit 1; }
 
-if [ "$want" = test ] && ! command -v chromium >/dev/null && ! command -v chromium-browser >/dev/null; then
-  echo "Installing Chromium for the console's tests" >&2
+packages=()
+if [ "$want" = test ]; then
+  command -v chromium >/dev/null || command -v chromium-browser >/dev/null || packages+=(chromium fonts-liberation)
+  compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || packages+=(postgresql)
+fi
+if [ ${#packages[@]} -gt 0 ]; then
+  echo "Installing ${packages[*]} for the tests" >&2
   apt-get update -qq
-  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium fonts-liberation >/dev/null
+  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
 fi
 
 # npm leaves a copy of the lock it installed; an older one means that it must run again.

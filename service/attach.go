@@ -8,7 +8,6 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/core/panel"
-	"paperkettle/ingest"
 	"paperkettle/store"
 )
 
@@ -26,17 +25,15 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 	cols.Measure, cols.Drivers = strings.Join(names, ","), nil
 	known := cols.KnownAhead
 	cols.KnownAhead = nil
-	c, form, file, err := columns(cols)
-	if err == nil {
-		err = settled(c)
-	}
+	src, err := s.settledSource(ctx, &in.SentFile, cols)
 	if err != nil {
 		return out, err
 	}
-	got, err := ingest.Load(ctx, in.reader, file, form, c)
+	got, err := src.load(ctx)
 	if err != nil {
 		return out, err
 	}
+	file := src.name
 	s.loading.Lock()
 	defer s.loading.Unlock()
 	_, rev, err := s.dataset(ctx, in.Dataset)
@@ -58,7 +55,7 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 	if matchedNothing(reports) {
 		return out, invalid("query.by", "nothing in %s matches a series of dataset %q: the table has %s, for one", file, in.Dataset, reports[0].Unused[0])
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Panel: joined},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Panel: joined},
 		func(tx *gorm.DB, _ *store.Revision) error { return note(ctx, tx, "attach", in.Dataset, file) })
 	if err != nil {
 		return out, err

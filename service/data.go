@@ -5,10 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
-	"math"
 	"regexp"
 	"runtime"
-	"strconv"
 	"strings"
 	"time"
 
@@ -60,10 +58,10 @@ func (s *Server) registerData() {
 	handle(s, api.GetProfile, s.getProfile)
 	handle(s, api.InspectFile, s.inspect)
 	handle(s, api.AttachDrivers, s.attach)
-	for _, r := range []api.Route{api.InspectFile, api.AttachDrivers, api.LoadDataset, api.LoadActuals} {
-		op := s.contract.OpenAPI().Paths[r.Path].Post
-		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
-	}
+	handle(s, api.LoadEvents, s.loadEvents)
+	handle(s, api.ListEvents, s.listEvents)
+	handleEmpty(s, api.RemoveEvent, s.removeEvent)
+	s.takesFile(api.InspectFile, api.AttachDrivers, api.LoadDataset, api.LoadActuals, api.LoadEvents)
 }
 
 // dataset finds a dataset by name with its latest revision.
@@ -115,7 +113,7 @@ func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset
 
 func describeDataset(name string, rev *store.Revision, m store.PanelMeta, values bool) api.Dataset {
 	out := api.Dataset{Name: name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
-		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Floor: m.Floor, Gaps: string(m.Gaps), Series: rev.SeriesCount, Periods: m.Length,
+		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Events: len(m.Events), Floor: m.Floor, Gaps: string(m.Gaps), Series: rev.SeriesCount, Periods: m.Length,
 		Values: rev.ValueCount, First: m.Cadence.Format(m.First), Last: m.Cadence.Format(m.First + int64(m.Length) - 1), Loaded: rev.CreatedAt}
 	for _, a := range m.Attributes {
 		at := api.Attribute{Name: a.Name, Count: len(a.Values)}
@@ -235,50 +233,15 @@ func checksOf(p *panel.Panel) []api.Check {
 	return out
 }
 
-// columns reads the query of a load.
-func columns(in api.LoadColumns) (ingest.Columns, ingest.Form, string, error) {
-	where, err := parseWhere(in.Where)
-	form := ingest.Form{Format: in.Format, Encoding: in.Encoding, Delimiter: in.Delimiter, Decimal: in.Decimal, Sheet: in.Sheet, HeaderRow: in.HeaderRow}
-	c := ingest.Columns{Time: in.Time, Measure: in.Measure, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide, Cadence: in.Cadence,
-		DateOrder: in.DateOrder, Label: in.Label, Zone: in.Zone, Aggregate: in.Aggregate, Duplicates: in.Duplicates, KeepPart: in.KeepPart, Gaps: in.Gaps,
-		Where: where, From: in.From, To: in.To}
-	if err != nil {
-		return c, form, "", err
-	}
-	if in.Floor != "" {
-		v, err := strconv.ParseFloat(in.Floor, 64)
-		if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-			return c, form, "", invalid("query.floor", "the floor %q is not a number", in.Floor)
-		}
-		c.Floor = &v
-	}
-	file := in.File
-	if file == "" {
-		file = "the file"
-	}
-	return c, form, file, nil
-}
-
-// settled refuses columns that do not say enough for a load.
-func settled(c ingest.Columns) error {
-	if _, err := c.Options(); err != nil {
-		return invalid("query", "%v", err)
-	}
-	return nil
-}
-
 func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, error) {
 	if !datasetName.MatchString(in.Dataset) {
 		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Dataset)
 	}
-	c, form, file, err := columns(in.LoadColumns)
-	if err == nil {
-		err = settled(c)
-	}
+	src, err := s.settledSource(ctx, &in.SentFile, in.LoadColumns)
 	if err != nil {
 		return api.Loaded{}, err
 	}
-	loaded, _, err := s.load(ctx, in, c, form, file, false)
+	loaded, _, err := s.load(ctx, in.Dataset, src, false)
 	return loaded, err
 }
 
@@ -321,15 +284,15 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 	}
 	if cols.Time == "" && !cols.Wide {
 		cols.Time = m.Time
+		if cols.Codes == "" {
+			cols.Codes = m.Codes
+		}
 	}
-	c, form, file, err := columns(cols)
-	if err == nil {
-		err = settled(c)
-	}
+	src, err := s.settledSource(ctx, &in.SentFile, cols)
 	if err != nil {
 		return api.Arrived{}, err
 	}
-	loaded, watched, err := s.load(ctx, in, c, form, file, true)
+	loaded, watched, err := s.load(ctx, in.Dataset, src, true)
 	out := api.Arrived{Loaded: loaded}
 	if err != nil || watched == nil {
 		return out, err
@@ -345,23 +308,23 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 
 // load reads a file, merges it into what the dataset has, and writes the next
 // revision with what the live release makes of it, all or nothing.
-func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, form ingest.Form, file string, must bool) (api.Loaded, *jobs.Watched, error) {
-	gaps, err := s.likeBefore(ctx, in.Dataset, &c)
+func (s *Server) load(ctx context.Context, dataset string, src *source, must bool) (api.Loaded, *jobs.Watched, error) {
+	gaps, err := s.likeBefore(ctx, dataset, &src.columns)
 	if err != nil && (must || !isNotFound(err)) {
 		return api.Loaded{}, nil, err
 	}
 	// Gaps are filled after the merge: in a file that corrects two distant periods the
 	// ones between are not there, and mean nothing.
-	c.Gaps = ""
-	got, err := ingest.Load(ctx, in.reader, file, form, c)
+	src.columns.Gaps = ""
+	got, err := src.load(ctx)
 	if err != nil {
 		return api.Loaded{}, nil, err
 	}
 	s.meters.rows.Add(float64(got.Rows))
 	s.loading.Lock()
 	defer s.loading.Unlock()
-	l := store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: gaps, Time: c.Time, Panel: got.Panel, Changes: firstChanges(got.Panel)}
-	ds, rev, err := s.dataset(ctx, in.Dataset)
+	l := store.Load{Dataset: dataset, Source: src.name, Rows: got.Rows, Gaps: gaps, Time: src.columns.Time, Codes: src.codes(), Panel: got.Panel, Changes: firstChanges(got.Panel)}
+	ds, rev, err := s.dataset(ctx, dataset)
 	if err == nil {
 		err = s.merge(ctx, &l, rev)
 	} else if isNotFound(err) && !must {
@@ -383,12 +346,12 @@ func (s *Server) load(ctx context.Context, in *fileInput, c ingest.Columns, form
 				return err
 			}
 		}
-		return note(ctx, tx, "load", in.Dataset, file)
+		return note(ctx, tx, "load", dataset, src.name)
 	})
 	if err != nil {
 		return api.Loaded{}, nil, err
 	}
-	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: in.Dataset}, written, true)
+	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: dataset}, written, true)
 	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), Cautions: got.Cautions}, watched, err
 }
 

@@ -19,26 +19,27 @@ const firstValues = 12
 // inspect says how a file would be read: what was given, completed with what was
 // found. It keeps nothing.
 func (s *Server) inspect(ctx context.Context, in *SentFile) (api.Inspected, error) {
-	c, form, file, err := columns(in.LoadColumns)
+	src, err := s.source(ctx, in, in.LoadColumns)
 	if err != nil {
 		return api.Inspected{}, err
 	}
-	found, cols, rest, err := ingest.Inspect(in.reader, file, form)
+	cols, err := src.inspect(ctx)
 	if err != nil {
 		return api.Inspected{}, err
 	}
-	c = c.Propose(cols)
-	out := api.Inspected{Form: found.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, found, c)}
+	c := src.columns.Propose(cols)
+	src.columns = c
+	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c)}
 	if _, err := c.Options(); err != nil {
 		out.Problem = err.Error()
 		return out, nil
 	}
-	loaded, err := ingest.Load(ctx, rest, file, form, c)
+	loaded, err := src.load(ctx)
 	var refusal *ingest.Refusal
 	if errors.As(err, &refusal) {
 		out.Problem = refusal.Faults[0].Error()
 		for _, f := range refusal.Faults {
-			out.Faults = append(out.Faults, api.ProblemField{Message: f.Error(), Location: file})
+			out.Faults = append(out.Faults, api.ProblemField{Message: f.Error(), Location: src.name})
 		}
 		return out, nil
 	}

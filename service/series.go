@@ -213,8 +213,25 @@ func (s *Server) getSeries(ctx context.Context, in *oneSeries) (api.SeriesValues
 	for d, info := range p.Drivers {
 		out.Drivers = append(out.Drivers, api.DriverValues{Driver: api.Driver(info), Periods: periods(p, sr.First, len(sr.Drivers[d])), Values: numbers(sr.Drivers[d])})
 	}
+	out.Events = seriesEvents(p, i)
 	out.Facts = factsOf(sr.Values)
 	return out, nil
+}
+
+// seriesEvents lists what touches a series from its first period on.
+func seriesEvents(p *panel.Panel, i int) []api.SeriesEvent {
+	var out []api.SeriesEvent
+	start := p.Cadence.Start(p.Ordinal(p.Series[i].First))
+	for _, e := range p.EventsOf(i) {
+		x := api.SeriesEvent{Name: e.Name, Occasions: []api.Occasion{}}
+		for _, o := range e.Occasions {
+			if o.End > start && len(x.Occasions) < occasionsShown {
+				x.Occasions = append(x.Occasions, occasionOf(o))
+			}
+		}
+		out = append(out, x)
+	}
+	return out
 }
 
 func noSeries(key string) error {

@@ -230,6 +230,7 @@ var OpenAPI = sync.OnceValues(func() ([]byte, error) {
 // register adds every operation to the contract.
 func (s *Server) register() {
 	s.registerData()
+	s.registerSources()
 	s.registerFamilies()
 	s.registerBakeoffs()
 	s.registerJobs()

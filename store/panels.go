@@ -25,9 +25,11 @@ type PanelMeta struct {
 	Measure    string           `json:"measure"`
 	Floor      *float64         `json:"floor,omitempty"`
 	Gaps       panel.Gaps       `json:"gaps"`
-	Time       string           `json:"time"` // the column it came from
+	Time       string           `json:"time"`            // the column it came from
+	Codes      string           `json:"codes,omitempty"` // the period codes of that column
 	Drivers    []panel.Driver   `json:"drivers,omitempty"`
 	Attributes []AttributeMeta  `json:"attributes,omitempty"`
+	Events     []calendar.Event `json:"events,omitempty"`
 }
 
 // AttributeMeta is an attribute's dictionary.
@@ -46,6 +48,7 @@ type Load struct {
 	Rows    int
 	Gaps    panel.Gaps
 	Time    string
+	Codes   string
 	Panel   *panel.Panel
 	Changes panel.Changes
 }
@@ -89,7 +92,7 @@ func (s *Store) AddRevision(ctx context.Context, l Load, after func(tx *gorm.DB,
 // Record is the revision that a load would write, before it has a number.
 func (l Load) Record() (*Revision, error) {
 	p := l.Panel
-	meta := PanelMeta{p.Cadence, p.Cadence.Label, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, p.Drivers, nil}
+	meta := PanelMeta{p.Cadence, p.Cadence.Label, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, l.Codes, p.Drivers, nil, p.Events}
 	for _, a := range p.Attributes {
 		meta.Attributes = append(meta.Attributes, AttributeMeta{a.Name, a.Values})
 	}
@@ -210,7 +213,7 @@ func (s *Store) readPanel(ctx context.Context, revision uint) (*panel.Panel, err
 	if err != nil {
 		return nil, err
 	}
-	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers}
+	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers, Events: m.Events}
 	for _, a := range m.Attributes {
 		p.Attributes = append(p.Attributes, panel.Attribute{Name: a.Name, Values: a.Values})
 	}

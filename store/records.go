@@ -170,3 +170,31 @@ type Replay struct {
 	Body        []byte
 	CreatedAt   time.Time
 }
+
+// Connection says how to reach a database. Its secret is not kept here: SecretEnv or
+// SecretFile say where it is.
+type Connection struct {
+	ID         uint
+	Name       string
+	Kind       string
+	Address    string
+	SecretEnv  string
+	SecretFile string
+	CreatedAt  time.Time
+}
+
+// PeriodCodes translate the codes of a house's own periods into dates. Days is JSON:
+// for each code its first day.
+type PeriodCodes struct {
+	ID        uint
+	Name      string
+	Source    string
+	Count     int
+	First     string
+	Last      string
+	Days      []byte
+	CreatedAt time.Time
+}
+
+// TableName keeps the plural as it is.
+func (PeriodCodes) TableName() string { return "period_codes" }

@@ -29,6 +29,7 @@ var ErrNotFound = gorm.ErrRecordNotFound
 
 // Store is an open data folder.
 type Store struct {
+	path   string
 	read   *gorm.DB
 	write  *gorm.DB
 	ops    chan *op
@@ -57,6 +58,7 @@ func Open(dir string) (*Store, error) {
 	}
 	s := &Store{ops: make(chan *op, 64), closed: make(chan struct{}), lock: lock}
 	path := filepath.Join(dir, "paperkettle.db")
+	s.path = path
 	if s.write, err = open(path, 1, false); err == nil {
 		err = migrate(s.write)
 	}
@@ -69,6 +71,18 @@ func Open(dir string) (*Store, error) {
 	}
 	go s.writeLoop()
 	return s, nil
+}
+
+// Owns says whether a file is one of the store's own, by whatever path.
+func (s *Store) Owns(file string) bool {
+	for _, own := range []string{s.path, s.path + "-wal", s.path + "-shm"} {
+		a, errA := os.Stat(own)
+		b, errB := os.Stat(file)
+		if errA == nil && errB == nil && os.SameFile(a, b) {
+			return true
+		}
+	}
+	return false
 }
 
 func lockFolder(dir string) (*os.File, error) {

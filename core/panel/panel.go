@@ -26,6 +26,7 @@ type Panel struct {
 	Floor      *float64 // no value can lie below it, where given
 	Drivers    []Driver
 	Attributes []Attribute
+	Events     []calendar.Event // known ahead; in order of their names
 	Series     []Series
 }
 
@@ -134,6 +135,56 @@ next:
 		out = append(out, i)
 	}
 	return out, nil
+}
+
+// EventsOf lists the events that concern series i.
+func (p *Panel) EventsOf(i int) []*calendar.Event {
+	var out []*calendar.Event
+	for e := range p.Events {
+		if p.Holds(&p.Events[e], i) {
+			out = append(out, &p.Events[e])
+		}
+	}
+	return out
+}
+
+// Holds says whether an event concerns series i.
+func (p *Panel) Holds(e *calendar.Event, i int) bool {
+	return e.Holds(func(name string) string { return p.labelOf(name, i) })
+}
+
+// labelOf is series i's value of an attribute by name; empty where there is none.
+func (p *Panel) labelOf(name string, i int) string {
+	for a := range p.Attributes {
+		if p.Attributes[a].Name == name {
+			return p.Label(a, i)
+		}
+	}
+	return ""
+}
+
+// WithEvents is the panel with events laid over its own: those of the same name are
+// replaced, however they were limited. It says how many were.
+func (p *Panel) WithEvents(events []calendar.Event) (*Panel, int) {
+	out := *p
+	out.Events = slices.Clone(events)
+	replaced := 0
+	for _, e := range p.Events {
+		if slices.ContainsFunc(events, func(x calendar.Event) bool { return x.Name == e.Name }) {
+			replaced++
+		} else {
+			out.Events = append(out.Events, e)
+		}
+	}
+	slices.SortStableFunc(out.Events, func(a, b calendar.Event) int { return strings.Compare(a.Name, b.Name) })
+	return &out, replaced
+}
+
+// WithoutEvent is the panel without the events of a name; it says how many there were.
+func (p *Panel) WithoutEvent(name string) (*Panel, int) {
+	out := *p
+	out.Events = slices.DeleteFunc(slices.Clone(p.Events), func(e calendar.Event) bool { return e.Name == name })
+	return &out, len(p.Events) - len(out.Events)
 }
 
 // KeySeparator joins attribute values into a series key.

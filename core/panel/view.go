@@ -86,6 +86,27 @@ func (v View) Series(i int) SeriesView {
 	return out
 }
 
+// Events lists what concerns the series, past and ahead.
+func (s SeriesView) Events() []*calendar.Event {
+	var out []*calendar.Event
+	for i := range s.v.p.Events {
+		e := &s.v.p.Events[i]
+		if e.Holds(s.label) {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func (s SeriesView) label(attribute string) string {
+	for i, a := range s.v.p.Attributes {
+		if a.Name == attribute {
+			return s.Labels[i]
+		}
+	}
+	return ""
+}
+
 // View is the view that the series belongs to.
 func (s SeriesView) View() View { return s.v }
 

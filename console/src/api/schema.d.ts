@@ -141,6 +141,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the calendars of period codes */
+        get: operations["list-codes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Load a calendar that translates period codes (the body is the file) */
+        post: operations["load-codes"];
+        /** Remove period codes */
+        delete: operations["remove-codes"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the databases that loads can ask */
+        get: operations["list-connections"];
+        put?: never;
+        /** Add a connection; its secret stays in the service's environment or a file */
+        post: operations["add-connection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/connections/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a connection */
+        delete: operations["remove-connection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/connections/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** See whether a connection's database answers */
+        post: operations["try-connection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets": {
         parameters: {
             query?: never;
@@ -222,6 +309,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{dataset}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List a dataset's events */
+        get: operations["list-events"];
+        put?: never;
+        /** Load events from iCalendar or a table as a new revision (the body is the file) */
+        post: operations["load-events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{dataset}/events/{event}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an event, in a new revision */
+        delete: operations["remove-event"];
         options?: never;
         head?: never;
         patch?: never;
@@ -745,6 +867,23 @@ export interface components {
              */
             series: number;
         };
+        Connection: {
+            /** @description postgresql://user@host:5432/database, without the password, or a SQLite file as the service sees it */
+            address: string;
+            /** Format: date-time */
+            readonly created?: string;
+            /** @enum {string} */
+            kind: "postgresql" | "sqlite";
+            name: string;
+            /** @description the service's environment variable that holds the password; its name begins with PAPERKETTLE_ */
+            secret_env?: string;
+            /** @description the file that holds the password, as the service sees it */
+            secret_file?: string;
+        };
+        ConnectionTry: {
+            problem?: string;
+            reached: boolean;
+        };
         Contender: {
             family: string;
             /** @description the family where left out */
@@ -780,6 +919,8 @@ export interface components {
             /** @example day */
             cadence: string;
             drivers: components["schemas"]["Driver"][];
+            /** Format: int64 */
+            events: number;
             /** @description first period */
             first: string;
             /**
@@ -869,6 +1010,47 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Event: {
+            /** Format: int64 */
+            after: number;
+            /**
+             * Format: int64
+             * @description later occasions
+             */
+            ahead: number;
+            /**
+             * Format: int64
+             * @description days before it that it may move too
+             */
+            before: number;
+            name: string;
+            /** @description the first two hundred that touch the dataset's periods or lie ahead */
+            occasions: components["schemas"]["Occasion"][];
+            /**
+             * Format: int64
+             * @description occasions within the dataset's periods
+             */
+            past: number;
+            /**
+             * Format: int64
+             * @description how many series it concerns
+             */
+            series: number;
+            /** @description the attribute values it is limited to */
+            where?: {
+                [key: string]: string;
+            };
+        };
+        EventsLoaded: {
+            cautions?: string[];
+            dataset: components["schemas"]["Dataset"];
+            events: components["schemas"]["Event"][];
+            /**
+             * Format: int64
+             * @description events of the same names that were there before
+             */
+            replaced: number;
         };
         Facet: {
             attribute: string;
@@ -1040,6 +1222,10 @@ export interface components {
             by?: string[];
             /** @description found from the times where left out */
             cadence?: string;
+            /** @description name of the period codes that the time column holds */
+            codes?: string;
+            /** @description name of the connection to ask; the body is then the text of a query */
+            connection?: string;
             /** @description day-first or month-first, where dates fit both */
             date_order?: string;
             /** @description point or comma */
@@ -1105,6 +1291,10 @@ export interface components {
             /** @description in the unit of the measure */
             unit: boolean;
         };
+        Occasion: {
+            first: string;
+            last: string;
+        };
         PageAuditLine: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -1126,10 +1316,24 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PageConnection: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["Connection"][];
+            /** Format: int64 */
+            total: number;
+        };
         PageDataset: {
             /** @description give it back to read the next page */
             cursor?: string;
             items: components["schemas"]["Dataset"][];
+            /** Format: int64 */
+            total: number;
+        };
+        PageEvent: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["Event"][];
             /** Format: int64 */
             total: number;
         };
@@ -1154,6 +1358,13 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PagePeriodCodes: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["PeriodCodes"][];
+            /** Format: int64 */
+            total: number;
+        };
         PageRelease: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -1173,6 +1384,18 @@ export interface components {
             name: string;
             /** Format: double */
             value: number;
+        };
+        PeriodCodes: {
+            /** Format: int64 */
+            codes: number;
+            /** Format: date-time */
+            created: string;
+            /** @description earliest day of a code */
+            first: string;
+            /** @description latest first day of a code */
+            last: string;
+            name: string;
+            source: string;
         };
         Place: {
             /**
@@ -1329,6 +1552,10 @@ export interface components {
             series: number;
             source: string;
         };
+        SeriesEvent: {
+            name: string;
+            occasions: components["schemas"]["Occasion"][];
+        };
         SeriesList: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -1369,6 +1596,8 @@ export interface components {
         };
         SeriesValues: {
             drivers?: components["schemas"]["DriverValues"][];
+            /** @description what concerns the series, from its first period on and ahead */
+            events?: components["schemas"]["SeriesEvent"][];
             facts: components["schemas"]["Fact"][];
             key: string;
             periods: string[];
@@ -1985,6 +2214,377 @@ export interface operations {
             };
         };
     };
+    "list-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePeriodCodes"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "load-codes": {
+        parameters: {
+            query: {
+                /** @description column of the codes */
+                code: string;
+                /** @description column of the period */
+                time?: string;
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                measure?: string;
+                /** @description columns that name the series */
+                by?: string[];
+                /** @description explanatory columns */
+                driver?: string[];
+                /** @description drivers whose future is known */
+                known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
+                /** @description found from the times where left out */
+                cadence?: string;
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                gaps?: string;
+                /** @description a number below which values can't lie; forecasts keep to it */
+                floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
+                /** @description the file's name, for messages */
+                file?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeriodCodes"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageConnection"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-connection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Connection"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-connection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-connection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionTry"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-datasets": {
         parameters: {
             query?: {
@@ -2174,6 +2774,10 @@ export interface operations {
                 sheet?: string;
                 /** @description of a workbook, counted from 1 */
                 header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
             };
@@ -2278,6 +2882,10 @@ export interface operations {
                 sheet?: string;
                 /** @description of a workbook, counted from 1 */
                 header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
             };
@@ -2380,6 +2988,162 @@ export interface operations {
             };
         };
     };
+    "list-events": {
+        parameters: {
+            query?: {
+                /** @description 0 for the latest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageEvent"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "load-events": {
+        parameters: {
+            query?: {
+                /** @description days before each event that it may move too */
+                before?: number;
+                /** @description days after each event that it may move too */
+                after?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsLoaded"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-event": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: string;
+                event: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "load-dataset": {
         parameters: {
             query?: {
@@ -2431,6 +3195,10 @@ export interface operations {
                 sheet?: string;
                 /** @description of a workbook, counted from 1 */
                 header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
             };
@@ -2996,6 +3764,10 @@ export interface operations {
                 sheet?: string;
                 /** @description of a workbook, counted from 1 */
                 header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
             };
