@@ -174,14 +174,19 @@ type SeriesRow struct {
 	Known  int               `json:"known"`
 	Mean   *float64          `json:"mean"`
 	Zeros  *float64          `json:"zeros" doc:"share of known values that are zero"`
+	Trend  *float64          `json:"trend,omitempty" doc:"strength of the trend, 0 to 1"`
+	Season *float64          `json:"season,omitempty" doc:"strength of the season, 0 to 1"`
+	Demand string            `json:"demand,omitempty" enum:"smooth,erratic,intermittent,lumpy"`
+	Marks  []string          `json:"marks,omitempty" doc:"what the checks say of it, the worst first"`
+	Weight *float64          `json:"weight,omitempty" doc:"its share of the listed series' weight"`
 	Trace  []*float64        `json:"trace" doc:"the series in at most 48 means, for a small picture"`
 }
 
-// SeriesList is a page of series with the counts of each attribute's values among
-// all that the filter keeps.
+// SeriesList is a page of series with counts to filter further.
 type SeriesList struct {
 	Page[SeriesRow]
-	Facets []Facet `json:"facets"`
+	Facets  []Facet `json:"facets" doc:"counts of each attribute's values among what the other conditions keep"`
+	Checked bool    `json:"checked" doc:"false while the checks of a large dataset still run: their columns are then left out"`
 }
 
 // Facet counts the values of one attribute.
@@ -199,10 +204,12 @@ type FacetValue struct {
 // SeriesValues is one series in full.
 type SeriesValues struct {
 	Key     string         `json:"key"`
+	Start   int            `json:"start" doc:"place of its first period on the dataset's axis"`
 	Periods []string       `json:"periods"`
+	Ahead   []string       `json:"ahead" doc:"later periods of which a driver or an event is known"`
 	Values  []*float64     `json:"values"`
 	Drivers []DriverValues `json:"drivers,omitempty"`
-	Events  []SeriesEvent  `json:"events,omitempty" doc:"what concerns the series, from its first period on and ahead"`
+	Events  []SeriesEvent  `json:"events,omitempty" doc:"what touches these periods"`
 	Facts   []Fact         `json:"facts"`
 }
 

@@ -48,6 +48,7 @@ var (
 	LoadEvents    = Route{"load-events", http.MethodPost, "/datasets/{dataset}/events", "data", "Load events from iCalendar or a table as a new revision (the body is the file)", Analyst, 201}
 	ListEvents    = Route{"list-events", http.MethodGet, "/datasets/{dataset}/events", "data", "List a dataset's events", Reader, 0}
 	RemoveEvent   = Route{"remove-event", http.MethodDelete, "/datasets/{dataset}/events/{event}", "data", "Remove an event, in a new revision", Analyst, 204}
+	ExportDataset = Route{"export-dataset", http.MethodGet, "/datasets/{dataset}/export", "data", "Stream series as CSV, a row a period", Reader, 0}
 	GetSeries     = Route{"get-series", http.MethodGet, "/datasets/{dataset}/series/values", "data", "Show the values of one series", Reader, 0}
 
 	ListConnections  = Route{"list-connections", http.MethodGet, "/connections", "sources", "List the databases that loads can ask", Analyst, 0}
@@ -95,7 +96,7 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, LoadEvents, ListEvents, RemoveEvent,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, ExportDataset, LoadEvents, ListEvents, RemoveEvent,
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,

@@ -57,6 +57,14 @@ type EventsLoaded struct {
 
 // SeriesEvent is an event as one series meets it.
 type SeriesEvent struct {
-	Name      string     `json:"name"`
-	Occasions []Occasion `json:"occasions"`
+	Name  string `json:"name"`
+	Spans []Span `json:"spans"`
+}
+
+// Span is an occasion laid on the periods of a series, counted from its first; those
+// after its last value go on in what is ahead.
+type Span struct {
+	Occasion
+	From int `json:"from"`
+	To   int `json:"to"`
 }

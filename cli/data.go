@@ -18,7 +18,7 @@ import (
 )
 
 func (a *app) dataset() *cobra.Command {
-	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetRemove())
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetExport(), a.datasetRemove())
 }
 
 // columnFlags adds the flags that say how a file is written and which column is what.
@@ -302,6 +302,17 @@ func (a *app) datasetCheck() *cobra.Command {
 	})}
 }
 
+func (a *app) datasetExport() *cobra.Command {
+	var where []string
+	var to string
+	cmd := &cobra.Command{Use: "export N [--where ATTRIBUTE=VALUE] [--to FILE]", Short: "Write a dataset's series as CSV, a row a period", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(to, func(w io.Writer) error { return c.ExportDataset(ctx, args[0], where, w) })
+	})}
+	cmd.Flags().StringArrayVar(&where, "where", nil, "only series with this attribute value, as town=Saltmarsh; several narrow further")
+	cmd.Flags().StringVar(&to, "to", "", "file to write; standard output if left out")
+	return cmd
+}
+
 func (a *app) datasetRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove N", Short: "Remove a dataset with its bake-offs and releases", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 		if err := c.RemoveDataset(ctx, args[0]); err != nil {
@@ -314,18 +325,28 @@ func (a *app) datasetRemove() *cobra.Command {
 
 func (a *app) series() *cobra.Command {
 	var where []string
+	var order, weights string
 	list := &cobra.Command{Use: "list N [--where ATTRIBUTE=VALUE]", Short: "List the series of a dataset", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		rows, err := c.Series(ctx, args[0], where)
+		rows, err := c.Series(ctx, args[0], where, order, weights)
 		if err != nil {
 			return err
 		}
-		s := &sheet{head: []string{"series", "first", "last", ">known", ">mean", ">zeros"}}
+		s := &sheet{head: []string{"series", "first", "last", ">known", ">mean", ">zeros", ">trend", ">season", "demand", "checks"}}
+		if weights != "" {
+			s.head = append(s.head, ">weight")
+		}
 		for _, r := range rows {
-			s.add(r.Key, r.First, r.Last, whole(r.Known), a.figure(r.Mean), a.share(r.Zeros))
+			cells := []string{r.Key, r.First, r.Last, whole(r.Known), a.figure(r.Mean), a.share(r.Zeros), a.part(r.Trend), a.part(r.Season), r.Demand, strings.Join(r.Marks, ", ")}
+			if weights != "" {
+				cells = append(cells, a.share(r.Weight))
+			}
+			s.rows = append(s.rows, cells)
 		}
 		return a.print(rows, s)
 	})}
 	list.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
+	list.Flags().StringVar(&order, "sort", "", "key, known, mean, zeros, trend, season, marks or weight; with a dash before it, the largest first")
+	list.Flags().StringVar(&weights, "weights", "", "weigh the series: volume:28 (over the last 28 periods), volume*price:28 (times a driver) or column:NAME")
 	show := &cobra.Command{Use: "show N KEY", Short: "Show one series: facts and a plot, or its values as CSV or JSON", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 		v, err := c.SeriesValues(ctx, args[0], args[1])
 		if err != nil {

@@ -98,6 +98,14 @@ func short(v float64) string {
 	return strconv.FormatFloat(v, 'f', min(decimals, 4), 64)
 }
 
+// part writes a share of one with two decimals.
+func (a *app) part(v *float64) string {
+	if v == nil || a.output == "csv" {
+		return a.figure(v)
+	}
+	return strconv.FormatFloat(*v, 'f', 2, 64)
+}
+
 // share writes a share of one in per cent; in CSV as it is.
 func (a *app) share(v *float64) string {
 	switch {

@@ -284,9 +284,17 @@ func (c *Client) LoadActuals(ctx context.Context, name string, cols api.LoadColu
 	return do[api.Arrived](ctx, c, api.LoadActuals, call{path: []string{name}, query: loadQuery(cols), file: file})
 }
 
-// Series lists the series of a dataset that match every attribute=value pair.
-func (c *Client) Series(ctx context.Context, dataset string, where []string) ([]api.SeriesRow, error) {
-	return all[api.SeriesRow](ctx, c, api.ListSeries, call{path: []string{dataset}, query: url.Values{"where": where}})
+// Series lists the series of a dataset that match every attribute=value pair, in an
+// order and weighed as asked for; empty texts leave them as they are.
+func (c *Client) Series(ctx context.Context, dataset string, where []string, sort, weights string) ([]api.SeriesRow, error) {
+	q := url.Values{"where": where, "wait": {"true"}}
+	if sort != "" {
+		q.Set("sort", sort)
+	}
+	if weights != "" {
+		q.Set("weights", weights)
+	}
+	return all[api.SeriesRow](ctx, c, api.ListSeries, call{path: []string{dataset}, query: q})
 }
 
 // SeriesValues shows one series.
@@ -359,6 +367,12 @@ func (c *Client) Standings(ctx context.Context, id, metric, per string) (api.Sta
 // Curves reads one series' actuals and forecasts.
 func (c *Client) Curves(ctx context.Context, id, series string) (api.Curves, error) {
 	return do[api.Curves](ctx, c, api.GetCurves, call{path: []string{id}, query: url.Values{"series": {series}}})
+}
+
+// ExportDataset streams the series that match every attribute=value pair as CSV, a row
+// a period.
+func (c *Client) ExportDataset(ctx context.Context, dataset string, where []string, to io.Writer) error {
+	return c.copy(ctx, api.ExportDataset, call{path: []string{dataset}, query: url.Values{"where": where}}, to)
 }
 
 // ExportBakeoff streams every forecast point as CSV.

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io"
 	"regexp"
-	"runtime"
 	"strings"
 	"time"
 
@@ -37,6 +36,12 @@ func (f *SentFile) Resolve(ctx huma.Context) []error {
 	return nil
 }
 
+// RevisionPath names a dataset's revision in a route.
+type RevisionPath struct {
+	DatasetPath
+	Revision int `query:"revision" doc:"0 for the latest"`
+}
+
 // fileInput is a file for a dataset.
 type fileInput struct {
 	DatasetPath
@@ -47,7 +52,9 @@ var datasetName = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,79}$`)
 
 func (s *Server) registerData() {
 	handle(s, api.ListDatasets, s.listDatasets)
-	handle(s, api.GetDataset, func(ctx context.Context, in *DatasetPath) (api.Dataset, error) { return s.showDataset(ctx, in.Dataset) })
+	handle(s, api.GetDataset, func(ctx context.Context, in *RevisionPath) (api.Dataset, error) {
+		return s.showDataset(ctx, in.Dataset, in.Revision)
+	})
 	handleEmpty(s, api.RemoveDataset, s.removeDataset)
 	handle(s, api.CheckDataset, s.checkDataset)
 	handle(s, api.LoadDataset, s.loadDataset)
@@ -58,6 +65,7 @@ func (s *Server) registerData() {
 	handle(s, api.GetProfile, s.getProfile)
 	handle(s, api.InspectFile, s.inspect)
 	handle(s, api.AttachDrivers, s.attach)
+	handleStream(s, api.ExportDataset, "text/csv", s.exportDataset)
 	handle(s, api.LoadEvents, s.loadEvents)
 	handle(s, api.ListEvents, s.listEvents)
 	handleEmpty(s, api.RemoveEvent, s.removeEvent)
@@ -156,8 +164,8 @@ func (s *Server) listDatasets(ctx context.Context, in *struct{ Paging }) (api.Pa
 	return out, nil
 }
 
-func (s *Server) showDataset(ctx context.Context, name string) (api.Dataset, error) {
-	ds, rev, err := s.dataset(ctx, name)
+func (s *Server) showDataset(ctx context.Context, name string, number int) (api.Dataset, error) {
+	ds, rev, err := s.revisionOf(ctx, name, number)
 	if err != nil {
 		return api.Dataset{}, err
 	}
@@ -201,36 +209,22 @@ func (s *Server) removeDataset(ctx context.Context, in *DatasetPath) error {
 	})
 }
 
-func (s *Server) checkDataset(ctx context.Context, in *DatasetPath) (api.Page[api.Check], error) {
+func (s *Server) checkDataset(ctx context.Context, in *RevisionPath) (api.Page[api.Check], error) {
 	out := api.Page[api.Check]{Items: []api.Check{}}
-	_, rev, err := s.dataset(ctx, in.Dataset)
+	_, rev, err := s.revisionOf(ctx, in.Dataset, in.Revision)
 	if err != nil {
 		return out, err
 	}
-	checks, known := s.checks.Load(rev.ID)
-	if !known {
-		p, err := s.store.Panel(ctx, rev.ID)
-		if err != nil {
-			return out, err
-		}
-		checks = checksOf(p)
-		s.checks.Store(rev.ID, checks)
+	p, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return out, err
 	}
-	out.Items = append(out.Items, checks.([]api.Check)...)
-	out.Total = len(out.Items)
+	v := s.surveyOf(rev.ID, p)
+	if !v.ready(ctx, true) {
+		return out, ctx.Err()
+	}
+	out.Items, out.Total = v.checks, len(v.checks)
 	return out, nil
-}
-
-func checksOf(p *panel.Panel) []api.Check {
-	var out []api.Check
-	for _, f := range panel.Check(p, runtime.GOMAXPROCS(0)) {
-		c := api.Check{Kind: f.Kind, Grade: f.Grade, Series: len(f.Series), Meaning: f.Meaning}
-		for _, i := range f.Series[:min(5, len(f.Series))] {
-			c.Example = append(c.Example, p.Series[i].Key)
-		}
-		out = append(out, c)
-	}
-	return out
 }
 
 func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, error) {

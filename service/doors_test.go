@@ -138,7 +138,7 @@ func shops(t *testing.T, c *client.Client) {
 func TestSeriesAreFilteredCountedAndPaged(t *testing.T) {
 	c, s := start(t, t.TempDir())
 	shops(t, c)
-	list, err := c.Series(ctx, "shops", []string{"item=pot"})
+	list, err := c.Series(ctx, "shops", []string{"item=pot"}, "", "")
 	require.NoError(t, err)
 	require.Len(t, list, 3)
 	assert.Equal(t, []any{"north / pot", "2026-02-01", "2026-02-28", 28}, []any{list[0].Key, list[0].First, list[0].Last, list[0].Known})
@@ -153,7 +153,7 @@ func TestSeriesAreFilteredCountedAndPaged(t *testing.T) {
 	_, body = get(t, s.Address()+"/api/v1/datasets/shops/series?sort=mean&limit=1")
 	require.NoError(t, json.Unmarshal([]byte(body), &page))
 	assert.Equal(t, "west / cup", page.Items[0].Key)
-	_, err = c.Series(ctx, "shops", []string{"colour=red"})
+	_, err = c.Series(ctx, "shops", []string{"colour=red"}, "", "")
 	assert.ErrorContains(t, err, `no attribute is called "colour": the dataset has shop, item`)
 	_, err = c.SeriesValues(ctx, "shops", "north")
 	assert.ErrorContains(t, err, "join")

@@ -25,7 +25,8 @@ const (
 const occasionsShown = 200
 
 func (s *Server) loadEvents(ctx context.Context, in *struct {
-	fileInput
+	DatasetPath
+	SentFile
 	Before int `query:"before" minimum:"0" maximum:"366" doc:"days before each event that it may move too"`
 	After  int `query:"after" minimum:"0" maximum:"366" doc:"days after each event that it may move too"`
 }) (api.EventsLoaded, error) {
@@ -134,10 +135,7 @@ func (s *Server) changeEvents(ctx context.Context, dataset, action, detail strin
 	return next, err
 }
 
-func (s *Server) listEvents(ctx context.Context, in *struct {
-	DatasetPath
-	Revision int `query:"revision" doc:"0 for the latest"`
-}) (api.Page[api.Event], error) {
+func (s *Server) listEvents(ctx context.Context, in *RevisionPath) (api.Page[api.Event], error) {
 	out := api.Page[api.Event]{Items: []api.Event{}}
 	p, err := s.panelOf(ctx, in.Dataset, in.Revision)
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"fmt"
+	"strings"
 
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/panel"
@@ -12,6 +13,32 @@ import (
 	"paperkettle/jobs"
 	"paperkettle/store"
 )
+
+// exportDataset streams series as they would be loaded again.
+func (s *Server) exportDataset(ctx context.Context, in *struct {
+	RevisionPath
+	Where  []string `query:"where,explode" doc:"attribute=value; several narrow further"`
+	Search string   `query:"search" doc:"text in the key, whatever its case"`
+}) (stream, error) {
+	_, rev, err := s.revisionOf(ctx, in.Dataset, in.Revision)
+	if err != nil {
+		return stream{}, err
+	}
+	meta, err := rev.ReadMeta()
+	if err != nil {
+		return stream{}, err
+	}
+	p, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return stream{}, err
+	}
+	chosen, err := choose(p, in.Where, in.Search)
+	if err != nil {
+		return stream{}, err
+	}
+	name := strings.ReplaceAll(in.Dataset, " ", "-") + ".csv"
+	return stream{name: name, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time) }}, nil
+}
 
 // exportBakeoff streams every forecast point, window by window.
 func (s *Server) exportBakeoff(ctx context.Context, in *BakeoffPath) (stream, error) {

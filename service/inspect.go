@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -61,7 +62,7 @@ func (s *Server) describeInspected(out api.Inspected, loaded *ingest.Loaded, c i
 		return out, err
 	}
 	ds := describeDataset("", rev, meta, true)
-	out.Dataset, out.Rows, out.Checks, out.Cautions = &ds, loaded.Rows, checksOf(p), loaded.Cautions
+	out.Dataset, out.Rows, out.Checks, out.Cautions = &ds, loaded.Rows, checksOf(p, panel.Look(p, runtime.GOMAXPROCS(0)).Findings), loaded.Cautions
 	for i := range p.Series {
 		sr := &p.Series[i]
 		for j := 0; j < min(3, len(sr.Values)) && len(out.First) < firstValues; j++ {

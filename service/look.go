@@ -14,11 +14,12 @@ import (
 
 func (s *Server) getSpread(ctx context.Context, in *struct {
 	DatasetPath
-	Where  []string `query:"where,explode" doc:"attribute=value; several narrow further"`
-	Search string   `query:"search" doc:"text in the key, whatever its case"`
-	Scaled bool     `query:"scaled" doc:"divide each series by its mean first"`
+	Revision int      `query:"revision" doc:"0 for the latest"`
+	Where    []string `query:"where,explode" doc:"attribute=value; several narrow further"`
+	Search   string   `query:"search" doc:"text in the key, whatever its case"`
+	Scaled   bool     `query:"scaled" doc:"divide each series by its mean first"`
 }) (api.Spread, error) {
-	p, err := s.panelOf(ctx, in.Dataset, 0)
+	p, err := s.panelOf(ctx, in.Dataset, in.Revision)
 	if err != nil {
 		return api.Spread{}, err
 	}

@@ -1,13 +1,13 @@
 package service
 
 import (
-	"cmp"
 	"context"
 	"math"
 	"slices"
 	"strings"
 
 	"paperkettle/api"
+	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
 )
 
@@ -17,7 +17,9 @@ type seriesQuery struct {
 	Revision int      `query:"revision" doc:"0 for the latest"`
 	Where    []string `query:"where,explode" doc:"attribute=value; several narrow further"`
 	Search   string   `query:"search" doc:"text in the key, whatever its case"`
-	Sort     string   `query:"sort" enum:"key,known,-known,mean,-mean,zeros,-zeros" default:"key" doc:"a dash turns the order round"`
+	Wait     bool     `query:"wait" doc:"wait for the checks of a large dataset"`
+	Weights  string   `query:"weights" doc:"weigh the series: volume:28, volume*price:28 or column:NAME"`
+	Sort     string   `query:"sort" enum:"key,known,-known,mean,-mean,zeros,-zeros,trend,-trend,season,-season,marks,-marks,weight,-weight" default:"key" doc:"a dash turns the order round"`
 }
 
 // panelOf reads the panel of a dataset's revision.
@@ -48,50 +50,96 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	if err != nil {
 		return out, err
 	}
-	p, err := s.panelOf(ctx, in.Dataset, in.Revision)
+	_, rev, err := s.revisionOf(ctx, in.Dataset, in.Revision)
 	if err != nil {
 		return out, err
+	}
+	p, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return out, err
+	}
+	weights, err := panel.ParseWeights(in.Weights)
+	if err == nil {
+		err = weights.Check(p)
+	}
+	if err != nil {
+		return out, invalid("query.weights", "%v", err)
 	}
 	chosen, err := choose(p, in.Where, in.Search)
 	if err != nil {
 		return out, err
 	}
-	sortSeries(p, chosen, in.Sort)
+	share := shares(p, weights, chosen)
+	look := s.surveyOf(rev.ID, p)
+	by := strings.TrimPrefix(in.Sort, "-")
+	out.Checked = look.ready(ctx, in.Wait || by == "trend" || by == "season" || by == "marks")
+	sortSeries(p, chosen, in.Sort, look, share)
 	out.Total = len(chosen)
-	out.Facets = facets(p, chosen)
+	if out.Facets, err = facets(p, in.Where, in.Search); err != nil {
+		return out, err
+	}
 	shown := chosen[min(offset, len(chosen)):min(offset+in.Limit, len(chosen))]
 	for _, i := range shown {
-		out.Items = append(out.Items, seriesRow(p, i))
+		row := seriesRow(p, i)
+		if out.Checked {
+			look.mark(&row, i)
+		}
+		if share != nil {
+			row.Weight = number(share[i])
+		}
+		out.Items = append(out.Items, row)
 	}
 	out.Cursor = nextCursor(offset, len(shown), len(chosen))
 	return out, nil
 }
 
-// sortSeries orders series by a fact; they come in the order of their keys.
-func sortSeries(p *panel.Panel, chosen []int, by string) {
-	name, down := strings.CutPrefix(by, "-")
-	if name == "key" || name == "" {
-		return
+// shares are the weights of series at the end of the panel, by index; nil for none.
+func shares(p *panel.Panel, w panel.Weights, chosen []int) map[int]float64 {
+	if w == (panel.Weights{}) {
+		return nil
 	}
-	value := make(map[int]float64, len(chosen))
-	for _, i := range chosen {
-		known, zeros, sum := 0.0, 0.0, 0.0
-		for _, v := range p.Series[i].Values {
-			if panel.Known(v) {
-				known++
-				sum += v
-				if v == 0 {
-					zeros++
-				}
+	out := make(map[int]float64, len(chosen))
+	for k, v := range w.Of(p, chosen, p.Length-1) {
+		out[chosen[k]] = v
+	}
+	return out
+}
+
+// sortSeries orders series by a fact; they come in the order of their keys.
+func sortSeries(p *panel.Panel, chosen []int, by string, look *survey, share map[int]float64) {
+	name, down := strings.CutPrefix(by, "-")
+	value := map[string]func(i int) float64{
+		"known":  func(i int) float64 { return knownOf(p.Series[i].Values).known },
+		"mean":   func(i int) float64 { return knownOf(p.Series[i].Values).mean() },
+		"zeros":  func(i int) float64 { return knownOf(p.Series[i].Values).zeroShare() },
+		"trend":  func(i int) float64 { return look.look.Trend[i] },
+		"season": func(i int) float64 { return look.look.Season[i] },
+		"marks":  func(i int) float64 { return float64(len(look.marks[i])) },
+		"weight": func(i int) float64 { return share[i] },
+	}[name]
+	if value != nil {
+		sortBy(chosen, down, value)
+	}
+}
+
+// tally counts and sums the known values of a series.
+type tally struct{ known, zeros, sum float64 }
+
+func knownOf(values []float64) (t tally) {
+	for _, v := range values {
+		if panel.Known(v) {
+			t.known++
+			t.sum += v
+			if v == 0 {
+				t.zeros++
 			}
 		}
-		value[i] = map[string]float64{"known": known, "mean": sum / max(known, 1), "zeros": zeros / max(known, 1)}[name]
-		if down {
-			value[i] = -value[i]
-		}
 	}
-	slices.SortStableFunc(chosen, func(a, b int) int { return cmp.Compare(value[a], value[b]) })
+	return t
 }
+
+func (t tally) mean() float64      { return t.sum / t.known } // 0/0 is unknown
+func (t tally) zeroShare() float64 { return t.zeros / t.known }
 
 // choose lists the series that match every attribute=value pair and hold a text.
 func choose(p *panel.Panel, where []string, search string) ([]int, error) {
@@ -112,9 +160,16 @@ func choose(p *panel.Panel, where []string, search string) ([]int, error) {
 // facetValues bounds how many values of an attribute are counted in an answer.
 const facetValues = 200
 
-func facets(p *panel.Panel, chosen []int) []api.Facet {
+// facets counts the values of each attribute among the series that the other
+// attributes' conditions keep, so that any order of choosing shows what is left.
+func facets(p *panel.Panel, where []string, search string) ([]api.Facet, error) {
 	out := []api.Facet{}
 	for _, a := range p.Attributes {
+		others := slices.DeleteFunc(slices.Clone(where), func(w string) bool { return strings.HasPrefix(w, a.Name+"=") })
+		chosen, err := choose(p, others, search)
+		if err != nil {
+			return nil, err
+		}
 		counts := make([]int, len(a.Values))
 		for _, i := range chosen {
 			counts[a.Codes[i]]++
@@ -127,7 +182,7 @@ func facets(p *panel.Panel, chosen []int) []api.Facet {
 		}
 		out = append(out, f)
 	}
-	return out
+	return out, nil
 }
 
 func seriesRow(p *panel.Panel, i int) api.SeriesRow {
@@ -139,19 +194,8 @@ func seriesRow(p *panel.Panel, i int) api.SeriesRow {
 	if len(s.Values) > 0 {
 		row.First, row.Last = p.Period(s.First), p.Period(s.End()-1)
 	}
-	sum, zeros := 0.0, 0
-	for _, v := range s.Values {
-		if panel.Known(v) {
-			row.Known++
-			sum += v
-			if v == 0 {
-				zeros++
-			}
-		}
-	}
-	if row.Known > 0 {
-		row.Mean, row.Zeros = number(sum/float64(row.Known)), number(float64(zeros)/float64(row.Known))
-	}
+	t := knownOf(s.Values)
+	row.Known, row.Mean, row.Zeros = int(t.known), number(t.mean()), number(t.zeroShare())
 	return row
 }
 
@@ -209,27 +253,47 @@ func (s *Server) getSeries(ctx context.Context, in *oneSeries) (api.SeriesValues
 		return api.SeriesValues{}, noSeries(in.Series)
 	}
 	sr := &p.Series[i]
-	out := api.SeriesValues{Key: sr.Key, Periods: periods(p, sr.First, len(sr.Values)), Values: numbers(sr.Values)}
+	out := api.SeriesValues{Key: sr.Key, Start: sr.First, Periods: periods(p, sr.First, len(sr.Values)), Values: numbers(sr.Values)}
 	for d, info := range p.Drivers {
 		out.Drivers = append(out.Drivers, api.DriverValues{Driver: api.Driver(info), Periods: periods(p, sr.First, len(sr.Drivers[d])), Values: numbers(sr.Drivers[d])})
 	}
-	out.Events = seriesEvents(p, i)
+	events := p.EventsOf(i)
+	ahead := aheadOf(p, sr, len(events))
+	out.Ahead = periods(p, sr.End(), ahead)
+	out.Events = seriesEvents(p, sr, events, len(sr.Values)+ahead)
 	out.Facts = factsOf(sr.Values)
 	return out, nil
 }
 
-// seriesEvents lists what touches a series from its first period on.
-func seriesEvents(p *panel.Panel, i int) []api.SeriesEvent {
+// aheadOf is how many periods past a series' last value are worth showing: as far as
+// its drivers are known, or a season where there are events.
+func aheadOf(p *panel.Panel, sr *panel.Series, events int) int {
+	n := 0
+	for _, d := range sr.Drivers {
+		n = max(n, len(d)-len(sr.Values))
+	}
+	if events > 0 {
+		n = max(n, min(p.Cadence.Season(), 31))
+	}
+	return n
+}
+
+// seriesEvents lists what touches n periods of a series from its first on.
+func seriesEvents(p *panel.Panel, sr *panel.Series, events []*calendar.Event, n int) []api.SeriesEvent {
 	var out []api.SeriesEvent
-	start := p.Cadence.Start(p.Ordinal(p.Series[i].First))
-	for _, e := range p.EventsOf(i) {
-		x := api.SeriesEvent{Name: e.Name, Occasions: []api.Occasion{}}
-		for _, o := range e.Occasions {
-			if o.End > start && len(x.Occasions) < occasionsShown {
-				x.Occasions = append(x.Occasions, occasionOf(o))
+	first := p.Ordinal(sr.First)
+	for _, e := range events {
+		x := api.SeriesEvent{Name: e.Name, Spans: []api.Span{}}
+		for _, o := range e.Within(p.Cadence, first, first+int64(n)-1) {
+			from, _ := p.Cadence.Ordinal(o.Start)
+			to, _ := p.Cadence.Ordinal(o.End - 1)
+			if len(x.Spans) < occasionsShown {
+				x.Spans = append(x.Spans, api.Span{Occasion: occasionOf(o), From: int(max(from-first, 0)), To: int(min(to-first, int64(n)-1))})
 			}
 		}
-		out = append(out, x)
+		if len(x.Spans) > 0 {
+			out = append(out, x)
+		}
 	}
 	return out
 }

@@ -52,7 +52,7 @@ type Server struct {
 	loading   sync.Mutex // one load at a time: merging needs the latest revision
 	replaying sync.Map
 	meters    *meters
-	checks    sync.Map // of revisions, by ID: they never change either
+	surveys   sync.Map // of revisions, by ID: they never change either
 	leaders   sync.Map // of finished bake-offs, by ID: they never change
 }
 

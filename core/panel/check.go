@@ -23,11 +23,30 @@ type rule struct {
 	applies              func(s *Series, f *facts) bool
 }
 
-// Check looks a panel over on some workers, the worst first. It changes nothing.
-func Check(p *Panel, workers int) []Finding {
+// Survey is what a look over a whole panel tells.
+type Survey struct {
+	Findings []Finding // the worst first
+	// Of each series, the strength of its trend and its season (see strengths) and its
+	// class of demand.
+	Trend, Season []float64
+	Demand        []string
+}
+
+// Look surveys a panel on some workers. It changes nothing.
+func Look(p *Panel, workers int) Survey {
+	all := allFacts(p, workers)
+	out := Survey{Findings: findings(p, all)}
+	for i := range all {
+		f := &all[i]
+		out.Trend, out.Season = append(out.Trend, f.trend), append(out.Season, f.season)
+		out.Demand = append(out.Demand, f.class().String())
+	}
+	return out
+}
+
+func findings(p *Panel, all []facts) []Finding {
 	rules := rulesFor(p)
 	found := make([]Finding, len(rules))
-	all := allFacts(p, workers)
 	middle := middleScale(all)
 	for i := range p.Series {
 		f := &all[i]
@@ -56,6 +75,7 @@ func Check(p *Panel, workers int) []Finding {
 
 func rulesFor(p *Panel) []rule {
 	season := p.Cadence.Season()
+	reach := driversReach(p)
 	late := max(2*season, p.Length/4)
 	return []rule{
 		{"empty", "serious", "has no known value: it can't be forecast; leave it out or look for the missing rows", func(_ *Series, f *facts) bool { return f.known == 0 }},
@@ -69,7 +89,7 @@ func rulesFor(p *Panel) []rule {
 		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
 		{"gaps", "notable", "has periods without a value between its first and last: if they mean zero, load with gaps as zero", func(s *Series, f *facts) bool { return f.known > 0 && f.known < len(s.Values) }},
 		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown", func(_ *Series, f *facts) bool { return f.known >= 5 && f.low == f.high }},
-		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period", func(s *Series, _ *facts) bool { return driversEnd(p, s) }},
+		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other series, or has gaps there: a forecast that needs it can't be made", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
 		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval", func(_ *Series, f *facts) bool { return f.class() == lumpy }},
 		{"intermittent demand", "minor", "has demand in few periods, of even size (intermittent): a family for intermittent demand may suit it, and percentage errors do not", func(_ *Series, f *facts) bool { return f.class() == intermittent }},
 		{"erratic demand", "minor", "has demand in most periods but of very uneven size (erratic): expect wide intervals", func(_ *Series, f *facts) bool { return f.class() == erratic }},
@@ -84,6 +104,7 @@ type facts struct {
 	sizeMean, sizeM2       float64
 	outliers               int
 	shifted, farScale      bool
+	trend, season          float64
 }
 
 func factsOf(values []float64) facts {
@@ -118,6 +139,10 @@ const (
 	intermittent
 	lumpy
 )
+
+func (c demandClass) String() string {
+	return [...]string{"smooth", "erratic", "intermittent", "lumpy"}[c]
+}
 
 // class sorts demand by the mean distance between periods with demand (cut at 1.32)
 // and the squared coefficient of variation of its size (cut at 0.49).
@@ -154,6 +179,7 @@ func allFacts(p *Panel, workers int) []facts {
 				f := factsOf(values)
 				f.outliers = work.outliers(values, p.Cadence.Season())
 				f.shifted = work.shifted(values, p.Cadence.Season())
+				f.trend, f.season = work.strengths(values, p.Cadence.Season())
 				out[i] = f
 			}
 		})
@@ -181,10 +207,31 @@ func middleScale(all []facts) float64 {
 	return scales[len(scales)/2]
 }
 
-func driversEnd(p *Panel, s *Series) bool {
+// driversReach is how many periods past the panel's end each driver that is known
+// ahead reaches, at the most.
+func driversReach(p *Panel) []int {
+	out := make([]int, len(p.Drivers))
+	for i := range p.Series {
+		s := &p.Series[i]
+		for d, info := range p.Drivers {
+			if info.KnownAhead {
+				out[d] = max(out[d], s.First+len(s.Drivers[d])-p.Length)
+			}
+		}
+	}
+	return out
+}
+
+// driversEnd says whether a driver known ahead leaves a period ahead without a value.
+func driversEnd(p *Panel, s *Series, reach []int) bool {
 	for d, info := range p.Drivers {
-		if info.KnownAhead && s.End() == p.Length && (len(s.Drivers[d]) <= len(s.Values) || !Known(s.Drivers[d][len(s.Values)])) {
-			return true
+		if !info.KnownAhead || s.End() < p.Length {
+			continue
+		}
+		for t := len(s.Values); t < len(s.Values)+max(1, reach[d]); t++ {
+			if t >= len(s.Drivers[d]) || !Known(s.Drivers[d][t]) {
+				return true
+			}
 		}
 	}
 	return false
@@ -193,6 +240,7 @@ func driversEnd(p *Panel, s *Series) bool {
 // scratch is working space that the checks of all series share.
 type scratch struct {
 	residuals, sizes, blocks []float64
+	smooth, counts           []float64
 	order                    num.OrderScratch
 }
 

@@ -59,3 +59,73 @@ func TestProfileAndAutocorrelation(t *testing.T) {
 	assert.Less(t, acf[2], 0.0)
 	assert.True(t, math.IsNaN(panel.Autocorrelation([]float64{1, 1, 1}, 1)[0]))
 }
+
+// On simulated series the strengths recover the share of variance that was put in, and
+// noise has none, however short the history.
+func TestStrengthsRecoverWhatWasPutIn(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(4, 9))
+	mean := func(unit calendar.Unit, n int, value func(t int) float64) (trend, season float64) {
+		p := &panel.Panel{Cadence: calendar.Cadence{Unit: unit}, Length: n}
+		for range 200 {
+			s := panel.Series{}
+			for i := range n {
+				s.Values = append(s.Values, 100+value(i)+rnd.NormFloat64())
+			}
+			s.Values[n/2] = math.NaN()
+			p.Series = append(p.Series, s)
+		}
+		look := panel.Look(p, 2)
+		for i := range p.Series {
+			trend += look.Trend[i] / 200
+			season += look.Season[i] / 200
+		}
+		return trend, season
+	}
+	for _, n := range []int{36, 60, 180} {
+		trend, season := mean(calendar.Month, n, func(int) float64 { return 0 })
+		assert.Less(t, trend, 0.12, n)
+		assert.Less(t, season, 0.2, n)
+		trend, season = mean(calendar.Month, n, func(t int) float64 { return 2 * math.Sin(float64(t)*math.Pi/6) }) // variance 2 against 1
+		assert.InDelta(t, 2.0/3, season, 0.1, n)
+		assert.Less(t, trend, 0.12, n)
+	}
+	trend, season := mean(calendar.Day, 140, func(t int) float64 { return float64(t) / 10 }) // variance 16.3 against 1
+	assert.InDelta(t, 0.94, trend, 0.02)
+	assert.Less(t, season, 0.1)
+	constant := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, Length: 100, Series: []panel.Series{{Values: slices.Repeat([]float64{5}, 100)}, {Values: []float64{1, 2}}}}
+	look := panel.Look(constant, 1)
+	assert.True(t, math.IsNaN(look.Trend[0]) && math.IsNaN(look.Season[0]) && math.IsNaN(look.Trend[1]))
+}
+
+func TestWeightsSeeNothingPastTheOrigin(t *testing.T) {
+	nan := math.NaN()
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, Length: 5, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}},
+		Attributes: []panel.Attribute{panel.NewAttribute("size", []string{"3", "1", "0"})},
+		Series: []panel.Series{
+			{Values: []float64{1, 2, 3, 4, 500}, Drivers: [][]float64{{2, nan, nan, 1, 9}}},
+			{Values: []float64{1, 1, nan, 1, 1}, Drivers: [][]float64{{10, 10, 10, 10, 10}}},
+			{First: 4, Values: []float64{7}, Drivers: [][]float64{{1}}},
+		}}
+	all := []int{0, 1, 2}
+	for text, want := range map[string][]float64{
+		"":               {1. / 3, 1. / 3, 1. / 3},
+		"volume:2":       {7. / 8, 1. / 8, 0},
+		"volume*price:3": {(4 + 6 + 4) / 34., 20. / 34, 0},
+		"column:price":   {1. / 11, 10. / 11, 0},
+		"column:size":    {3. / 4, 1. / 4, 0},
+	} {
+		w, err := panel.ParseWeights(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, text, w.String())
+		require.NoError(t, w.Check(p), text)
+		assert.InDeltaSlice(t, want, w.Of(p, all, 3), 1e-15, text)
+	}
+	late := panel.Weights{Over: 1}
+	assert.Equal(t, []float64{1}, late.Of(p, []int{2}, 3), "where nothing tells them apart, all are the same")
+	for _, bad := range []string{"volume", "volume:0", "volume*:3", "column:", "price:3"} {
+		_, err := panel.ParseWeights(bad)
+		assert.Error(t, err, bad)
+	}
+	assert.ErrorContains(t, panel.Weights{Column: "cost"}.Check(p), `no column "cost"`)
+	assert.ErrorContains(t, panel.Weights{Times: "cost", Over: 3}.Check(p), `no driver "cost"`)
+}

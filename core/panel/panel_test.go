@@ -179,7 +179,7 @@ func TestCheckFindsWhatDeservesALook(t *testing.T) {
 	p, faults := build(rows, panel.Options{})
 	require.Empty(t, faults)
 	found := map[string][]string{}
-	for _, f := range panel.Check(p, 2) {
+	for _, f := range panel.Look(p, 2).Findings {
 		for _, i := range f.Series {
 			found[f.Kind] = append(found[f.Kind], p.Series[i].Key)
 		}
@@ -199,7 +199,7 @@ func TestCheckFindsALeakingDriver(t *testing.T) {
 		s.Drivers[0] = append(s.Drivers[0], y+rnd.NormFloat64())
 		s.Drivers[1] = append(s.Drivers[1], 3-2*y)
 	}
-	found := panel.Check(p, 2)
+	found := panel.Look(p, 2).Findings
 	require.NotEmpty(t, found)
 	assert.Equal(t, "leaking driver", found[0].Kind)
 	assert.Contains(t, found[0].Meaning, "billed")

@@ -349,6 +349,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stream series as CSV, a row a period */
+        get: operations["export-dataset"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/loads": {
         parameters: {
             query?: never;
@@ -1554,11 +1571,14 @@ export interface components {
         };
         SeriesEvent: {
             name: string;
-            occasions: components["schemas"]["Occasion"][];
+            spans: components["schemas"]["Span"][];
         };
         SeriesList: {
+            /** @description false while the checks of a large dataset still run: their columns are then left out */
+            checked: boolean;
             /** @description give it back to read the next page */
             cursor?: string;
+            /** @description counts of each attribute's values among what the other conditions keep */
             facets: components["schemas"]["Facet"][];
             items: components["schemas"]["SeriesRow"][];
             /** Format: int64 */
@@ -1576,6 +1596,8 @@ export interface components {
             key: string;
         };
         SeriesRow: {
+            /** @enum {string} */
+            demand?: "smooth" | "erratic" | "intermittent" | "lumpy";
             first: string;
             key: string;
             /** Format: int64 */
@@ -1584,10 +1606,27 @@ export interface components {
                 [key: string]: string;
             };
             last: string;
+            /** @description what the checks say of it, the worst first */
+            marks?: string[];
             /** Format: double */
             mean: number | null;
+            /**
+             * Format: double
+             * @description strength of the season, 0 to 1
+             */
+            season?: number;
             /** @description the series in at most 48 means, for a small picture */
             trace: (number | null)[];
+            /**
+             * Format: double
+             * @description strength of the trend, 0 to 1
+             */
+            trend?: number;
+            /**
+             * Format: double
+             * @description its share of the listed series' weight
+             */
+            weight?: number;
             /**
              * Format: double
              * @description share of known values that are zero
@@ -1595,12 +1634,19 @@ export interface components {
             zeros: number | null;
         };
         SeriesValues: {
+            /** @description later periods of which a driver or an event is known */
+            ahead: string[];
             drivers?: components["schemas"]["DriverValues"][];
-            /** @description what concerns the series, from its first period on and ahead */
+            /** @description what touches these periods */
             events?: components["schemas"]["SeriesEvent"][];
             facts: components["schemas"]["Fact"][];
             key: string;
             periods: string[];
+            /**
+             * Format: int64
+             * @description place of its first period on the dataset's axis
+             */
+            start: number;
             values: (number | null)[];
         };
         SetAside: {
@@ -1653,6 +1699,14 @@ export interface components {
             /** @enum {string} */
             as: "expected" | "data-error" | "real-change" | "chance";
             note?: string;
+        };
+        Span: {
+            first: string;
+            /** Format: int64 */
+            from: number;
+            last: string;
+            /** Format: int64 */
+            to: number;
         };
         Split: {
             first: string;
@@ -2629,7 +2683,10 @@ export interface operations {
     };
     "get-dataset": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 0 for the latest */
+                revision?: number;
+            };
             header?: never;
             path: {
                 dataset: string;
@@ -2941,7 +2998,10 @@ export interface operations {
     };
     "check-dataset": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 0 for the latest */
+                revision?: number;
+            };
             header?: never;
             path: {
                 dataset: string;
@@ -3144,6 +3204,58 @@ export interface operations {
             };
         };
     };
+    "export-dataset": {
+        parameters: {
+            query?: {
+                /** @description attribute=value; several narrow further */
+                where?: string[];
+                /** @description text in the key, whatever its case */
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "load-dataset": {
         parameters: {
             query?: {
@@ -3264,8 +3376,12 @@ export interface operations {
                 where?: string[];
                 /** @description text in the key, whatever its case */
                 search?: string;
+                /** @description wait for the checks of a large dataset */
+                wait?: boolean;
+                /** @description weigh the series: volume:28, volume*price:28 or column:NAME */
+                weights?: string;
                 /** @description a dash turns the order round */
-                sort?: "key" | "known" | "-known" | "mean" | "-mean" | "zeros" | "-zeros";
+                sort?: "key" | "known" | "-known" | "mean" | "-mean" | "zeros" | "-zeros" | "trend" | "-trend" | "season" | "-season" | "marks" | "-marks" | "weight" | "-weight";
             };
             header?: never;
             path: {
@@ -3424,6 +3540,8 @@ export interface operations {
     "get-spread": {
         parameters: {
             query?: {
+                /** @description 0 for the latest */
+                revision?: number;
                 /** @description attribute=value; several narrow further */
                 where?: string[];
                 /** @description text in the key, whatever its case */

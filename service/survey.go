@@ -1,0 +1,101 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"runtime"
+	"slices"
+	"time"
+
+	"paperkettle/api"
+	"paperkettle/core/panel"
+)
+
+// survey is a look over a revision, made once, in the background where nobody can wait.
+type survey struct {
+	done   chan struct{}
+	look   panel.Survey
+	checks []api.Check
+	marks  [][]string // kinds of findings of each series, the worst first
+}
+
+// mostMarks bounds the marks of a series in a list.
+const mostMarks = 4
+
+// surveyOf starts the look over a revision if nobody did.
+func (s *Server) surveyOf(revision uint, p *panel.Panel) *survey {
+	fresh := &survey{done: make(chan struct{})}
+	got, running := s.surveys.LoadOrStore(revision, fresh)
+	if !running {
+		go func() {
+			defer close(fresh.done)
+			fresh.look = panel.Look(p, runtime.GOMAXPROCS(0))
+			fresh.checks = checksOf(p, fresh.look.Findings)
+			fresh.marks = make([][]string, len(p.Series))
+			for _, f := range fresh.look.Findings {
+				for _, i := range f.Series {
+					if m := fresh.marks[i]; len(m) < mostMarks && !slices.Contains(m, f.Kind) {
+						fresh.marks[i] = append(m, f.Kind)
+					}
+				}
+			}
+		}()
+	}
+	return got.(*survey)
+}
+
+// patience is how long a list waits for a look that is not over.
+const patience = 250 * time.Millisecond
+
+// ready says whether the look is over, waiting a little or, where it must, till the end.
+func (v *survey) ready(ctx context.Context, must bool) bool {
+	timer := time.NewTimer(patience)
+	defer timer.Stop()
+	late := timer.C
+	if must {
+		late = nil
+	}
+	select {
+	case <-v.done:
+		return true
+	case <-late:
+	case <-ctx.Done():
+	}
+	return false
+}
+
+func checksOf(p *panel.Panel, findings []panel.Finding) []api.Check {
+	out := []api.Check{}
+	for _, f := range findings {
+		c := api.Check{Kind: f.Kind, Grade: f.Grade, Series: len(f.Series), Meaning: f.Meaning}
+		for _, i := range f.Series[:min(5, len(f.Series))] {
+			c.Example = append(c.Example, p.Series[i].Key)
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// mark adds what the look tells of series i.
+func (v *survey) mark(row *api.SeriesRow, i int) {
+	row.Trend, row.Season = number(v.look.Trend[i]), number(v.look.Season[i])
+	row.Demand = v.look.Demand[i]
+	row.Marks = append([]string{}, v.marks[i]...)
+}
+
+// sortBy orders series by a number of each; what is unknown comes last either way.
+func sortBy(chosen []int, down bool, value func(i int) float64) {
+	keys := make(map[int]float64, len(chosen))
+	for _, i := range chosen {
+		v := value(i)
+		if down {
+			v = -v
+		}
+		if math.IsNaN(v) {
+			v = math.Inf(1)
+		}
+		keys[i] = v
+	}
+	slices.SortStableFunc(chosen, func(a, b int) int { return cmp.Compare(keys[a], keys[b]) })
+}
