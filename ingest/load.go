@@ -36,7 +36,7 @@ func load(ctx context.Context, from opener, file string, form *Form, c Columns) 
 	if err != nil {
 		return nil, err
 	}
-	l := &loader{refusal: &Refusal{File: file}, builder: panel.NewBuilder(opt), columns: c, times: map[string]int32{}}
+	l := &loader{refusal: &Refusal{File: file}, builder: panel.NewBuilder(opt), columns: c, times: map[string]int32{}, follower: make([]timeText, 1)}
 	err = l.read(ctx, from, form)
 	var f panel.Fault
 	if errors.As(err, &f) {
@@ -78,14 +78,21 @@ type loader struct {
 	filters  []filter
 
 	times     map[string]int32
+	follower  []timeText // of each time's code, the time that came after it last
 	lastTime  string
 	lastCode  int32
 	lastKey   []byte
+	lastNames []string // the fields that lastKey was made of
 	key       []byte
 	series    []int // of the last key, one for each measure
 	values    []float64
 	wideTimes []int32
 	wideAt    []int
+}
+
+type timeText struct {
+	text string
+	code int32
 }
 
 type filter struct {
@@ -107,11 +114,26 @@ func (l *loader) read(ctx context.Context, from opener, form *Form) error {
 	if err := l.header(); err != nil {
 		return err
 	}
+	if picky, ok := t.(pickyTable); ok {
+		picky.Only(l.needed())
+	}
 	row := l.row
 	if l.columns.Wide {
 		row = l.wideRow
 	}
 	return l.rows(ctx, row)
+}
+
+// needed are the columns that are read.
+func (l *loader) needed() []int {
+	out := slices.Concat(l.by, l.measures, l.drivers, l.wideAt)
+	if !l.columns.Wide {
+		out = append(out, l.time)
+	}
+	for _, f := range l.filters {
+		out = append(out, f.column)
+	}
+	return out
 }
 
 // checkEvery is how many rows pass between looks at the context.
@@ -188,7 +210,7 @@ func (l *loader) header() error {
 			l.drivers = append(l.drivers, claim(d, "a driver"))
 		}
 	}
-	l.values = make([]float64, len(l.drivers))
+	l.values, l.lastNames = make([]float64, len(l.drivers)), make([]string, len(l.by))
 	l.series = make([]int, max(1, len(l.measures)))
 	if l.refusal.Total > 0 {
 		return errRefused
@@ -265,6 +287,12 @@ func (l *loader) timeCode(text string, line int) (int32, bool) {
 	if text == l.lastTime && text != "" {
 		return l.lastCode, true
 	}
+	// In most tables the same time follows as last time.
+	if next := l.follower[l.lastCode]; next.text == text && text != "" {
+		l.lastTime, l.lastCode = next.text, next.code
+		return next.code, true
+	}
+	before := l.lastCode
 	code, ok := l.times[text]
 	if !ok {
 		period, err := l.columns.period(text)
@@ -277,13 +305,34 @@ func (l *loader) timeCode(text string, line int) (int32, bool) {
 		}
 		text = strings.Clone(text)
 		l.times[text] = code
+		l.follower = append(l.follower, timeText{})
 	}
+	l.follower[before] = timeText{text, code}
 	l.lastTime, l.lastCode = text, code
 	return code, true
 }
 
+// sameNames says whether a row names the same series as the last, by its raw fields,
+// and remembers them. Tables of text give new strings with every row: only those that
+// keep theirs gain.
+func (l *loader) sameNames(record []string) bool {
+	if l.typed == nil || l.lastKey == nil {
+		return false
+	}
+	same := true
+	for k, b := range l.by {
+		if same = same && l.lastNames[k] == record[b]; !same {
+			l.lastNames[k] = record[b]
+		}
+	}
+	return same
+}
+
 // findSeries sets the series of a row, one for each measure.
 func (l *loader) findSeries(record []string) {
+	if l.sameNames(record) {
+		return
+	}
 	l.key = l.key[:0]
 	for _, b := range l.by {
 		l.key = append(l.key, strings.TrimSpace(record[b])...)

@@ -48,6 +48,10 @@ type numberTable interface {
 	Number(i int) (v float64, ok bool)
 }
 
+// pickyTable can leave out columns that nobody asks for; their fields then mean
+// nothing.
+type pickyTable interface{ Only(columns []int) }
+
 // rowFault is wrong with one row and leaves the others readable.
 type rowFault struct{ panel.Fault }
 

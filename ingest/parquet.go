@@ -7,6 +7,7 @@ import (
 	"math"
 	"math/big"
 	"os"
+	"slices"
 	"strconv"
 	"time"
 
@@ -32,6 +33,7 @@ type parquetTable struct {
 type parquetColumn struct {
 	index   int
 	numeric bool
+	needed  bool
 	text    func(parquet.Value) string
 	scale   float64
 	pages   parquet.Pages
@@ -64,7 +66,7 @@ func openParquet(r io.Reader) (_ table, err error) {
 		if !c.Leaf() || c.Repeated() {
 			continue
 		}
-		col := &parquetColumn{index: c.Index(), batch: make([]parquet.Value, parquetBatch), scale: 1}
+		col := &parquetColumn{index: c.Index(), batch: make([]parquet.Value, parquetBatch), scale: 1, needed: true}
 		col.convert(c.Type())
 		t.names = append(t.names, c.Name())
 		t.columns = append(t.columns, col)
@@ -116,13 +118,18 @@ func (c *parquetColumn) convert(t parquet.Type) {
 func (c *parquetColumn) convertPlain(kind parquet.Kind) {
 	switch kind {
 	case parquet.ByteArray, parquet.FixedLenByteArray:
-		interned := map[string]string{}
+		interned, last := map[string]string{}, ""
 		c.text = func(v parquet.Value) string {
-			text, ok := interned[string(v.ByteArray())]
+			raw := v.ByteArray()
+			if string(raw) == last { // names come in runs
+				return last
+			}
+			text, ok := interned[string(raw)]
 			if !ok {
-				text = string(v.ByteArray())
+				text = string(raw)
 				keep(interned, text, text)
 			}
+			last = text
 			return text
 		}
 	case parquet.Boolean:
@@ -150,16 +157,27 @@ func keep[K comparable](m map[K]string, k K, text string) {
 // remembered writes whole numbers as text, each once: times recur in every series.
 func remembered(write func(int64) string) func(parquet.Value) string {
 	seen := map[int64]string{}
+	// Days that lie close together have places of their own here, without hashing.
+	type entry struct {
+		n    int64
+		text string
+	}
+	near := make([]entry, 4096)
 	return func(v parquet.Value) string {
 		n := v.Int64()
 		if v.Kind() == parquet.Int32 {
 			n = int64(v.Int32())
+		}
+		at := &near[n&4095]
+		if at.n == n && at.text != "" {
+			return at.text
 		}
 		text, ok := seen[n]
 		if !ok {
 			text = write(n)
 			keep(seen, n, text)
 		}
+		*at = entry{n, text}
 		return text
 	}
 }
@@ -225,6 +243,9 @@ func (t *parquetTable) Next() (_ []string, err error) {
 	}
 	t.line++
 	for i, c := range t.columns {
+		if !c.needed {
+			continue
+		}
 		v := c.batch[t.at]
 		switch {
 		case v.IsNull():
@@ -243,6 +264,13 @@ func (t *parquetTable) numberOnly(i int) bool {
 	return k == parquet.Double || k == parquet.Float
 }
 
+// Only leaves out the columns that nobody asks for.
+func (t *parquetTable) Only(columns []int) {
+	for i, c := range t.columns {
+		c.needed = slices.Contains(columns, i)
+	}
+}
+
 // fill reads the next batch of every column.
 func (t *parquetTable) fill() error {
 	for {
@@ -258,6 +286,9 @@ func (t *parquetTable) fill() error {
 		chunks := groups[t.group].ColumnChunks()
 		t.group++
 		for _, c := range t.columns {
+			if !c.needed {
+				continue
+			}
 			if c.pages != nil {
 				_ = c.pages.Close()
 			}
@@ -270,6 +301,9 @@ func (t *parquetTable) fill() error {
 func (t *parquetTable) readBatch() (int, error) {
 	n := -1
 	for _, c := range t.columns {
+		if !c.needed {
+			continue
+		}
 		got, err := c.read(c.batch[:parquetBatch])
 		if err != nil {
 			return 0, panel.Fault{Problem: fmt.Sprintf("the Parquet file can't be read after row %d: %v", t.line, err)}

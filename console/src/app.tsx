@@ -3,7 +3,7 @@ import { Navigate, NavLink, Route, Routes } from "react-router";
 import { BakeoffPage } from "./pages/bakeoff";
 import { BakeoffsPage } from "./pages/bakeoffs";
 import { DataPage } from "./pages/data";
-import { DatasetPage } from "./pages/dataset";
+import { DatasetPage } from "./pages/dataset/page";
 import { FlagsPage } from "./pages/flags";
 import { NewBakeoffPage } from "./pages/new-bakeoff";
 import { ReleasePage } from "./pages/release";

@@ -50,3 +50,7 @@ export function span(n: number, cadence: string): string {
 
 export const when = (iso: string) =>
   new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" }).format(new Date(iso));
+
+/** A share of one with two decimals. */
+export const part = (v: number | null | undefined) =>
+  v === null || v === undefined ? "–" : formatter(2).format(v);

@@ -3103,13 +3103,69 @@ export interface operations {
     "load-events": {
         parameters: {
             query?: {
+                /** @description column of the period */
+                time?: string;
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                measure?: string;
+                /** @description columns that name the series */
+                by?: string[];
+                /** @description explanatory columns */
+                driver?: string[];
+                /** @description drivers whose future is known */
+                known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
+                /** @description found from the times where left out */
+                cadence?: string;
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                gaps?: string;
+                /** @description a number below which values can't lie; forecasts keep to it */
+                floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
+                /** @description the file's name, for messages */
+                file?: string;
                 /** @description days before each event that it may move too */
                 before?: number;
                 /** @description days after each event that it may move too */
                 after?: number;
             };
             header?: never;
-            path?: never;
+            path: {
+                dataset: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -3207,13 +3263,17 @@ export interface operations {
     "export-dataset": {
         parameters: {
             query?: {
+                /** @description 0 for the latest */
+                revision?: number;
                 /** @description attribute=value; several narrow further */
                 where?: string[];
                 /** @description text in the key, whatever its case */
                 search?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                dataset: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -7,10 +7,11 @@ import {
   TooltipComponent,
 } from "echarts/components";
 import * as echarts from "echarts/core";
-import { CanvasRenderer } from "echarts/renderers";
+import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { figure } from "../format";
 import { ink } from "../theme";
-import type { Band, Drawing, Line } from "./drawing";
+import type { Band, Drawing, Happening, Line, Pane } from "./drawing";
+import { grids } from "./layout";
 
 echarts.use([
   LineChart,
@@ -22,6 +23,7 @@ echarts.use([
   MarkAreaComponent,
   MarkLineComponent,
   CanvasRenderer,
+  SVGRenderer,
 ]);
 
 type Series = Record<string, unknown>;
@@ -31,15 +33,32 @@ export function makePainter(box: HTMLElement) {
   const watcher = new ResizeObserver(() => chart.resize());
   watcher.observe(box);
   let shown = "";
+  let latest: Drawing | undefined;
   return {
     paint(d: Drawing) {
       // The zoom stays where the reader put it, unless another axis comes.
+      latest = d;
       const axis = `${d.periods[0]}|${d.periods.length}|${d.view.join("-")}`;
-      chart.setOption(frame(d, axis !== shown), { replaceMerge: ["series"] });
+      chart.setOption(frame(d, axis !== shown), { replaceMerge: ["series", "grid", "xAxis", "yAxis"] });
       shown = axis;
     },
     picture() {
       return chart.getDataURL({ type: "png", pixelRatio: 2, backgroundColor: ink("sheet") });
+    },
+    /** The same picture as an SVG, zoomed as it is. */
+    outline() {
+      const twin = echarts.init(null, null, {
+        renderer: "svg",
+        ssr: true,
+        width: chart.getWidth(),
+        height: chart.getHeight(),
+      });
+      if (latest) twin.setOption({ ...frame(latest, true), backgroundColor: ink("sheet") });
+      const zoom = (chart.getOption() as { dataZoom?: { start?: number; end?: number }[] }).dataZoom?.[0];
+      twin.dispatchAction({ type: "dataZoom", start: zoom?.start, end: zoom?.end });
+      const text = twin.renderToSVGString();
+      twin.dispose();
+      return text;
     },
     dispose() {
       watcher.disconnect();
@@ -52,11 +71,29 @@ function frame(d: Drawing, fresh: boolean) {
   const soft = ink("soft");
   const rule = ink("rule");
   const text = { color: soft, fontFamily: "Inter Variable, sans-serif", fontSize: 12 };
+  const panes = d.panes ?? [];
+  const events = d.events ?? [];
+  const below = [...panes, ...(events.length ? [null] : [])];
+  const left = events.length ? 104 : 62;
+  const right = 22;
+  const lie = grids(d);
+  // The names of the periods stand under the chart itself, above what lies beneath.
+  const along = {
+    type: "category",
+    data: d.periods,
+    boundaryGap: false,
+    axisLine: { lineStyle: { color: rule } },
+  };
   const zoom = fresh ? { startValue: d.view[0], endValue: d.view[1] } : {};
   return {
     animation: false,
     textStyle: text,
-    grid: { left: 62, right: 22, top: 34, bottom: 74 },
+    grid: [
+      { left, right, top: 34, bottom: lie.chart.bottom },
+      ...lie.panes.map((p) => ({ left, right, ...p })),
+      ...(events.length ? [{ left, right, ...lie.events }] : []),
+    ],
+    axisPointer: { link: [{ xAxisIndex: "all" }] },
     tooltip: {
       trigger: "axis",
       backgroundColor: ink("sheet"),
@@ -65,27 +102,62 @@ function frame(d: Drawing, fresh: boolean) {
       axisPointer: { type: "line", lineStyle: { color: soft, width: 1 } },
       formatter: (items: unknown) => tip(items as TipItem[], d),
     },
-    xAxis: {
-      type: "category",
-      data: d.periods,
-      boundaryGap: false,
-      axisLine: { lineStyle: { color: rule } },
-      axisLabel: { ...text, hideOverlap: true },
-      axisTick: { lineStyle: { color: rule } },
-    },
-    yAxis: {
-      type: "value",
-      scale: false,
-      boundaryGap: [0, "8%"],
-      name: d.unit,
-      nameTextStyle: { ...text, align: "left" },
-      splitLine: { lineStyle: { color: rule, opacity: 0.6 } },
-      axisLabel: { ...text, formatter: (v: number) => figure(v) },
-    },
+    xAxis: [
+      {
+        ...along,
+        axisLabel: { ...text, hideOverlap: true },
+        axisTick: { lineStyle: { color: rule } },
+      },
+      ...below.map((_, i) => ({
+        ...along,
+        gridIndex: i + 1,
+        axisLabel: { show: false },
+        axisTick: { show: false },
+        axisPointer: { label: { show: false } },
+      })),
+    ],
+    yAxis: [
+      {
+        type: "value",
+        scale: false,
+        boundaryGap: [0, "8%"],
+        name: d.unit,
+        nameTextStyle: { ...text, align: "left" },
+        splitLine: { lineStyle: { color: rule, opacity: 0.6 } },
+        axisLabel: { ...text, formatter: (v: number) => figure(v) },
+      },
+      ...panes.map((p, i) => ({
+        type: "value",
+        gridIndex: i + 1,
+        scale: true,
+        splitNumber: 2,
+        name: p.name,
+        nameGap: 4,
+        nameTextStyle: { ...text, align: "left" },
+        splitLine: { show: false },
+        axisLine: { show: true, lineStyle: { color: rule } },
+        axisLabel: { ...text, fontSize: 10, formatter: (v: number) => String(Number(v.toPrecision(3))) },
+      })),
+      ...(events.length
+        ? [
+            {
+              type: "category",
+              gridIndex: panes.length + 1,
+              inverse: true,
+              data: events.map((e) => e.name),
+              axisLine: { show: false },
+              axisTick: { show: false },
+              axisLabel: { ...text, fontSize: 10, width: left - 8, overflow: "truncate", interval: 0 },
+            },
+          ]
+        : []),
+    ],
     dataZoom: [
-      { type: "inside", filterMode: "filter", ...zoom },
+      { type: "inside", filterMode: "weakFilter", xAxisIndex: "all", ...zoom },
       {
         type: "slider",
+        filterMode: "weakFilter",
+        xAxisIndex: "all",
         height: 30,
         bottom: 12,
         borderColor: rule,
@@ -103,7 +175,66 @@ function frame(d: Drawing, fresh: boolean) {
       actualSeries(d),
       ...d.lines.map((l) => lineSeries(l, d.periods.length)),
       ...rings(d),
+      ...panes.map((p, i) => paneSeries(p, i + 1)),
+      ...(events.length ? [eventSeries(events, panes.length + 1)] : []),
     ],
+  };
+}
+
+function paneSeries(p: Pane, at: number): Series {
+  return {
+    type: "line",
+    name: p.name,
+    xAxisIndex: at,
+    yAxisIndex: at,
+    data: p.values,
+    step: "middle",
+    symbol: "none",
+    lineStyle: { color: ink("soft"), width: 1.2 },
+    itemStyle: { color: ink("soft") },
+    // What is known ahead of the last actual is told apart.
+    markArea:
+      p.from === undefined
+        ? undefined
+        : {
+            silent: true,
+            itemStyle: { color: ink("copper"), opacity: 0.08 },
+            data: [[{ xAxis: p.from }, { xAxis: p.values.length - 1 }]],
+          },
+  };
+}
+
+/** A bar for each span of each event, in rows of their own. */
+function eventSeries(events: Happening[], at: number): Series {
+  const colour = ink("copper");
+  type Api = {
+    value: (i: number) => number;
+    coord: (p: number[]) => number[];
+    size: (p: number[]) => number[];
+  };
+  return {
+    type: "custom",
+    name: "events",
+    xAxisIndex: at,
+    yAxisIndex: at,
+    clip: true,
+    encode: { x: [0, 1], y: 2 },
+    data: events.flatMap((e, row) => e.spans.map(([from, to]) => ({ value: [from, to, row], name: e.name }))),
+    renderItem: (params: { coordSys: { x: number; width: number } }, api: Api) => {
+      const [x0, y] = api.coord([api.value(0), api.value(2)]);
+      const [x1] = api.coord([api.value(1), api.value(2)]);
+      const wide = api.size([1, 0])[0] ?? 1;
+      if (x0 === undefined || x1 === undefined || y === undefined) return null;
+      const { x, width } = params.coordSys;
+      const from = Math.max(x0 - wide / 2, x);
+      const to = Math.min(Math.max(x1 + wide / 2, x0 - wide / 2 + 2), x + width);
+      if (to <= from) return null;
+      return {
+        type: "rect",
+        shape: { x: from, y: y - 4.5, width: to - from, height: 9 },
+        style: { fill: colour, opacity: 0.75 },
+      };
+    },
   };
 }
 
@@ -111,7 +242,7 @@ function actualSeries(d: Drawing): Series {
   const soft = ink("soft");
   return {
     type: "line",
-    name: "actual",
+    name: d.actualName ?? "actual",
     data: d.actual,
     symbol: "circle",
     symbolSize: 3,
@@ -224,7 +355,9 @@ function tip(items: TipItem[], d: Drawing): string {
         );
       return `<div>${escapeText(i.seriesName)} <b>${figure(i.value as number)}</b>${band.join("")}</div>`;
     });
-  return `<div>${first.axisValue}</div>${rows.join("")}`;
+  const on = (d.events ?? []).filter((e) => e.spans.some(([from, to]) => at >= from && at <= to));
+  const what = on.length ? `<div>${on.map((e) => escapeText(e.name)).join(", ")}</div>` : "";
+  return `<div>${first.axisValue}</div>${rows.join("")}${what}`;
 }
 
 function escapeText(s: string): string {

@@ -1,5 +1,6 @@
 import type { Schemas } from "../api/client";
 import { figure } from "../format";
+import { Figure } from "./figure";
 
 type Cycle = Schemas["Cycle"];
 
@@ -19,33 +20,39 @@ export function CycleChart({ cycle, width = 380 }: { cycle: Cycle; width?: numbe
   const every = Math.ceil(places.length / 12);
   const text = places.map((p) => `${p.name} ${figure(p.mean)}`).join(", ");
   return (
-    <figure className="flex flex-col">
-      <figcaption className="text-[13px] text-soft">By {cycle.by.replaceAll("-", " ")}</figcaption>
-      <svg width={width} height={height} role="img" aria-label={`Means by ${cycle.by}: ${text}`}>
-        <Axis marks={[bottom, top]} y={y} width={width} />
-        {places.map((p, i) => (
-          <g key={p.name}>
-            {p.low !== null && p.high !== null && (
-              <line
-                x1={x(i)}
-                x2={x(i)}
-                y1={y(p.low)}
-                y2={y(p.high)}
-                stroke="var(--hue-1)"
-                strokeWidth={4}
-                opacity={0.35}
-              />
-            )}
-            {p.mean !== null && <circle cx={x(i)} cy={y(p.mean)} r={3.5} fill="var(--hue-1)" />}
-            {i % every === 0 && (
-              <text x={x(i)} y={height - 4} textAnchor="middle" fontSize={11} fill="var(--soft)">
-                {p.name}
-              </text>
-            )}
-          </g>
-        ))}
-      </svg>
-    </figure>
+    <Figure
+      title={`By ${cycle.by.replaceAll("-", " ")}`}
+      label={`Means by ${cycle.by}: ${text}`}
+      width={width}
+      height={height}
+      rows={[
+        [cycle.by, "mean", "quarter below", "quarter above", "known"],
+        ...places.map((p) => [p.name, p.mean, p.low, p.high, p.known]),
+      ]}
+    >
+      <Axis marks={[bottom, top]} y={y} width={width} />
+      {places.map((p, i) => (
+        <g key={p.name}>
+          {p.low !== null && p.high !== null && (
+            <line
+              x1={x(i)}
+              x2={x(i)}
+              y1={y(p.low)}
+              y2={y(p.high)}
+              stroke="var(--hue-1)"
+              strokeWidth={4}
+              opacity={0.35}
+            />
+          )}
+          {p.mean !== null && <circle cx={x(i)} cy={y(p.mean)} r={3.5} fill="var(--hue-1)" />}
+          {i % every === 0 && (
+            <text x={x(i)} y={height - 4} textAnchor="middle" fontSize={11} fill="var(--soft)">
+              {p.name}
+            </text>
+          )}
+        </g>
+      ))}
+    </Figure>
   );
 }
 
@@ -78,41 +85,39 @@ export function LagChart({ values, bound, season, width = 380 }: LagProps) {
   const named = values.map((_, i) => i + 1).filter((lag) => lag % every === 0);
   const strongest = values.reduce<number>((best, v, i) => ((v ?? -1) > (values[best] ?? -1) ? i : best), 0);
   return (
-    <figure className="flex flex-col">
-      <figcaption className="text-[13px] text-soft">Autocorrelation by lag</figcaption>
-      <svg
-        width={width}
-        height={height}
-        role="img"
-        aria-label={`Autocorrelation, strongest at lag ${strongest + 1}: ${figure(values[strongest])}`}
-      >
-        <Axis marks={[0, 1]} y={y} width={width} />
-        <rect
-          x={left}
-          width={width - left}
-          y={y(bound)}
-          height={y(-bound) - y(bound)}
-          fill="var(--copper)"
-          opacity={0.1}
+    <Figure
+      title="Autocorrelation by lag"
+      label={`Autocorrelation, strongest at lag ${strongest + 1}: ${figure(values[strongest])}`}
+      width={width}
+      height={height}
+      rows={[["lag", "autocorrelation"], ...values.map((v, i) => [i + 1, v])]}
+    >
+      <Axis marks={[0, 1]} y={y} width={width} />
+      <rect
+        x={left}
+        width={width - left}
+        y={y(bound)}
+        height={y(-bound) - y(bound)}
+        fill="var(--copper)"
+        opacity={0.1}
+      />
+      {values.map((v, i) => (
+        <line
+          // biome-ignore lint/suspicious/noArrayIndexKey: the index is the lag
+          key={i}
+          x1={x(i + 1)}
+          x2={x(i + 1)}
+          y1={y(0)}
+          y2={y(v ?? 0)}
+          stroke="var(--hue-1)"
+          strokeWidth={3}
         />
-        {values.map((v, i) => (
-          <line
-            // biome-ignore lint/suspicious/noArrayIndexKey: the index is the lag
-            key={i}
-            x1={x(i + 1)}
-            x2={x(i + 1)}
-            y1={y(0)}
-            y2={y(v ?? 0)}
-            stroke="var(--hue-1)"
-            strokeWidth={3}
-          />
-        ))}
-        {named.map((lag) => (
-          <text key={lag} x={x(lag)} y={height - 4} textAnchor="middle" fontSize={11} fill="var(--soft)">
-            {lag}
-          </text>
-        ))}
-      </svg>
-    </figure>
+      ))}
+      {named.map((lag) => (
+        <text key={lag} x={x(lag)} y={height - 4} textAnchor="middle" fontSize={11} fill="var(--soft)">
+          {lag}
+        </text>
+      ))}
+    </Figure>
   );
 }

@@ -8,13 +8,23 @@ export function save(name: string, href: string) {
   link.click();
 }
 
+export function saveText(name: string, text: string, type = "text/csv") {
+  const href = URL.createObjectURL(new Blob([text], { type }));
+  save(name, href);
+  URL.revokeObjectURL(href);
+}
+
 const quote = (s: string) => (/[",\n]/.test(s) ? `"${s.replaceAll('"', '""')}"` : s);
+
+/** Rows of cells as CSV; what is unknown stays empty. */
+export const csv = (rows: (string | number | null | undefined)[][]) =>
+  rows.map((r) => `${r.map((c) => quote(String(c ?? ""))).join(",")}\n`).join("");
 
 /** What a chart shows, as CSV: a row a period, a column for each curve and band end. */
 export function asCsv(d: Drawing): string {
-  const columns: [string, (number | null)[]][] = [["actual", d.actual]];
+  const columns: [string, (number | null)[]][] = [[d.actualName ?? "actual", d.actual]];
   // A contender has a curve for each window: together they are one column.
-  const put = (name: string, start: number, values: number[]) => {
+  const put = (name: string, start: number, values: (number | null)[]) => {
     let column = columns.find(([n]) => n === name)?.[1];
     if (!column) {
       column = new Array(d.periods.length).fill(null);
@@ -27,6 +37,14 @@ export function asCsv(d: Drawing): string {
     put(`${b.name} low`, b.start, b.low);
     put(`${b.name} high`, b.start, b.high);
   }
-  const rows = d.periods.map((p, i) => [p, ...columns.map(([, v]) => v[i] ?? "")].join(","));
-  return [["period", ...columns.map(([n]) => quote(n))].join(","), ...rows, ""].join("\n");
+  for (const p of d.panes ?? []) put(p.name, 0, p.values);
+  for (const e of d.events ?? []) {
+    const on = new Array(d.periods.length).fill(0);
+    for (const [from, to] of e.spans) on.fill(1, from, to + 1);
+    put(e.name, 0, on);
+  }
+  return csv([
+    ["period", ...columns.map(([n]) => n)],
+    ...d.periods.map((p, i) => [p, ...columns.map(([, v]) => v[i])]),
+  ]);
 }

@@ -1,13 +1,19 @@
 import { useEffect, useRef, useState } from "react";
 import { useTheme } from "../theme";
 import type { Drawing } from "./drawing";
-import { asCsv, save } from "./save";
+import { beneath } from "./layout";
+import { asCsv, save, saveText } from "./save";
 
 export type { Band, Drawing, Line, Ring, Tint } from "./drawing";
 
 type Props = Drawing & { label: string; height?: number };
 
-type Painter = { paint: (d: Drawing) => void; picture: () => string; dispose: () => void };
+type Painter = {
+  paint: (d: Drawing) => void;
+  picture: () => string;
+  outline: () => string;
+  dispose: () => void;
+};
 
 /** The chart of a page. The drawing code comes in its own file, once it is needed. */
 export function TimeChart({ label, height = 420, ...drawing }: Props) {
@@ -38,11 +44,6 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
   }, [latest, ready, theme]);
 
   const name = label.replace(/[^\p{L}\p{N}]+/gu, "-").slice(0, 80);
-  function saveValues() {
-    const href = URL.createObjectURL(new Blob([asCsv(JSON.parse(latest))], { type: "text/csv" }));
-    save(`${name}.csv`, href);
-    URL.revokeObjectURL(href);
-  }
   return (
     <div className="flex flex-col">
       <div
@@ -50,21 +51,30 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
         role="img"
         aria-label={label}
         data-drawn={ready}
-        style={{ height }}
+        style={{ height: height + beneath(drawing) }}
         className="w-full border border-rule bg-sheet"
       />
-      <div className="flex justify-end gap-4 pt-1 text-[12px] text-soft">
-        <button
-          type="button"
-          className="hover:text-ink"
-          onClick={() => painter.current && save(`${name}.png`, painter.current.picture())}
-        >
-          Save the picture
+      <Saving
+        ways={{
+          "Save as PNG": () => painter.current && save(`${name}.png`, painter.current.picture()),
+          "Save as SVG": () =>
+            painter.current && saveText(`${name}.svg`, painter.current.outline(), "image/svg+xml"),
+          "Save the values": () => saveText(`${name}.csv`, asCsv(JSON.parse(latest))),
+        }}
+      />
+    </div>
+  );
+}
+
+/** The ways to take a figure away. */
+export function Saving({ ways }: { ways: Record<string, () => void> }) {
+  return (
+    <div className="flex justify-end gap-4 pt-1 text-[12px] text-soft">
+      {Object.entries(ways).map(([name, act]) => (
+        <button key={name} type="button" className="hover:text-ink" onClick={act}>
+          {name}
         </button>
-        <button type="button" className="hover:text-ink" onClick={saveValues}>
-          Save the values
-        </button>
-      </div>
+      ))}
     </div>
   );
 }

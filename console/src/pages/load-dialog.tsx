@@ -1,9 +1,9 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { Dialog } from "radix-ui";
-import { useEffect, useState } from "react";
+import { useEffect, useId, useState } from "react";
 import { useNavigate } from "react-router";
-import type { Schemas } from "../api/client";
+import { api, type Schemas, take } from "../api/client";
 import { inspect, load, type Wish } from "../api/files";
 import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
@@ -48,10 +48,10 @@ function Wizard({ done }: { done: () => void }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
 
-  function choose(chosen: File | undefined) {
+  function choose(chosen: File | undefined, connection?: string) {
     if (!chosen) return;
     setFile(chosen);
-    setWish({});
+    setWish(connection ? { connection } : {});
     setSeen(undefined);
     setName(chosen.name.replace(/\.[^.]*$/, ""));
   }
@@ -60,11 +60,15 @@ function Wizard({ done }: { done: () => void }) {
     if (!file) return;
     let late = false;
     setError(undefined);
-    inspect(file, wish)
-      .then((s) => !late && setSeen(s))
-      .catch((e) => !late && setError(e));
+    // A short wait, so that typing does not send the file at every key.
+    const timer = setTimeout(() => {
+      inspect(file, wish)
+        .then((x) => !late && setSeen(x))
+        .catch((e) => !late && setError(e));
+    }, 250);
     return () => {
       late = true;
+      clearTimeout(timer);
     };
   }, [file, wish]);
 
@@ -100,6 +104,7 @@ function Wizard({ done }: { done: () => void }) {
         Drop a file here, or choose one: CSV, JSON Lines, XLSX or Parquet, packed or not
         <input type="file" onChange={(e) => choose(e.target.files?.[0])} className="text-ink" />
       </label>
+      <Ask choose={choose} />
       {error !== undefined && <Trouble error={error} />}
       {seen && (
         <>
@@ -130,6 +135,62 @@ function Wizard({ done }: { done: () => void }) {
         </>
       )}
     </form>
+  );
+}
+
+/** A query to a database instead of a file. */
+function Ask({ choose }: { choose: (file: File, connection: string) => void }) {
+  const [connection, setConnection] = useState("");
+  const [sql, setSql] = useState("");
+  const { data } = useQuery({
+    queryKey: ["connections"],
+    queryFn: () => take(api.GET("/connections")),
+    retry: false,
+  });
+  const id = useId();
+  const list = data?.items ?? [];
+  return (
+    <details>
+      <summary className="cursor-pointer text-[13px] text-copper">Or ask a database</summary>
+      {list.length === 0 ? (
+        <p className="text-[13px] text-soft">
+          None is known yet. An admin adds one:{" "}
+          <code>
+            paperkettle connection add warehouse postgresql://reader@host:5432/sales --secret-env
+            PAPERKETTLE_WAREHOUSE
+          </code>
+        </p>
+      ) : (
+        <div className="flex items-end gap-3 pt-2">
+          <Select
+            label="Connection"
+            value={connection || (list[0]?.name ?? "")}
+            onChange={setConnection}
+            options={list.map((c) => ({ value: c.name, text: c.name }))}
+          />
+          <span className="flex grow flex-col gap-0.5">
+            <label htmlFor={id} className="text-[13px] text-soft">
+              Query
+            </label>
+            <textarea
+              id={id}
+              rows={3}
+              value={sql}
+              onChange={(e) => setSql(e.target.value)}
+              placeholder="SELECT day, shop, sold FROM sales"
+              className="border border-rule bg-sheet px-2 py-1.5 font-mono text-[13px]"
+            />
+          </span>
+          <Button
+            weak
+            disabled={sql.trim() === ""}
+            onClick={() => choose(new File([sql], "query.sql"), connection || (list[0]?.name ?? ""))}
+          >
+            See what it gives
+          </Button>
+        </div>
+      )}
+    </details>
   );
 }
 
@@ -198,7 +259,18 @@ const words = (list: string[], auto: string) => [
 ];
 
 const choices: [
-  keyof Wish & ("cadence" | "date_order" | "decimal" | "delimiter" | "gaps" | "duplicates" | "aggregate"),
+  keyof Wish &
+    (
+      | "cadence"
+      | "date_order"
+      | "decimal"
+      | "delimiter"
+      | "gaps"
+      | "duplicates"
+      | "aggregate"
+      | "label"
+      | "encoding"
+    ),
   string,
   string[],
   string,
@@ -215,6 +287,17 @@ const choices: [
   ["date_order", "Dates", ["day-first", "month-first"], "found"],
   ["decimal", "Decimal mark", ["point", "comma"], "found"],
   ["delimiter", "Fields apart by", ["comma", "semicolon", "tab", "pipe"], "found"],
+  ["label", "A time names its period's", ["start", "end"], "found"],
+  ["encoding", "Encoding", ["utf-8", "utf-16", "latin-1"], "found"],
+];
+
+const texts: [keyof Wish & ("zone" | "from" | "to" | "codes" | "sheet" | "floor"), string, string][] = [
+  ["floor", "Floor", "none"],
+  ["from", "From", "the first"],
+  ["to", "To", "the last"],
+  ["zone", "Zone of instants", "none"],
+  ["codes", "Period codes", "none"],
+  ["sheet", "Sheet", "the first"],
 ];
 
 function Choices({ wish, change }: ChangeProps) {
@@ -229,12 +312,31 @@ function Choices({ wish, change }: ChangeProps) {
           options={words(list, auto)}
         />
       ))}
+      {texts.map(([key, label, auto]) => (
+        <Input
+          key={key}
+          label={label}
+          value={wish[key] ?? ""}
+          onChange={(v) => change({ ...wish, [key]: v })}
+          width="w-28"
+          placeholder={auto}
+        />
+      ))}
       <Input
-        label="Floor"
-        value={wish.floor ?? ""}
-        onChange={(v) => change({ ...wish, floor: v })}
-        width="w-20"
-        placeholder="none"
+        label="Header row"
+        type="number"
+        min={1}
+        value={wish.header_row ? String(wish.header_row) : ""}
+        onChange={(v) => change({ ...wish, header_row: Number(v) || undefined })}
+        width="w-28"
+        placeholder="found"
+      />
+      <Input
+        label="Only rows with"
+        value={wish.where?.[0] ?? ""}
+        onChange={(v) => change({ ...wish, where: v ? [v] : undefined })}
+        width="w-40"
+        placeholder="column=value"
       />
     </div>
   );

@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { api, type Schemas, take } from "../api/client";
-import { CycleChart, LagChart } from "../chart/profile";
-import { type Band, TimeChart } from "../chart/time-chart";
-import { count } from "../format";
-import { Button } from "../ui/controls";
-import { Section, Trouble, Waiting } from "../ui/page";
+import { api, type Schemas, take } from "../../api/client";
+import { CycleChart, LagChart } from "../../chart/profile";
+import { type Band, TimeChart } from "../../chart/time-chart";
+import { count } from "../../format";
+import { hueOf } from "../../theme";
+import { Button } from "../../ui/controls";
+import { Section, Trouble, Waiting } from "../../ui/page";
+import { meanOf } from "./series-chart";
 
 type Dataset = Schemas["Dataset"];
 
@@ -16,7 +18,7 @@ export function Seasons({ dataset, series }: { dataset: Dataset; series: string 
     queryFn: () =>
       take(
         api.GET("/datasets/{dataset}/series/profile", {
-          params: { path: { dataset: dataset.name }, query: { series } },
+          params: { path: { dataset: dataset.name }, query: { series, revision: dataset.revision } },
         }),
       ),
     enabled: series !== "",
@@ -36,13 +38,7 @@ export function Seasons({ dataset, series }: { dataset: Dataset; series: string 
 const known = (values: (number | null)[]) => values.map((v) => v ?? 0);
 
 /** The spread of the filtered series at each period, with the chosen one over it. */
-export function SpreadView({
-  dataset,
-  series,
-}: {
-  dataset: Dataset;
-  series: Schemas["SeriesValues"] | undefined;
-}) {
+export function SpreadView({ dataset, series }: { dataset: Dataset; series: Schemas["SeriesValues"][] }) {
   const [params, setParams] = useSearchParams();
   const where = params.getAll("where");
   const search = params.get("search") || undefined;
@@ -53,7 +49,10 @@ export function SpreadView({
     queryFn: () =>
       take(
         api.GET("/datasets/{dataset}/spread", {
-          params: { path: { dataset: dataset.name }, query: { where, search, scaled } },
+          params: {
+            path: { dataset: dataset.name },
+            query: { where, search, scaled, revision: dataset.revision },
+          },
         }),
       ),
     enabled: shown,
@@ -93,7 +92,7 @@ export function SpreadView({
       {data ? <SpreadChart spread={data} dataset={dataset} series={series} /> : <Waiting what="the spread" />}
       <p className="text-[13px] text-soft">
         Median as a line; the middle half, the middle 90 % and the full range as bands
-        {series && `; ${series.key} in ink`}.{isFetching && " Reading …"}
+        {series[0] && `; ${series[0].key} in ink`}.{isFetching && " Reading …"}
       </p>
     </Section>
   );
@@ -102,7 +101,7 @@ export function SpreadView({
 type ChartProps = {
   spread: Schemas["Spread"];
   dataset: Dataset;
-  series: Schemas["SeriesValues"] | undefined;
+  series: Schemas["SeriesValues"][];
 };
 
 function SpreadChart({ spread, dataset, series }: ChartProps) {
@@ -115,22 +114,24 @@ function SpreadChart({ spread, dataset, series }: ChartProps) {
     high: line(high),
     strength,
   });
-  const at = new Map(spread.periods.map((p, i) => [p, i]));
-  const actual: (number | null)[] = new Array(spread.periods.length).fill(null);
-  const own = (series?.values ?? []).filter((v): v is number => v !== null);
-  const unit = spread.scaled ? own.reduce((a, v) => a + v, 0) / (own.length || 1) || 1 : 1;
-  for (const [i, p] of (series?.periods ?? []).entries()) {
-    const v = series?.values[i];
-    const k = at.get(p);
-    if (k !== undefined && v != null) actual[k] = v / unit;
-  }
+  // The spread has the dataset's whole axis.
+  const onAxis = (v: Schemas["SeriesValues"] | undefined) => {
+    const out: (number | null)[] = new Array(spread.periods.length).fill(null);
+    const unit = v && spread.scaled ? meanOf(v) : 1;
+    for (const [i, x] of (v?.values ?? []).entries()) if (v && x !== null) out[v.start + i] = x / unit;
+    return out;
+  };
   return (
     <TimeChart
       label={`Spread of ${spread.series} series of ${dataset.name}`}
       periods={spread.periods}
       unit={spread.scaled ? "times the series' mean" : dataset.measure}
-      actual={actual}
-      lines={[{ name: "median", hue: "hue-1", start: 0, values: line(0.5) }]}
+      actual={onAxis(series[0])}
+      actualName={series[0]?.key}
+      lines={[
+        { name: "median", hue: "hue-1", start: 0, values: line(0.5) },
+        ...series.slice(1).map((v, i) => ({ name: v.key, hue: hueOf(i + 1), start: 0, values: onAxis(v) })),
+      ]}
       bands={[
         band("full range", 0, 1, 0.08),
         band("middle 90 %", 0.05, 0.95, 0.14),
