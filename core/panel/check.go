@@ -302,16 +302,28 @@ func (w *scratch) shifted(values []float64, season int) bool {
 		return false
 	}
 	line := lineError(w.blocks)
-	best, gap, level := math.Inf(1), 0.0, 0.0
-	for cut := side; cut <= n-side; cut++ {
-		a, ea := meanError(w.blocks[:cut])
-		b, eb := meanError(w.blocks[cut:])
-		if ea+eb < best {
-			best, gap, level = ea+eb, math.Abs(a-b), (math.Abs(a)+math.Abs(b))/2
-		}
-	}
+	cut := bestCut(w.blocks, side)
+	a, ea := meanError(w.blocks[:cut])
+	b, eb := meanError(w.blocks[cut:])
+	best, gap, level := ea+eb, math.Abs(a-b), (math.Abs(a)+math.Abs(b))/2
 	spread := math.Sqrt(best / float64(n-2))
 	return best < 0.4*line && gap > 6*spread*math.Sqrt(2.0/side)/2 && gap > 0.3*level
+}
+
+// bestCut is where two means fit best, with at least side values on either: the cut
+// that sets them farthest apart, each weighed by its count.
+func bestCut(x []float64, side int) int {
+	mean, _ := meanError(x)
+	n, left, best, at := len(x), 0.0, -1.0, side
+	for i := range n - side {
+		left += x[i] - mean
+		if k := i + 1; k >= side {
+			if apart := left * left / (float64(k) * float64(n-k)); apart > best {
+				best, at = apart, k
+			}
+		}
+	}
+	return at
 }
 
 // meanError is the mean and the sum of squared deviations from it.

@@ -36,11 +36,8 @@ func SpreadOf(p *Panel, series []int, scaled bool, workers int) Spread {
 	unit := make([]float64, len(series))
 	for i, s := range series {
 		unit[i] = 1
-		if f := factsOf(p.Series[s].Values); scaled {
-			unit[i] = 1 / f.mean
-			if math.IsInf(unit[i], 0) || f.known == 0 {
-				unit[i] = Unknown
-			}
+		if scaled {
+			unit[i] = finite(1 / meanOf(p.Series[s].Values))
 		}
 	}
 	blocks := make(chan int)
@@ -49,9 +46,13 @@ func SpreadOf(p *Panel, series []int, scaled bool, workers int) Spread {
 		wg.Go(func() {
 			g := newGatherer(len(series))
 			for start := range blocks {
-				g.gather(p, series, unit, start)
+				lines := g.countedLines
+				if scaled || !g.count(p, series, start) {
+					g.gather(p, series, unit, start)
+					lines = g.lines
+				}
 				for t := start; t < min(start+spreadBlock, p.Length); t++ {
-					out.Known[t] = g.lines(t-start, func(k int, v float64) { out.Lines[k][t] = v })
+					out.Known[t] = lines(t-start, func(k int, v float64) { out.Lines[k][t] = v })
 				}
 			}
 		})
@@ -64,8 +65,21 @@ func SpreadOf(p *Panel, series []int, scaled bool, workers int) Spread {
 	return out
 }
 
+// meanOf is the mean of the known values; unknown where there is none.
+func meanOf(values []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range values {
+		if Known(v) {
+			sum += v
+			n++
+		}
+	}
+	return sum / n
+}
+
 type gatherer struct {
 	columns [spreadBlock][]float64
+	counts  [spreadBlock][countedBelow]uint32
 	order   num.OrderScratch
 	ranks   []int
 	found   []float64
@@ -77,6 +91,56 @@ func newGatherer(n int) *gatherer {
 		g.columns[i] = make([]float64, 0, n)
 	}
 	return g
+}
+
+// countedBelow bounds the whole numbers that are counted instead of sorted.
+const countedBelow = 4096
+
+// count counts a block's values where all are small whole numbers, as counts of sold
+// pieces are; it is false where one is not.
+func (g *gatherer) count(p *Panel, series []int, start int) bool {
+	for i := range g.counts {
+		clear(g.counts[i][:])
+	}
+	for _, id := range series {
+		s := &p.Series[id]
+		lo, hi := max(start, s.First), min(start+spreadBlock, s.End())
+		if lo >= hi {
+			continue
+		}
+		counts := g.counts[lo-start : hi-start]
+		for k, v := range s.Values[lo-s.First : hi-s.First] {
+			n := int(v)
+			switch {
+			case n >= 0 && n < countedBelow && float64(n) == v:
+				counts[k][n]++
+			case v == v:
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// countedLines reads the order statistics off the counts.
+func (g *gatherer) countedLines(column int, put func(k int, v float64)) int {
+	counts := &g.counts[column]
+	total := 0
+	for _, c := range counts {
+		total += int(c)
+	}
+	if total == 0 {
+		return 0
+	}
+	k, below := 0, 0
+	for v := range counts {
+		below += int(counts[v])
+		for k < len(SpreadShares) && int(math.Round(SpreadShares[k]*float64(total-1))) < below {
+			put(k, float64(v))
+			k++
+		}
+	}
+	return total
 }
 
 func (g *gatherer) gather(p *Panel, series []int, unit []float64, start int) {

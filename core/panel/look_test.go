@@ -16,12 +16,27 @@ import (
 // The lines of a spread are the order statistics of each period, for any workers.
 func TestSpreadIsASortOfEachPeriod(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(1, 5))
+	for name, value := range map[string]func() float64{
+		"any numbers":  rnd.NormFloat64,
+		"small counts": func() float64 { return float64(rnd.IntN(9)) },
+		"counts and a large one": func() float64 {
+			if rnd.IntN(200) == 0 {
+				return 1e6
+			}
+			return float64(rnd.IntN(3))
+		},
+	} {
+		t.Run(name, func(t *testing.T) { spreadIsASort(t, value) })
+	}
+}
+
+func spreadIsASort(t *testing.T, value func() float64) {
 	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, Length: 75}
 	var all []int
 	for i := range 41 {
 		s := panel.Series{First: i % 3}
 		for range 75 - i%3 - i%5 {
-			s.Values = append(s.Values, rnd.NormFloat64())
+			s.Values = append(s.Values, value())
 		}
 		s.Values[3] = math.NaN()
 		p.Series = append(p.Series, s)
