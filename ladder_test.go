@@ -29,7 +29,7 @@ var ladder = map[string][]string{
 	"jobs":    {"core", "store", "jobs"},
 	"service": {"core", "ingest", "export", "store", "jobs", "api"},
 	"client":  {"api"},
-	"demo":    {"api", "client"},
+	"demo":    {"api", "client", "core"},
 	"cli":     {"api", "client", "demo", "service", "console"}, // serve and demo run the service
 	"cmd":     {"cli"},
 	"bench":   {"api", "client"},

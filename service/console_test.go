@@ -225,6 +225,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	assert.Equal(t, "false", eval[string](p, drift+`.getAttribute("aria-pressed")`))
 	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+drift+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
 	t.Logf("toggling a contender took %.0f ms to the next frame", took)
+	p.until(drift + `.getAttribute("aria-pressed") === "true"`)
 	saved := eval[string](p, `new Promise(done => { const make = URL.createObjectURL; URL.createObjectURL = b => { b.text().then(done); return make(b); };
 		[...document.querySelectorAll("button")].find(e => e.innerText === "Save the values").click(); })`, chromedp.EvalAwaitPromise)
 	assert.Regexp(t, `^period,actual(,[a-z-]+( (80|95) % (low|high))?)+`+"\n2023-01-02,", saved[:min(len(saved), 400)], "what the chart shows, as a table")
