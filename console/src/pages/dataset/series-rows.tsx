@@ -136,7 +136,7 @@ function SeriesLine({ row: r, top, height, chosen, choose, beside, setBeside }: 
       <span className="text-right">{part(r.trend)}</span>
       <span className="text-right">{part(r.season)}</span>
       <span className="truncate text-soft" title={r.marks?.join(", ")}>
-        {r.marks ? r.marks.join(", ") || "–" : "…"}
+        {r.demand ? r.marks?.join(", ") || "–" : "…"}
       </span>
     </li>
   );
