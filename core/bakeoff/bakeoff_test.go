@@ -1,11 +1,14 @@
 package bakeoff_test
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"sync"
 	"testing"
 
@@ -55,38 +58,62 @@ func withDice() model.Catalogue {
 	return append(catalogue.Standard(), model.Family{Name: "dice", New: func(model.Values) (model.Model, error) { return model.PerSeries(dice{}), nil }})
 }
 
-func runAll(t testing.TB, e *bakeoff.Engine, workers int, order []bakeoff.Task) map[bakeoff.Task]*bakeoff.TaskResult {
-	out := map[bakeoff.Task]*bakeoff.TaskResult{}
-	var mu sync.Mutex
-	var wg sync.WaitGroup
-	work := make(chan bakeoff.Task)
-	for range workers {
-		wg.Go(func() {
-			for task := range work {
-				r, err := e.Run(context.Background(), task)
-				if err != nil {
-					panic(err)
+// results are what tasks made, by task and window.
+type results map[bakeoff.Task]*bakeoff.TaskResult
+
+func (r results) stored(t bakeoff.Task) (*bakeoff.TaskResult, error) {
+	if got, ok := r[t]; ok {
+		return got, nil
+	}
+	return nil, fmt.Errorf("nothing is stored of %v", t)
+}
+
+// runAll runs tasks in the given order, those that combine others after the rest.
+func runAll(t testing.TB, e *bakeoff.Engine, workers int, order []bakeoff.Task) results {
+	out := results{}
+	for _, combining := range []bool{false, true} {
+		var mu sync.Mutex
+		var wg sync.WaitGroup
+		work := make(chan bakeoff.Task)
+		made := results{}
+		for range workers {
+			wg.Go(func() {
+				for task := range work {
+					list, err := e.Run(context.Background(), task, out.stored)
+					if err != nil {
+						panic(err)
+					}
+					mu.Lock()
+					for _, r := range list {
+						made[bakeoff.Task{Window: r.Window, Contender: task.Contender, Shard: task.Shard}] = r
+					}
+					mu.Unlock()
 				}
-				mu.Lock()
-				out[task] = r
-				mu.Unlock()
+			})
+		}
+		for _, task := range order {
+			if e.Combines(task) == combining {
+				work <- task
 			}
-		})
+		}
+		close(work)
+		wg.Wait()
+		for task, r := range made {
+			out[task] = r
+		}
 	}
-	for _, task := range order {
-		work <- task
-	}
-	close(work)
-	wg.Wait()
 	return out
 }
 
-func standings(t testing.TB, e *bakeoff.Engine, results map[bakeoff.Task]*bakeoff.TaskResult, per string) *bakeoff.Standings {
+func standings(t testing.TB, e *bakeoff.Engine, got results, per string) *bakeoff.Standings {
 	tally, err := bakeoff.NewTally(e, per)
 	require.NoError(t, err)
-	for _, task := range e.Tasks() {
-		r := results[task]
-		tally.Add(task, r.Series, r.Steps, r.Filled)
+	tasks := slices.Collect(maps.Keys(got))
+	slices.SortFunc(tasks, func(a, b bakeoff.Task) int {
+		return cmp.Or(cmp.Compare(a.Window, b.Window), cmp.Compare(a.Shard, b.Shard), cmp.Compare(a.Contender, b.Contender))
+	})
+	for _, task := range tasks {
+		require.NoError(t, tally.Add(task, got[task]))
 	}
 	st, err := tally.Rank("")
 	require.NoError(t, err)
@@ -111,26 +138,49 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 	other, err := bakeoff.Prepare(p, plan, withDice())
 	require.NoError(t, err)
 	dice := bakeoff.Task{Contender: 6}
-	again, err := other.Run(context.Background(), dice)
+	again, err := other.Run(context.Background(), dice, nil)
 	require.NoError(t, err)
-	assert.NotEqual(t, one[dice].Packed, again.Packed, "another seed, another stream")
+	assert.NotEqual(t, one[dice].Packed, again[0].Packed, "another seed, another stream")
 }
 
-// No contender sees past its origin: noise there changes no forecast.
+// everyKind adds contenders that combine others or are tuned.
+func everyKind(plan bakeoff.Plan) bakeoff.Plan {
+	for _, weigh := range []string{"mean", "median", "inverse-error", "least-squares"} {
+		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "blend by " + weigh, Family: "blend", Settings: model.Values{"weigh": weigh}})
+	}
+	return withTuned(bakeoff.Plan{Split: plan.Split, Seed: plan.Seed, Contenders: append(plan.Contenders, bakeoff.Contender{Family: "best-per-series"})})
+}
+
+func withTuned(plan bakeoff.Plan) bakeoff.Plan {
+	for _, per := range []string{bakeoff.TuneAll, bakeoff.TuneSeries} {
+		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "tuned for " + per, Family: "moving-average",
+			Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 7, 21}}, Windows: 2, Per: per}})
+	}
+	return plan
+}
+
+// No contender sees past its origin, nor do choices, weights and searches: noise there
+// changes no forecast, in any window, trained anew or advanced.
 func TestNoContenderReadsTheFuture(t *testing.T) {
-	p := dailyPanel(3, 120)
-	plan := baselinePlan(14, 1)
-	e, err := bakeoff.Prepare(p, plan, withDice())
-	require.NoError(t, err)
-	scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[0].Origin, rand.New(rand.NewPCG(5, 6))), plan, withDice())
-	require.NoError(t, err)
-	for _, task := range e.Tasks() {
-		a, err := e.Run(context.Background(), task)
+	p := dailyPanel(70, 160)
+	for _, refit := range []split.Refit{0, split.Once} {
+		plan := everyKind(baselinePlan(7, 3))
+		plan.Split.Refit = refit
+		e, err := bakeoff.Prepare(p, plan, withDice())
 		require.NoError(t, err)
-		b, err := scrambled.Run(context.Background(), task)
-		require.NoError(t, err)
-		assert.Equal(t, a.Packed, b.Packed, plan.Contenders[task.Contender].Family)
-		assert.NotEqual(t, a.Series, b.Series, "the actuals did change")
+		honest := runAll(t, e, 2, e.Tasks())
+		for w := range e.Windows {
+			scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[w].Origin, rand.New(rand.NewPCG(5, 6))), plan, withDice())
+			require.NoError(t, err)
+			again := runAll(t, scrambled, 2, scrambled.Tasks())
+			for task, r := range again {
+				if task.Window <= w {
+					assert.Equal(t, honest[task].Packed, r.Packed, "%s in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, task.Window, w)
+				} else if task.Contender == 0 {
+					assert.NotEqual(t, honest[task].Packed, r.Packed, "the later windows did change")
+				}
+			}
+		}
 	}
 }
 
@@ -211,12 +261,18 @@ func TestForecastsReproduceStandings(t *testing.T) {
 				require.NoError(t, rows.Unpack(results[task].Packed[place*size:(place+1)*size]))
 				scale := score.MakeScale(p.Series[series].Values[:win.Origin+1], 7)
 				one := score.NewAcc(2)
+				var abs []float64
 				for h := range 7 {
 					low80, high80 := forecast.Interval(rows.At(h), 80)
 					low95, high95 := forecast.Interval(rows.At(h), 95)
-					one.Add(p.Series[series].At(win.Origin+1+h), rows.Mean[h], scale, e.Plan.Levels, []float64{low80, low95}, []float64{high80, high95})
+					y := p.Series[series].At(win.Origin + 1 + h)
+					one.Add(y, rows.Mean[h], scale, rows.At(h), e.Plan.Levels, []float64{low80, low95}, []float64{high80, high95})
+					if panel.Known(y) {
+						abs = append(abs, math.Abs(rows.Mean[h]-y))
+					}
 				}
 				one.CloseSeries(scale)
+				one.Abs = abs
 				acc.Merge(&one)
 			}
 		}
@@ -237,15 +293,30 @@ func TestCutsAddUp(t *testing.T) {
 	e, err := bakeoff.Prepare(dailyPanel(10, 60), baselinePlan(7, 2), catalogue.Standard())
 	require.NoError(t, err)
 	results := runAll(t, e, 2, e.Tasks())
-	for per, slices := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10} {
+	for per, n := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10, "weekday": 7, "month": 2, "demand": 1, "volume": 4, "item,step": 70, "window,weekday": 14, "volume,window": 8, "series,weekday": 70} {
 		st := standings(t, e, results, per)
-		require.Len(t, st.Slices, slices, per)
+		require.Len(t, st.Slices, n, per)
 		points := 0
 		for _, s := range st.Slices {
 			points += s.Rows[0].Points
 		}
 		assert.Equal(t, 140, points, per)
+		whole := standings(t, e, results, "").Slices[0]
+		for _, r := range whole.Rows { // the mean absolute error of the whole is that of its parts
+			sum := 0.0
+			for _, s := range st.Slices {
+				i := slices.IndexFunc(s.Rows, func(x bakeoff.Standing) bool { return x.Contender == r.Contender })
+				sum += s.Rows[i].Values[0] * float64(s.Rows[i].Points)
+			}
+			assert.InEpsilon(t, r.Values[0], sum/140, 1e-12, per)
+		}
 	}
+	days := standings(t, e, results, "weekday")
+	assert.Equal(t, []string{"Monday", "Sunday"}, []string{days.Slices[0].Name, days.Slices[6].Name})
+	_, err = bakeoff.NewTally(e, "step,step")
+	assert.ErrorContains(t, err, "crossed with itself")
+	_, err = bakeoff.NewTally(e, "time-of-day")
+	assert.Error(t, err)
 	_, err = bakeoff.NewTally(e, "colour")
 	assert.ErrorContains(t, err, "the dataset has item")
 }
@@ -279,6 +350,20 @@ func TestPlansThatCannotRun(t *testing.T) {
 		"levels run from 50 to 99.9":   func(p *bakeoff.Plan) { p.Levels = []float64{101} },
 		"no series has item \"x\"":     func(p *bakeoff.Plan) { p.Where = map[string]string{"item": "x"} },
 		"there are no contenders":      func(p *bakeoff.Plan) { p.Contenders = nil },
+		"the gap can't be below 0":     func(p *bakeoff.Plan) { p.Split.Gap = -1 },
+		"write weights as":             func(p *bakeoff.Plan) { p.Weights = "size" },
+		"no column \"size\"":           func(p *bakeoff.Plan) { p.Weights = "column:size" },
+		"the fallback \"blend\"":       func(p *bakeoff.Plan) { p.Fallback = "blend" },
+		"needs at least two members":   func(p *bakeoff.Plan) { p.Contenders = []bakeoff.Contender{{Family: "naive"}, {Family: "blend"}} },
+		"its member \"oracle\" is not": func(p *bakeoff.Plan) {
+			p.Contenders[5] = bakeoff.Contender{Family: "blend", Settings: model.Values{"members": "naive,oracle"}}
+		},
+		"tune: the setting length has no values": func(p *bakeoff.Plan) {
+			p.Contenders[4].Tune = &bakeoff.Tune{Settings: map[string][]any{"length": {}}}
+		},
+		"tune: moving-average: no setting is called \"size\"": func(p *bakeoff.Plan) {
+			p.Contenders[4].Tune = &bakeoff.Tune{Settings: map[string][]any{"size": {1}}}
+		},
 	}
 	for want, spoil := range cases {
 		plan := good
@@ -294,9 +379,9 @@ func TestPlansThatCannotRun(t *testing.T) {
 func ExampleEngine_Run() {
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 2}, Contenders: []bakeoff.Contender{{Family: "naive"}}}
 	e, _ := bakeoff.Prepare(monthly(5, 6, 7, 8, 9, 10), plan, catalogue.Standard())
-	res, _ := e.Run(context.Background(), e.Tasks()[0])
+	res, _ := e.Run(context.Background(), e.Tasks()[0], nil)
 	rows := forecast.NewRows(2)
-	_ = rows.Unpack(res.Packed)
+	_ = rows.Unpack(res[0].Packed)
 	fmt.Println(rows.Mean)
 	// Output: [8 8]
 }

@@ -53,7 +53,7 @@ func BenchmarkEngine(b *testing.B) {
 		for range 2 {
 			wg.Go(func() {
 				for t := range work {
-					_, err := e.Run(context.Background(), t)
+					_, err := e.Run(context.Background(), t, nil)
 					if err != nil {
 						panic(err)
 					}

@@ -1,22 +1,18 @@
 package bakeoff
 
 import (
-	"context"
 	"errors"
 	"fmt"
-	"math/rand/v2"
-	"strconv"
+	"slices"
 
-	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/core/split"
 )
 
-// ShardSize is how many series a task of a per-series family holds. It is fixed,
-// since stored results are laid out by it.
+// ShardSize is how many of the chosen series a shard spans. It is fixed, since stored
+// results are laid out by it.
 const ShardSize = 64
 
 // MinKnown is the fewest known values a training part may have: below it no
@@ -28,11 +24,22 @@ type Engine struct {
 	Panel     *panel.Panel
 	Plan      Plan
 	Windows   []split.Window
-	Qualified [][]int // for each window the series that take part
+	Chosen    []int   // the series that the filter keeps
+	Qualified [][]int // for each window the series that take part, in the order of Chosen
 	SetAside  []SetAside
 	models    []model.Model
+	combiners []*combiner // by contender; nil for those that make their own forecasts
 	across    []bool
-	fallback  model.Model
+	fallback  model.Model // nil to leave series out
+	places    [][]int32   // for each window, of each place in Chosen its place in Qualified, or -1
+	chosenAt  map[int]int
+}
+
+// combiner is a contender that combines others.
+type combiner struct {
+	model.Combiner
+	members []int
+	usual   int // place among members
 }
 
 // SetAside is a series that takes no part in a window, with the reason.
@@ -43,24 +50,33 @@ type SetAside struct {
 	Reason string `json:"reason"`
 }
 
-// Task names one piece of work: a contender on a shard of a window's series.
-// Window and Contender are indices from 0.
+// Task names one piece of work: a contender on a shard of series, from the window at
+// which its model is trained up to the next such window. Window and Contender are
+// indices from 0.
 type Task struct{ Window, Contender, Shard int }
 
-// Filled is a series on which a contender failed; the naive forecast stands in.
+// Filled is a series on which a contender failed; the fallback stands in, or the series
+// is left out of its scores.
 type Filled struct {
-	Series string `json:"series"`
-	Reason string `json:"reason"`
+	Series  string `json:"series"`
+	Reason  string `json:"reason"`
+	LeftOut bool   `json:"left_out,omitempty"`
 }
 
-// TaskResult is what a task made. Packed holds one forecast record a series of the
-// shard, in order; Series and Steps hold the sums of scores for each series and, over
-// the shard, for each step.
+// TaskResult is what a task made in one window. Packed holds one forecast record a
+// series of the shard, in order; Series and Steps hold the sums of scores for each
+// series and, over the shard, for each step; Train those of the fit within the training
+// part, one step ahead, where the model tells. Errors holds the forecast less the actual
+// for each series and step, NaN where unknown.
 type TaskResult struct {
+	Window int
 	Packed []byte
 	Series []score.Acc
 	Steps  []score.Acc
+	Train  []score.Acc
+	Errors []float64
 	Filled []Filled
+	Tuned  *Tuned
 }
 
 // Prepare completes and checks a plan, lays its windows on the panel and finds
@@ -74,28 +90,27 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if e.Windows, err = split.Make(plan.Split, p.Length); err != nil {
 		return nil, &FieldError{"split", err}
 	}
-	if e.fallback, _, err = cat.New("naive", nil); err != nil {
-		return nil, err
-	}
-	for _, c := range plan.Contenders {
-		if err := cat.CheckCadence(c.Family, c.Settings, p.Cadence); err != nil {
-			return nil, &FieldError{"contenders", fmt.Errorf("contender %q: %w", c.Name, err)}
+	if plan.Fallback != LeaveOut {
+		if e.fallback, _, err = cat.New(plan.Fallback, nil); err == nil {
+			err = cat.CheckCadence(plan.Fallback, nil, p.Cadence)
 		}
-		m, f, err := cat.New(c.Family, c.Settings)
 		if err != nil {
-			return nil, err
+			return nil, &FieldError{"fallback", err}
 		}
-		e.models = append(e.models, m)
-		e.across = append(e.across, f.AcrossSeries)
 	}
-	chosen, err := p.Where(plan.Where)
-	if err != nil {
+	if weights, err := panel.ParseWeights(plan.Weights); err != nil || weights.Check(p) != nil {
+		return nil, &FieldError{"weights", errors.Join(err, weights.Check(p))}
+	}
+	if err := e.enter(cat); err != nil {
+		return nil, &FieldError{"contenders", err}
+	}
+	if e.Chosen, err = p.Where(plan.Where); err != nil {
 		return nil, &FieldError{"where", err}
 	}
-	if len(chosen) == 0 {
+	if len(e.Chosen) == 0 {
 		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
 	}
-	e.qualify(chosen)
+	e.qualify()
 	for _, q := range e.Qualified {
 		if len(q) > 0 {
 			return e, nil
@@ -104,14 +119,87 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	return nil, &FieldError{"split", fmt.Errorf("no series can take part in any window: %s, for one, %s", e.SetAside[0].Key, e.SetAside[0].Reason)}
 }
 
-func (e *Engine) qualify(chosen []int) {
+// enter makes the contenders' models.
+func (e *Engine) enter(cat model.Catalogue) error {
+	for i, c := range e.Plan.Contenders {
+		if err := cat.CheckCadence(c.Family, c.Settings, e.Panel.Cadence); err != nil {
+			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
+		m, f, err := cat.New(c.Family, c.Settings)
+		if err != nil {
+			return err
+		}
+		across := f.AcrossSeries
+		if c.Tune != nil {
+			if m, err = e.tuned(cat, c); err != nil {
+				return fmt.Errorf("contender %q: tune: %w", c.Name, err)
+			}
+			across = across || c.Tune.Per == TuneAll
+		}
+		var co *combiner
+		if f.Combine != nil {
+			if co, err = e.combinerOf(cat, i); err != nil {
+				return fmt.Errorf("contender %q: %w", c.Name, err)
+			}
+		}
+		e.models, e.across, e.combiners = append(e.models, m), append(e.across, across), append(e.combiners, co)
+	}
+	return nil
+}
+
+func (e *Engine) combinerOf(cat model.Catalogue, contender int) (*combiner, error) {
+	c := e.Plan.Contenders[contender]
+	made, err := cat.NewCombiner(c.Family, c.Settings)
+	if err != nil {
+		return nil, err
+	}
+	co := &combiner{Combiner: made}
+	combines := func(i int) bool {
+		f, err := cat.Find(e.Plan.Contenders[i].Family)
+		return err == nil && f.Combine != nil
+	}
+	for _, name := range made.Members() {
+		i := e.Plan.Contender(name)
+		switch {
+		case i < 0:
+			return nil, fmt.Errorf("its member %q is not among the contenders", name)
+		case combines(i):
+			return nil, fmt.Errorf("its member %q combines others itself: name contenders that make their own forecasts", name)
+		case slices.Contains(co.members, i):
+			return nil, fmt.Errorf("its member %q is named twice", name)
+		}
+		co.members = append(co.members, i)
+	}
+	if made.Members() == nil {
+		for i := range e.Plan.Contenders {
+			if !combines(i) {
+				co.members = append(co.members, i)
+			}
+		}
+	}
+	if len(co.members) < 2 {
+		return nil, errors.New("it needs at least two members: enter more contenders")
+	}
+	co.usual = max(0, slices.Index(co.members, e.Plan.Contender(e.Plan.Baseline)))
+	return co, nil
+}
+
+func (e *Engine) qualify() {
 	e.Qualified = make([][]int, len(e.Windows))
+	e.places = make([][]int32, len(e.Windows))
+	e.chosenAt = make(map[int]int, len(e.Chosen))
+	for at, s := range e.Chosen {
+		e.chosenAt[s] = at
+	}
 	for i, w := range e.Windows {
-		for _, s := range chosen {
+		e.places[i] = make([]int32, len(e.Chosen))
+		for at, s := range e.Chosen {
+			e.places[i][at] = -1
 			if reason := e.disqualify(s, w); reason != "" {
 				e.SetAside = append(e.SetAside, SetAside{s, e.Panel.Series[s].Key, w.Index, reason})
 				continue
 			}
+			e.places[i][at] = int32(len(e.Qualified[i]))
 			e.Qualified[i] = append(e.Qualified[i], s)
 		}
 	}
@@ -145,119 +233,92 @@ func knownBetween(s *panel.Series, from, to, enough int) (n int) {
 	return n
 }
 
-// Tasks lists all pieces of work in a fixed order: window by window, so that
-// early results already compare all contenders.
+// Tasks lists all pieces of work in a fixed order: window by window, so that early
+// results already compare all contenders; those that combine others come last.
 func (e *Engine) Tasks() []Task {
-	var out []Task
+	var own, combined []Task
 	for w := range e.Windows {
-		for shard := 0; shard < e.shards(w); shard++ {
+		for shard := range e.shards() {
 			for c := range e.models {
-				if shard == 0 || !e.across[c] {
-					out = append(out, Task{w, c, shard})
+				switch {
+				case e.combiners[c] != nil:
+					if len(e.members(w, shard)) > 0 {
+						combined = append(combined, Task{w, c, shard})
+					}
+				case e.Plan.Split.Refit.Leads(w) != w, shard > 0 && e.across[c]:
+				case len(e.taskWindows(Task{w, c, shard})) > 0:
+					own = append(own, Task{w, c, shard})
 				}
 			}
 		}
 	}
+	return append(own, combined...)
+}
+
+// Combines says whether a task needs the results of others.
+func (e *Engine) Combines(t Task) bool { return e.combiners[t.Contender] != nil }
+
+// taskWindows are the windows that a task serves, but for those in which none of its
+// series takes part.
+func (e *Engine) taskWindows(t Task) (out []int) {
+	for w := t.Window; w < len(e.Windows) && (w == t.Window || e.combiners[t.Contender] == nil && e.Plan.Split.Refit.Leads(w) == t.Window); w++ {
+		if len(e.Shard(Task{w, t.Contender, t.Shard})) > 0 {
+			out = append(out, w)
+		}
+	}
 	return out
 }
 
-func (e *Engine) shards(window int) int {
-	return (len(e.Qualified[window]) + ShardSize - 1) / ShardSize
+func (e *Engine) shards() int { return (len(e.Chosen) + ShardSize - 1) / ShardSize }
+
+// members lists the series of a shard that take part in a window.
+func (e *Engine) members(window, shard int) []int {
+	places := e.places[window]
+	lo, hi := shard*ShardSize, min((shard+1)*ShardSize, len(e.Chosen))
+	first, n := -1, 0
+	for at := lo; at < hi; at++ {
+		if p := int(places[at]); p >= 0 {
+			if first < 0 {
+				first = p
+			}
+			n++
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	return e.Qualified[window][first : first+n]
 }
 
-// Shard lists the series of a task, as panel indices.
+// Shard lists the series of a task's shard that take part in its window, as panel
+// indices.
 func (e *Engine) Shard(t Task) []int {
-	q := e.Qualified[t.Window]
 	if e.across[t.Contender] {
-		return q
+		return e.Qualified[t.Window]
 	}
-	lo := t.Shard * ShardSize
-	return q[min(lo, len(q)):min(lo+ShardSize, len(q))]
+	return e.members(t.Window, t.Shard)
 }
 
-// Locate finds the task and place in its shard of a series in a window; ok is
-// false where the series takes no part.
+// Locate finds the record of a series in a window: the task that holds it, with that
+// window, and the place in its shard; ok is false where the series takes no part.
 func (e *Engine) Locate(window, contender, series int) (t Task, place int, ok bool) {
-	for i, s := range e.Qualified[window] {
-		if s != series {
-			continue
+	at, ok := e.chosenAt[series]
+	if !ok || e.places[window][at] < 0 {
+		return Task{}, 0, false
+	}
+	p := int(e.places[window][at])
+	if e.across[contender] {
+		return Task{window, contender, 0}, p, true
+	}
+	shard := at / ShardSize
+	first := e.places[window][shard*ShardSize : at+1]
+	before := 0
+	for _, q := range first[:len(first)-1] {
+		if q >= 0 {
+			before++
 		}
-		if e.across[contender] {
-			return Task{window, contender, 0}, i, true
-		}
-		return Task{window, contender, i / ShardSize}, i % ShardSize, true
 	}
-	return Task{}, 0, false
-}
-
-// Run does one task. The result depends on the engine and the task alone.
-func (e *Engine) Run(ctx context.Context, t Task) (*TaskResult, error) {
-	w := e.Windows[t.Window]
-	shard := e.Shard(t)
-	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
-	random := func(series string) *rand.Rand {
-		return num.Stream(e.Plan.Seed, series, strconv.Itoa(w.Index), e.Plan.Contenders[t.Contender].Name)
-	}
-	rows, filled, err := e.predict(ctx, e.models[t.Contender], view, random)
-	if err != nil {
-		return nil, err
-	}
-	res := &TaskResult{Filled: filled, Packed: make([]byte, 0, len(shard)*forecast.PackedSize(e.Plan.Split.Horizon))}
-	res.Steps = e.newAccs(e.Plan.Split.Horizon)
-	res.Series = e.newAccs(len(shard))
-	for i := range rows {
-		if f := e.Panel.Floor; f != nil {
-			rows[i].Clip(*f)
-		}
-		power := rows[i].Round()
-		res.Packed = rows[i].AppendPacked(res.Packed, power)
-		e.scoreSeries(&res.Series[i], res.Steps, rows[i], shard[i], view.Series(i), w)
-	}
-	return res, nil
-}
-
-// predict trains and forecasts; where a series fails, the naive stands in.
-func (e *Engine) predict(ctx context.Context, m model.Model, v panel.View, random func(string) *rand.Rand) ([]forecast.Rows, []Filled, error) {
-	rows, errs, err := Forecast(ctx, m, v, e.Plan.Split.Horizon, random)
-	if err != nil {
-		return nil, nil, err
-	}
-	var filled []Filled
-	for i, failure := range errs {
-		if failure == nil {
-			continue
-		}
-		key := v.Series(i).Key
-		filled = append(filled, Filled{key, failure.Error()})
-		one, oneErr, err := Forecast(ctx, e.fallback, v.Only(i), e.Plan.Split.Horizon, random)
-		if err != nil {
-			return nil, nil, err
-		}
-		if oneErr[0] != nil {
-			return nil, nil, fmt.Errorf("series %q: neither the contender (%w) nor the naive (%w) could forecast it", key, failure, oneErr[0])
-		}
-		rows[i] = one[0]
-	}
-	return rows, filled, nil
-}
-
-// Forecast trains a model on a view and continues its series. errs holds each
-// series' own failure.
-func Forecast(ctx context.Context, m model.Model, v panel.View, horizon int, random func(string) *rand.Rand) (rows []forecast.Rows, errs []error, err error) {
-	trained, err := m.Train(ctx, v, model.Env{Horizon: horizon, Workers: 1, Random: random})
-	if err != nil {
-		return nil, nil, err
-	}
-	res, err := trained.Forecast(ctx, v, horizon)
-	return res.Series, res.Err, err
-}
-
-func (e *Engine) newAccs(n int) []score.Acc {
-	out := make([]score.Acc, n)
-	for i := range out {
-		out[i] = score.NewAcc(len(e.Plan.Levels))
-	}
-	return out
+	return Task{window, contender, shard}, before, true
 }
 
 // ScaleLag is the lag of MASE and RMSSE.
@@ -268,21 +329,10 @@ func (e *Engine) ScaleLag() int {
 	return e.Panel.Cadence.Season()
 }
 
-func (e *Engine) scoreSeries(acc *score.Acc, steps []score.Acc, rows forecast.Rows, series int, seen panel.SeriesView, w split.Window) {
-	scale := score.MakeScale(seen.Values, e.ScaleLag())
-	s := &e.Panel.Series[series]
-	levels := e.Plan.Levels
-	low, high := make([]float64, len(levels)), make([]float64, len(levels))
-	for h, f := range rows.Mean {
-		for i, level := range levels {
-			low[i], high[i] = forecast.Interval(rows.At(h), level)
-		}
-		y := s.At(w.AssessFirst() + h)
-		acc.Add(y, f, scale, levels, low, high)
-		one := score.NewAcc(len(levels))
-		one.Add(y, f, scale, levels, low, high)
-		one.CloseSeries(scale)
-		steps[h].Merge(&one)
+func (e *Engine) newAccs(n int) []score.Acc {
+	out := make([]score.Acc, n)
+	for i := range out {
+		out[i] = score.NewAcc(len(e.Plan.Levels))
 	}
-	acc.CloseSeries(scale)
+	return out
 }

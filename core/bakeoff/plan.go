@@ -10,6 +10,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/core/split"
 )
@@ -24,13 +25,22 @@ type Plan struct {
 	ScaleLag   int               `json:"scale_lag"`
 	Seed       uint64            `json:"seed"`
 	Where      map[string]string `json:"where,omitempty"`
+	Weights    string            `json:"weights,omitempty"`  // of series, as panel.ParseWeights reads
+	Fallback   string            `json:"fallback,omitempty"` // a family, or LeaveOut
 }
+
+// LeaveOut is the fallback that leaves a series out where a contender fails on it.
+const LeaveOut = "leave-out"
+
+// DefaultFallback stands in where a contender fails and the plan names none.
+const DefaultFallback = "naive"
 
 // Contender is a family with its settings under a name.
 type Contender struct {
 	Name     string       `json:"name"`
 	Family   string       `json:"family"`
 	Settings model.Values `json:"settings,omitempty"`
+	Tune     *Tune        `json:"tune,omitempty"`
 }
 
 // DefaultMetric ranks where the plan names none.
@@ -66,6 +76,17 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 	if _, err := score.FindMetric(p.Metric, p.Levels); err != nil {
 		return &FieldError{"metric", err}
 	}
+	if _, err := panel.ParseWeights(p.Weights); err != nil {
+		return &FieldError{"weights", err}
+	}
+	if p.Fallback == "" {
+		p.Fallback = DefaultFallback
+	}
+	if p.Fallback != LeaveOut {
+		if f, err := cat.Find(p.Fallback); err != nil || f.Combine != nil {
+			return &FieldError{"fallback", fmt.Errorf("the fallback %q is no family that can stand in: name one such as naive, or %s", p.Fallback, LeaveOut)}
+		}
+	}
 	if err := p.completeContenders(cat); err != nil {
 		return &FieldError{"contenders", err}
 	}
@@ -97,6 +118,11 @@ func (p *Plan) completeContenders(cat model.Catalogue) error {
 		seen[c.Name] = true
 		if _, _, err := cat.New(c.Family, c.Settings); err != nil {
 			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
+		if c.Tune != nil {
+			if err := c.Tune.complete(cat, *c); err != nil {
+				return fmt.Errorf("contender %q: tune: %w", c.Name, err)
+			}
 		}
 	}
 	return nil

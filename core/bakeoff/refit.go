@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -23,8 +24,9 @@ type Refit struct {
 	Series  []int // that the plan's filter keeps
 	choice  map[string]int
 	usual   int
-	models  []model.Model
+	e       *Engine // for the models; its own panel is not looked at
 	across  bool
+	pasts   map[int]map[string]model.Past // of combining contenders, by series
 }
 
 // Refitted is one series of a release.
@@ -51,15 +53,36 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	if r.Series, err = p.Where(plan.Where); err != nil {
 		return nil, err
 	}
-	for _, c := range plan.Contenders {
-		m, f, err := cat.New(c.Family, c.Settings)
-		if err != nil {
-			return nil, err
-		}
-		r.models = append(r.models, m)
-		r.across = r.across || f.AcrossSeries
+	r.e = &Engine{Panel: p, Plan: plan}
+	r.e.Plan.Split.Horizon, r.e.Plan.Split.Gap = horizon, 0
+	if err := r.e.enter(cat); err != nil {
+		return nil, err
 	}
+	r.across = slices.Contains(r.e.across, true)
 	return r, nil
+}
+
+// Remember gives the refit what the bake-off's windows tell of the members of its
+// combining contenders that are chosen.
+func (r *Refit) Remember(e *Engine, stored Stored) error {
+	used := map[int]bool{r.usual: true}
+	for _, c := range r.choice {
+		used[c] = true
+	}
+	for c := range used {
+		if e.combiners[c] == nil {
+			continue
+		}
+		past, err := e.pastOf(c, stored)
+		if err != nil {
+			return err
+		}
+		if r.pasts == nil {
+			r.pasts = map[int]map[string]model.Past{}
+		}
+		r.pasts[c] = past
+	}
+	return nil
 }
 
 // Parts is the number of pieces the work falls into.
@@ -84,7 +107,7 @@ func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []b
 	series := r.Part(part)
 	notes = make([]Refitted, len(series))
 	rows := make([]forecast.Rows, len(series))
-	groups := make([][]int, len(r.models)) // places in the part, by contender
+	groups := make([][]int, len(r.e.models)) // places in the part, by contender
 	for i, s := range series {
 		key := r.Panel.Series[s].Key
 		notes[i] = Refitted{Series: key, LeftOut: r.leaveOut(s)}
@@ -105,8 +128,7 @@ func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []b
 	}
 	for i := range rows {
 		if notes[i].LeftOut == "" {
-			power := rows[i].Round()
-			packed = rows[i].AppendPacked(packed, power)
+			packed = rows[i].Pack(packed)
 		}
 	}
 	return notes, packed, nil
@@ -117,7 +139,7 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 	for i, p := range places {
 		members[i] = series[p]
 	}
-	got, errs, err := Forecast(ctx, r.models[c], r.view(members), r.Horizon, r.random(c))
+	got, errs, err := r.forecast(ctx, c, members)
 	if err != nil {
 		return err
 	}
@@ -134,13 +156,81 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 	return nil
 }
 
+// forecast refits a contender on series, or the members of one that combines others.
+func (r *Refit) forecast(ctx context.Context, c int, series []int) (rows []forecast.Rows, errs []error, err error) {
+	co := r.e.combiners[c]
+	if co == nil {
+		return Forecast(ctx, r.e.models[c], r.view(series), r.Horizon, r.random(c))
+	}
+	own := make([][]forecast.Rows, len(co.members))
+	for m, member := range co.members {
+		got, failed, err := r.forecast(ctx, member, series)
+		if err != nil {
+			return nil, nil, err
+		}
+		for i := range got {
+			if failed[i] != nil {
+				got[i] = forecast.Rows{}
+			}
+		}
+		own[m] = got
+	}
+	rows, errs = make([]forecast.Rows, len(series)), make([]error, len(series))
+	one := make([]forecast.Rows, len(co.members))
+	for i, s := range series {
+		for m := range one {
+			one[m] = own[m][i]
+		}
+		rows[i], _, errs[i] = co.Combine(one, r.past(c, s))
+	}
+	return rows, errs, nil
+}
+
+func (r *Refit) past(c, series int) model.Past {
+	past, ok := r.pasts[c][r.Panel.Series[series].Key]
+	if !ok {
+		past.Usual = r.e.combiners[c].usual
+	}
+	return past
+}
+
+// describeCombined says which members make a series' forecast, and with what weight.
+func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Description, error) {
+	co := r.e.combiners[c]
+	rows := make([]forecast.Rows, len(co.members))
+	for m, member := range co.members {
+		got, errs, err := r.forecast(ctx, member, []int{series})
+		if err != nil {
+			return model.Description{}, err
+		}
+		if errs[0] == nil {
+			rows[m] = got[0]
+		}
+	}
+	_, weights, err := co.Combine(rows, r.past(c, series))
+	if err != nil {
+		return model.Description{}, err
+	}
+	d := model.Description{Form: "combines the forecasts of other contenders", From: r.Panel.Series[series].First, To: r.Panel.Length - 1, Known: panel.CountKnown(r.Panel.Series[series].Values)}
+	for m, w := range weights {
+		if w > 0 {
+			d.Parameters = append(d.Parameters, model.Parameter{Name: r.Plan.Contenders[co.members[m]].Name, Value: w, Meaning: "weight of the member"})
+		}
+	}
+	return d, nil
+}
+
 // Describe fits one series as the release did and explains the fit. ok is false
 // where the series is not among the refit's or was left out.
 func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, ok bool, err error) {
 	if r.leaveOut(series) != "" {
 		return d, false, nil
 	}
-	trained, err := r.models[r.chosen(series)].Train(ctx, r.view([]int{series}), model.Env{Horizon: r.Horizon, Workers: 1, Random: r.random(r.chosen(series))})
+	if c := r.chosen(series); r.e.combiners[c] != nil {
+		d, err = r.describeCombined(ctx, c, series)
+		return d, err == nil, err
+	}
+	trained, err := r.e.models[r.chosen(series)].Train(ctx, r.view([]int{series}), model.Env{Horizon: r.Horizon, Workers: 1, Random: r.random(r.chosen(series))})
 	if err != nil {
 		return d, false, err
 	}

@@ -2,11 +2,11 @@ package bakeoff
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
-	"strconv"
+	"strings"
 
+	"paperkettle/core/num"
 	"paperkettle/core/score"
 )
 
@@ -18,6 +18,22 @@ type Standing struct {
 	Filled    int
 	Values    []float64 // in the order of Standings.Metrics, NaN where unknown
 	Skill     float64   // on the ranking metric, NaN where it has none
+	Over      *Over     // of the whole alone
+}
+
+// Over tells how a contender does over the series, on the ranking metric.
+type Over struct {
+	Mean, Median float64 // of the series' values
+	MeanRank     float64 // 1 is best; equals share their mean rank
+	Won          float64 // share of series on which no contender is better
+	Beats        float64 // share of series on which it is better than the baseline
+	Weighted     []float64
+	Train        []float64 // within the training parts, one step ahead
+	// Behind is the 95 % interval of its metric less the leader's; LikeLeader says that
+	// it holds zero, or that a test finds no difference at 5 %.
+	Behind     score.Between
+	P          float64 // of that test where series are few
+	LikeLeader bool
 }
 
 // Slice is a part of the assessed points with its own ranking.
@@ -30,82 +46,14 @@ type Slice struct {
 type Standings struct {
 	Metric   string
 	Baseline string
-	Per      string // "", step, window, series or an attribute
+	Per      string
 	Metrics  []score.Metric
 	Slices   []Slice
-}
-
-// Tally gathers task results into slices.
-type Tally struct {
-	e      *Engine
-	per    string
-	attr   int
-	names  []string
-	index  map[string]int
-	accs   [][]score.Acc // [slice][contender]
-	filled [][]int
-}
-
-// NewTally makes one for a cut: "", step, window, series or an attribute's name.
-func NewTally(e *Engine, per string) (*Tally, error) {
-	t := &Tally{e: e, per: per, index: map[string]int{}}
-	switch per {
-	case "", "step", "window", "series":
-	default:
-		a, err := e.Panel.AttributeIndex(per)
-		if err != nil {
-			return nil, fmt.Errorf("standings can be cut by step, window, series or an attribute; %w", err)
-		}
-		t.attr = a
-	}
-	return t, nil
-}
-
-// Add takes one task's sums. The order of calls may change sums in their last
-// digits, so callers add in the order of Engine.Tasks.
-func (t *Tally) Add(task Task, series, steps []score.Acc, filled []Filled) {
-	if t.per == "step" {
-		for h := range steps {
-			t.slice(strconv.Itoa(h+1), task.Contender).Merge(&steps[h])
-		}
-		return
-	}
-	shard := t.e.Shard(task)
-	failed := map[string]bool{}
-	for _, f := range filled {
-		failed[f.Series] = true
-	}
-	for i := range series {
-		name := t.name(task, shard[i])
-		t.slice(name, task.Contender).Merge(&series[i])
-		if failed[t.e.Panel.Series[shard[i]].Key] {
-			t.filled[t.index[name]][task.Contender]++
-		}
-	}
-}
-
-func (t *Tally) name(task Task, series int) string {
-	switch t.per {
-	case "":
-		return ""
-	case "window":
-		return strconv.Itoa(t.e.Windows[task.Window].Index)
-	case "series":
-		return t.e.Panel.Series[series].Key
-	}
-	return t.e.Panel.Label(t.attr, series)
-}
-
-func (t *Tally) slice(name string, contender int) *score.Acc {
-	i, ok := t.index[name]
-	if !ok {
-		i = len(t.names)
-		t.index[name] = i
-		t.names = append(t.names, name)
-		t.accs = append(t.accs, t.e.newAccs(len(t.e.models)))
-		t.filled = append(t.filled, make([]int, len(t.e.models)))
-	}
-	return &t.accs[i][contender]
+	// Of the whole alone: the metric that choosing each series' best contender afterwards
+	// would give, the distance of mean ranks that counts, and how many series there are.
+	Hindsight        float64
+	CriticalDistance float64
+	Series           int
 }
 
 // Rank reads the standings by a metric; empty means the plan's.
@@ -117,33 +65,47 @@ func (t *Tally) Rank(metric string) (*Standings, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Standings{Metric: m.Name, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: score.Metrics(t.e.Plan.Levels)}
+	out := &Standings{Metric: m.Name, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(), CriticalDistance: math.NaN()}
 	base := t.e.Plan.Contender(t.e.Plan.Baseline)
 	for i, name := range t.names {
-		out.Slices = append(out.Slices, Slice{name, t.rankSlice(i, base, m, out.Metrics)})
+		out.Slices = append(out.Slices, Slice{name, t.rankSlice(i, base, m)})
 	}
-	if t.per == "series" || t.attrCut() {
-		slices.SortStableFunc(out.Slices, func(a, b Slice) int {
-			return slices.Compare([]string{a.Name}, []string{b.Name})
-		})
+	t.arrange(out.Slices)
+	if t.per == "" && len(out.Slices) == 1 {
+		t.over(out, m, base)
 	}
 	return out, nil
 }
 
-func (t *Tally) attrCut() bool {
-	return t.per != "" && t.per != "step" && t.per != "window" && t.per != "series"
+// arrange sorts slices by the order that their cuts have, or by name.
+func (t *Tally) arrange(slicesOf []Slice) {
+	places := make([]map[string]int, len(t.cuts))
+	for i, c := range t.cuts {
+		places[i] = map[string]int{}
+		for k, name := range c.order {
+			places[i][name] = k
+		}
+	}
+	slices.SortStableFunc(slicesOf, func(a, b Slice) int {
+		as, bs := strings.SplitN(a.Name, CutSeparator, len(t.cuts)), strings.SplitN(b.Name, CutSeparator, len(t.cuts))
+		for i := range t.cuts {
+			if i >= len(as) || i >= len(bs) {
+				break
+			}
+			if c := cmp.Or(cmp.Compare(places[i][as[i]], places[i][bs[i]]), cmp.Compare(as[i], bs[i])); c != 0 {
+				return c
+			}
+		}
+		return 0
+	})
 }
 
-func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Standing {
+func (t *Tally) rankSlice(i, base int, m score.Metric) []Standing {
 	rows := make([]Standing, len(t.e.models))
 	order := make(map[string]float64, len(rows))
 	absolute := make(map[string]float64, len(rows)) // settles the order of equals, not their rank
 	for c := range rows {
 		acc := &t.accs[i][c]
-		values := make([]float64, len(all))
-		for j, metric := range all {
-			values[j] = metric.Value(acc)
-		}
 		own := m.Value(acc)
 		skill := math.NaN()
 		if m.HasSkill() {
@@ -152,7 +114,7 @@ func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Sta
 		name := t.e.Plan.Contenders[c].Name
 		order[name] = m.Order(own)
 		absolute[name] = acc.SumAbs
-		rows[c] = Standing{Contender: name, Points: int(acc.N), Filled: t.filled[i][c], Values: values, Skill: skill}
+		rows[c] = Standing{Contender: name, Points: int(acc.N), Filled: t.filled[i][c], Values: t.values(acc), Skill: skill}
 	}
 	slices.SortStableFunc(rows, func(a, b Standing) int {
 		return cmp.Or(cmp.Compare(order[a.Contender], order[b.Contender]), cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
@@ -166,6 +128,212 @@ func (t *Tally) rankSlice(i, base int, m score.Metric, all []score.Metric) []Sta
 	return rows
 }
 
+func (t *Tally) values(acc *score.Acc) []float64 {
+	out := make([]float64, len(t.metrics))
+	for j, metric := range t.metrics {
+		out[j] = metric.Value(acc)
+	}
+	return out
+}
+
+// over fills in what the whole tells over its series.
+func (t *Tally) over(out *Standings, m score.Metric, base int) {
+	rows := out.Slices[0].Rows
+	values, ranks := t.seriesValues(m)
+	for _, v := range values[0] {
+		if v == v {
+			out.Series++
+		}
+	}
+	out.CriticalDistance = score.CriticalDistance(len(t.e.models), len(ranks))
+	out.Hindsight = t.hindsight(m, values)
+	lead := t.e.Plan.Contender(rows[0].Contender)
+	behind := t.behind(m, lead)
+	for i := range rows {
+		c := t.e.Plan.Contender(rows[i].Contender)
+		o := &Over{Mean: mean(values[c]), Median: median(values[c]), MeanRank: math.NaN(), Train: trainValues(t.values(&t.train[c]), t.metrics, &t.train[c]), P: math.NaN(), Behind: score.Between{Low: math.NaN(), High: math.NaN()}}
+		o.rank(m, values, ranks, c, base)
+		if behind != nil {
+			o.Behind = behind[c]
+			o.LikeLeader = c == lead || o.Behind.Low <= 0
+		} else if p, ok := t.testFew(c, lead); ok {
+			o.P, o.LikeLeader = p, c == lead || !(p < 0.05)
+		}
+		for k := range t.weighted[c].values {
+			o.Weighted = append(o.Weighted, t.weighted[c].values[k]/t.weighted[c].weights[k])
+		}
+		rows[i].Over = o
+	}
+}
+
+// trainValues are the metrics of plain and scaled errors; the others are not known of
+// training parts.
+func trainValues(values []float64, metrics []score.Metric, acc *score.Acc) []float64 {
+	for i, m := range metrics {
+		if !m.KnownInTraining() || acc.N == 0 {
+			values[i] = math.NaN()
+		}
+	}
+	return values
+}
+
+// seriesValues gives every contender's metric on every series, and the ranks of the
+// contenders on each series that all have a value for.
+func (t *Tally) seriesValues(m score.Metric) (values, ranks [][]float64) {
+	values = make([][]float64, len(t.e.models))
+	for c := range values {
+		values[c] = make([]float64, len(t.e.Chosen))
+		for s := range values[c] {
+			values[c][s] = m.Value(&t.bySeries[c][s])
+		}
+	}
+	for s := range t.e.Chosen {
+		one := make([]float64, len(values))
+		known := true
+		for c := range values {
+			one[c] = m.Order(values[c][s])
+			known = known && values[c][s] == values[c][s]
+		}
+		if known {
+			ranks = append(ranks, score.Ranks(one))
+		}
+	}
+	return values, ranks
+}
+
+func (o *Over) rank(m score.Metric, values, ranks [][]float64, c, base int) {
+	if len(ranks) > 0 {
+		sum := 0.0
+		for _, r := range ranks {
+			sum += r[c]
+		}
+		o.MeanRank = sum / float64(len(ranks))
+	}
+	n := 0.0
+	for s, v := range values[c] {
+		if v != v {
+			continue
+		}
+		n++
+		best := true
+		for k := range values {
+			best = best && !(m.Order(values[k][s]) < m.Order(v))
+		}
+		if best {
+			o.Won++
+		}
+		if m.Order(v) < m.Order(values[base][s]) {
+			o.Beats++
+		}
+	}
+	o.Won /= n
+	o.Beats /= n
+}
+
+// hindsight is the metric of choosing each series' best contender after the fact, among
+// those that make their own forecasts.
+func (t *Tally) hindsight(m score.Metric, values [][]float64) float64 {
+	whole := score.NewAcc(len(t.e.Plan.Levels))
+	for s := range t.e.Chosen {
+		best := -1
+		for c := range values {
+			if t.e.combiners[c] == nil && values[c][s] == values[c][s] && (best < 0 || m.Order(values[c][s]) < m.Order(values[best][s])) {
+				best = c
+			}
+		}
+		if best >= 0 {
+			whole.Merge(&t.bySeries[best][s])
+		}
+	}
+	return m.Value(&whole)
+}
+
+// behind draws the series anew; nil where they are too few or the metric is no ratio of
+// sums.
+func (t *Tally) behind(m score.Metric, lead int) []score.Between {
+	parts := make([][][2]float64, len(t.e.models))
+	for s := range t.e.Chosen {
+		if t.bySeries[lead][s].N == 0 {
+			continue
+		}
+		for c := range parts {
+			num, den, ok := m.Parts(&t.bySeries[c][s])
+			if !ok {
+				return nil
+			}
+			parts[c] = append(parts[c], [2]float64{num, den})
+		}
+	}
+	if len(parts[lead]) < fewSeries {
+		return nil
+	}
+	return score.Bootstrap(parts, m.Ratio, m.Order, lead, num.Stream(t.e.Plan.Seed, "bootstrap", m.Name))
+}
+
+// testFew tests the absolute errors of a contender and the leader in order of time, as
+// means over the few series, each in units of its leader's mean.
+func (t *Tally) testFew(c, lead int) (p float64, ok bool) {
+	var sums, counts []float64
+	for s := range t.errors[lead] {
+		a, b := t.errors[c][s], t.errors[lead][s]
+		unit := mean(absolute(b))
+		if len(a) != len(b) || !(unit > 0) {
+			continue
+		}
+		for i := range a {
+			if i == len(sums) {
+				sums, counts = append(sums, 0), append(counts, 0)
+			}
+			if d := (math.Abs(a[i]) - math.Abs(b[i])) / unit; d == d {
+				sums[i] += d
+				counts[i]++
+			}
+		}
+	}
+	var d []float64
+	for i, n := range counts {
+		if n > 0 {
+			d = append(d, sums[i]/n)
+		}
+	}
+	got, err := score.TestDifference(d, t.e.Plan.Split.Horizon)
+	return got.P, err == nil && got.P == got.P
+}
+
+func absolute(x []float64) []float64 {
+	out := make([]float64, len(x))
+	for i, v := range x {
+		out[i] = math.Abs(v)
+	}
+	return out
+}
+
+// mean of the known values.
+func mean(x []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range x {
+		if v == v {
+			sum += v
+			n++
+		}
+	}
+	return sum / n
+}
+
+func median(x []float64) float64 {
+	known := make([]float64, 0, len(x))
+	for _, v := range x {
+		if v == v {
+			known = append(known, v)
+		}
+	}
+	if len(known) == 0 {
+		return math.NaN()
+	}
+	slices.Sort(known)
+	return (known[(len(known)-1)/2] + known[len(known)/2]) / 2
+}
+
 // Keep drops the values of every metric but one.
 func (s *Standings) Keep(metric string) {
 	at := slices.IndexFunc(s.Metrics, func(m score.Metric) bool { return m.Name == metric })
@@ -177,11 +345,17 @@ func (s *Standings) Keep(metric string) {
 	}
 }
 
-// Best gives, for a standings cut by series, each series' leading contender.
-func (s *Standings) Best() map[string]string {
+// Best gives, for a standings cut by series, each series' leading contender among those
+// that are allowed.
+func (s *Standings) Best(allowed func(contender string) bool) map[string]string {
 	out := make(map[string]string, len(s.Slices))
 	for _, sl := range s.Slices {
-		out[sl.Name] = sl.Rows[0].Contender
+		for _, r := range sl.Rows {
+			if allowed(r.Contender) {
+				out[sl.Name] = r.Contender
+				break
+			}
+		}
 	}
 	return out
 }

@@ -77,22 +77,56 @@ func Interval(q []float64, level float64) (low, high float64) {
 	return Quantile(q, p), Quantile(q, 1-p)
 }
 
+// Reader reads the intervals of some levels from one quantile row after another.
+type Reader struct{ low, high []place }
+
+// place is where a probability lies on the grid: weight of the way from i to i + 1.
+type place struct {
+	i      int
+	weight float64
+}
+
+// NewReader makes one for levels in per cent.
+func NewReader(levels []float64) Reader {
+	var r Reader
+	for _, level := range levels {
+		p := (100 - level) / 200
+		r.low, r.high = append(r.low, placeOf(p)), append(r.high, placeOf(1-p))
+	}
+	return r
+}
+
+func placeOf(p float64) place {
+	i, _ := slices.BinarySearch(Grid[:], p-probabilityTolerance)
+	switch {
+	case i == GridSize:
+		return place{GridSize - 1, 0}
+	case i == 0 || math.Abs(Grid[i]-p) <= probabilityTolerance:
+		return place{i, 0}
+	}
+	z := num.NormalQuantile(p)
+	return place{i - 1, (z - gridNormal[i-1]) / (gridNormal[i] - gridNormal[i-1])}
+}
+
+func (p place) read(q []float64) float64 {
+	if p.weight == 0 {
+		return q[p.i]
+	}
+	return q[p.i] + p.weight*(q[p.i+1]-q[p.i])
+}
+
+// Read writes each level's interval of a quantile row.
+func (r Reader) Read(q, low, high []float64) {
+	for k := range r.low {
+		low[k], high[k] = r.low[k].read(q), r.high[k].read(q)
+	}
+}
+
 // probabilityTolerance absorbs the rounding of (100-level)/200.
 const probabilityTolerance = 1e-9
 
 // Quantile reads a probability within the grid's range from a quantile row.
-func Quantile(q []float64, p float64) float64 {
-	i, _ := slices.BinarySearch(Grid[:], p-probabilityTolerance)
-	if i == GridSize {
-		return q[GridSize-1]
-	}
-	if i == 0 || math.Abs(Grid[i]-p) <= probabilityTolerance {
-		return q[i]
-	}
-	z := num.NormalQuantile(p)
-	w := (z - gridNormal[i-1]) / (gridNormal[i] - gridNormal[i-1])
-	return q[i-1] + w*(q[i]-q[i-1])
-}
+func Quantile(q []float64, p float64) float64 { return placeOf(p).read(q) }
 
 // CheckLevel refuses a level that the grid does not reach.
 func CheckLevel(level float64) error {

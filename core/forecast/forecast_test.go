@@ -34,9 +34,9 @@ func TestPackKeepsWhatRoundSays(t *testing.T) {
 			top = max(top, math.Abs(r.Mean[i]))
 		}
 		exact := slices.Clone(r.Quantiles)
-		k := r.Round()
+		packed := r.Pack(nil)
 		back := forecast.NewRows(h)
-		require.NoError(t, back.Unpack(r.AppendPacked(nil, k)))
+		require.NoError(t, back.Unpack(packed))
 		require.Equal(t, r, back)
 		require.NoError(t, r.Check())
 		for i, v := range r.Quantiles {
@@ -48,10 +48,10 @@ func TestPackKeepsWhatRoundSays(t *testing.T) {
 	})
 }
 
-func TestRoundKeepsShortDecimals(t *testing.T) {
+func TestPackingKeepsShortDecimals(t *testing.T) {
 	r := forecast.NewRows(1)
 	r.Mean[0] = 123456.78
-	r.Round()
+	r.Pack(nil)
 	assert.Equal(t, 123456.78, r.Mean[0])
 }
 

@@ -17,23 +17,20 @@ const (
 	maxPower  = 22    // the largest power of ten that float64 holds exactly
 )
 
+// ErrAbsent says that a record stands for a series that has no forecast.
+var ErrAbsent = errors.New("forecast: the series was left out")
+
+// absent is the power of ten of a record without a forecast.
+const absent = 127
+
+// AppendAbsent appends a record that holds the place of a missing forecast.
+func AppendAbsent(b []byte, horizon int) []byte {
+	b = append(b, absent)
+	return append(b, make([]byte, PackedSize(horizon)-1)...)
+}
+
 // PackedSize is the length in bytes of a record.
 func PackedSize(horizon int) int { return 1 + 4*horizon*(1+GridSize) }
-
-// Round brings a forecast to the values that its packed form holds, in place, and
-// returns the power of ten.
-func (r Rows) Round() int {
-	k := r.power()
-	factor, divisor := scales(k)
-	round := func(values []float64) {
-		for i, v := range values {
-			values[i] = descale(math.Round(v*factor/divisor), k)
-		}
-	}
-	round(r.Mean)
-	round(r.Quantiles)
-	return k
-}
 
 // scales splits 10^k into a factor and a divisor, one of which is 1.
 func scales(k int) (factor, divisor float64) {
@@ -63,26 +60,38 @@ func (r Rows) power() int {
 	return max(k, -128)
 }
 
-// AppendPacked appends the record of a rounded forecast.
-func (r Rows) AppendPacked(b []byte, k int) []byte {
+// Pack rounds a forecast to what its record holds, in place, and appends the record.
+func (r Rows) Pack(b []byte) []byte {
+	k := r.power()
 	factor, divisor := scales(k)
-	put := func(v float64) {
-		b = binary.LittleEndian.AppendUint32(b, uint32(int32(math.Round(v*factor/divisor))))
+	at := len(b)
+	b = append(b, make([]byte, PackedSize(len(r.Mean)))...)
+	b[at] = byte(int8(k))
+	at++
+	put := func(v *float64) {
+		n := math.Round(*v * factor / divisor)
+		*v = n / factor * divisor
+		binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
+		at += 4
 	}
-	b = append(b, byte(int8(k)))
-	for h, m := range r.Mean {
-		put(m)
-		for _, q := range r.At(h) {
-			put(q)
+	for h := range r.Mean {
+		put(&r.Mean[h])
+		q := r.At(h)
+		for g := range q {
+			put(&q[g])
 		}
 	}
 	return b
 }
 
-// Unpack reads a record into rows of the right horizon.
+// Unpack reads a record into rows of the right horizon. The error is ErrAbsent where
+// the record holds no forecast.
 func (r Rows) Unpack(b []byte) error {
 	if len(b) != PackedSize(len(r.Mean)) {
 		return errors.New("forecast: a packed record has the wrong length")
+	}
+	if b[0] == absent {
+		return ErrAbsent
 	}
 	k := int(int8(b[0]))
 	b = b[1:]

@@ -17,6 +17,9 @@ type Family struct {
 	// hold them all.
 	AcrossSeries bool
 	New          func(Values) (Model, error)
+	// Combine is there in place of New where the family makes its forecasts of other
+	// contenders' forecasts.
+	Combine func(Values) (Combiner, error)
 	// Fits says why settings can't serve a cadence; nil where every one will do.
 	Fits func(Values, calendar.Cadence) error
 	Read func([]byte) (Trained, error)
@@ -60,9 +63,28 @@ func (c Catalogue) New(family string, given Values) (Model, *Family, error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", family, err)
 	}
+	if f.Combine != nil {
+		if _, err := f.Combine(values); err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", family, err)
+		}
+		return nil, f, nil
+	}
 	m, err := f.New(values)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", family, err)
 	}
 	return m, f, nil
+}
+
+// NewCombiner makes the combiner of a family; nil where it is none.
+func (c Catalogue) NewCombiner(family string, given Values) (Combiner, error) {
+	f, err := c.Find(family)
+	if err != nil || f.Combine == nil {
+		return nil, err
+	}
+	values, err := Resolve(f.Settings, given)
+	if err != nil {
+		return nil, err
+	}
+	return f.Combine(values)
 }

@@ -128,6 +128,19 @@ func (t *trainedSeries) Advance(ctx context.Context, v panel.View) error {
 	return t.each(ctx, func(i int) error { return t.fits[i].Advance(v.Series(i)) })
 }
 
+// Fitted gives the fitted values of a series whose fit knows them.
+func (t *trainedSeries) Fitted(i, n int) []float64 {
+	f, ok := t.fits[i].(interface{ Fitted() []float64 })
+	if !ok || t.errs[i] != nil {
+		return nil
+	}
+	values := f.Fitted()
+	if len(values) < n { // read back, or advanced since
+		return nil
+	}
+	return values[:n]
+}
+
 func (t *trainedSeries) Describe(i int) Description {
 	if err := t.errs[i]; err != nil {
 		return Description{Form: "not fitted", Cautions: []string{err.Error()}}

@@ -17,13 +17,14 @@ const (
 	Amount Kind = "amount" // any number
 	Choice Kind = "choice" // one of Choices
 	Switch Kind = "switch" // true or false
+	List   Kind = "list"   // names apart by commas
 )
 
 // Setting is one knob of a family: from it come the catalogue's pages, the API's
 // schema and the console's form.
 type Setting struct {
 	Name    string   `json:"name"`
-	Kind    Kind     `json:"kind" enum:"whole,amount,choice,switch"`
+	Kind    Kind     `json:"kind" enum:"whole,amount,choice,switch,list"`
 	Meaning string   `json:"meaning"`
 	Default any      `json:"default,omitempty" doc:"left out where the default depends on the data"`
 	Auto    string   `json:"auto,omitempty" doc:"how the default is found from the data"`
@@ -95,6 +96,14 @@ func (s Setting) parse(v any) (any, error) {
 			return nil, fmt.Errorf("%q is not one of %s", text, strings.Join(s.Choices, ", "))
 		}
 		return text, nil
+	case List:
+		var names []string
+		for _, n := range strings.Split(strings.Trim(text, "[]"), ",") {
+			if n = strings.TrimSpace(n); n != "" {
+				names = append(names, n)
+			}
+		}
+		return names, nil
 	}
 	b, err := strconv.ParseBool(text)
 	if err != nil {
@@ -119,6 +128,12 @@ func (v Values) Int(name string, fallback int) int {
 		return x
 	}
 	return fallback
+}
+
+// Names is a list, or nil where it was left out.
+func (v Values) Names(name string) []string {
+	x, _ := v[name].([]string)
+	return x
 }
 
 // Text is a choice, or fallback where it was left out.

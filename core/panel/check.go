@@ -144,6 +144,13 @@ func (c demandClass) String() string {
 	return [...]string{"smooth", "erratic", "intermittent", "lumpy"}[c]
 }
 
+// DemandOf names the class of demand of a series: smooth, erratic, intermittent or
+// lumpy.
+func DemandOf(values []float64) string {
+	f := factsOf(values)
+	return f.class().String()
+}
+
 // class sorts demand by the mean distance between periods with demand (cut at 1.32)
 // and the squared coefficient of variation of its size (cut at 0.49).
 //

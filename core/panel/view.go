@@ -162,6 +162,22 @@ func Scramble(p *Panel, origin int, rnd *rand.Rand) *Panel {
 	return &q
 }
 
+// Pick is the view of some of its series, by their places.
+func (v View) Pick(places []int) View {
+	series := make([]int, len(places))
+	for i, p := range places {
+		series[i] = v.series[p]
+	}
+	v.series = series
+	return v
+}
+
+// Before is the same view from an earlier origin.
+func (v View) Before(origin int) View {
+	v.origin = min(v.origin, origin)
+	return v
+}
+
 // Only is the view of its i-th series alone.
 func (v View) Only(i int) View {
 	v.series = v.series[i : i+1]

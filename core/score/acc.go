@@ -7,6 +7,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"math"
+
+	"paperkettle/core/forecast"
 )
 
 // Acc gathers the sums of the points of a slice, y the actual and f the forecast.
@@ -15,6 +17,7 @@ type Acc struct {
 	SumE    float64 // f - y
 	SumAbs  float64 // |f - y|
 	SumSq   float64 // (f - y)^2
+	SumPE   float64 // (f - y) / y where y is not 0
 	SumAPE  float64 // |f - y| / |y| where y is not 0
 	NAPE    float64
 	SumSAPE float64 // 2 |f - y| / (|y| + |f|), 0 where both are 0
@@ -25,7 +28,12 @@ type Acc struct {
 	NASE    float64
 	SumRSE  float64 // per series and window: root of mean squared error over Scale.Sq
 	NRSE    float64
+	PinMid  float64 // pinball loss of the median
+	SumCRPS float64 // see Crps
 	Levels  []LevelAcc
+	// Abs holds |f - y| of every point where medians are asked for; else it is nil. It
+	// is not packed: it comes from the stored errors.
+	Abs []float64
 }
 
 // LevelAcc gathers the sums of one level's intervals [l, u].
@@ -33,6 +41,9 @@ type LevelAcc struct {
 	Covered float64 // points with l <= y <= u
 	Width   float64 // u - l
 	Winkler float64 // u - l + 2/alpha times the distance by which y lies outside
+	Scaled  float64 // that divided by Scale.Abs, where it is not 0
+	PinLow  float64 // pinball loss of l, the quantile of alpha/2
+	PinHigh float64 // and of u, that of 1 - alpha/2
 }
 
 // Scale is what a series' errors are divided by in MASE and RMSSE: the mean
@@ -66,43 +77,204 @@ func MakeScale(training []float64, lag int) Scale {
 // NewAcc makes an empty one with room for some levels.
 func NewAcc(levels int) Acc { return Acc{Levels: make([]LevelAcc, levels)} }
 
-// Add takes a point: actual y (skipped where NaN), forecast f and, for each level
-// of levels (in per cent), the interval's ends.
-func (a *Acc) Add(y, f float64, scale Scale, levels, low, high []float64) {
-	if y != y {
-		return
+// Pinball is the loss of a quantile forecast q of probability p: p (y - q) above it,
+// (1 - p) (q - y) below.
+//
+// Source: Koenker and Bassett, Regression quantiles, Econometrica 46 (1978).
+func Pinball(y, q, p float64) float64 {
+	if y >= q {
+		return p * (y - q)
 	}
-	e := f - y
-	abs := math.Abs(e)
-	a.N++
-	a.SumE += e
-	a.SumAbs += abs
-	a.SumSq += e * e
+	return (1 - p) * (q - y)
+}
+
+// stretch integrates the pinball loss of quantiles that run straight from a to b over
+// the probabilities of a segment of the grid: high[0] (a - y) + high[1] (b - y) where
+// both lie above y, low[0] (y - a) + low[1] (y - b) where both lie below.
+type stretch struct{ high, low [2]float64 }
+
+var stretches = func() (out [forecast.GridSize - 1]stretch) {
+	for g := range out {
+		p, q := forecast.Grid[g], forecast.Grid[g+1]
+		w := q - p
+		// The integrals of p and of 1 - p against the two ends' straight weights.
+		low := [2]float64{w * (2*p + q) / 6, w * (p + 2*q) / 6}
+		out[g] = stretch{[2]float64{w/2 - low[0], w/2 - low[1]}, low}
+	}
+	return out
+}()
+
+// Crps is the continuous ranked probability score of a quantile row: twice the
+// integral of the pinball loss over all probabilities, exact for the quantiles joined
+// by straight lines and constant beyond the grid's ends.
+//
+// Source: Gneiting and Raftery, Strictly proper scoring rules, prediction, and
+// estimation, Journal of the American Statistical Association 102 (2007); Laio and
+// Tamea, Hydrology and Earth System Sciences 11 (2007), for the integral.
+func Crps(y float64, quantiles []float64) float64 {
+	const last = forecast.GridSize - 1
+	quantiles = quantiles[:forecast.GridSize]
+	tail := forecast.Grid[0]
+	sum := tail*Pinball(y, quantiles[0], tail/2) + tail*Pinball(y, quantiles[last], 1-tail/2)
+	for g := range last {
+		a, b := quantiles[g]-y, quantiles[g+1]-y
+		s := &stretches[g]
+		switch {
+		case a >= 0:
+			sum += s.high[0]*a + s.high[1]*b
+		case b <= 0:
+			sum -= s.low[0]*a + s.low[1]*b
+		default:
+			p, q := forecast.Grid[g], forecast.Grid[g+1]
+			at := p - a/(b-a)*(q-p)
+			sum += pinballOver(0, p, at, a, 0) + pinballOver(0, at, q, 0, b)
+		}
+	}
+	return 2 * sum
+}
+
+// pinballOver integrates the pinball loss over a stretch of probabilities on which the
+// quantile is a straight line that does not cross y: Simpson's rule is exact.
+func pinballOver(y, p0, p1, q0, q1 float64) float64 {
+	return (p1 - p0) / 6 * (Pinball(y, q0, p0) + 4*Pinball(y, (q0+q1)/2, (p0+p1)/2) + Pinball(y, q1, p1))
+}
+
+// Point is one point with all that is summed of it.
+type Point struct {
+	y, e, abs, pe, ape, sape, ase, rse, pinMid, crps float64
+	scaled                                           bool
+	levels                                           []float64
+	parts                                            []LevelAcc
+}
+
+// NewPoint makes one that can be set again and again, for some levels in per cent.
+func NewPoint(levels []float64) *Point {
+	return &Point{levels: levels, parts: make([]LevelAcc, len(levels))}
+}
+
+// Set takes an actual y, a forecast f, its quantile row and each level's interval. It is
+// false where y is unknown.
+func (p *Point) Set(y, f float64, scale Scale, quantiles, low, high []float64) bool {
+	if y != y {
+		return false
+	}
+	p.y, p.e = y, f-y
+	p.abs = math.Abs(p.e)
+	p.pe, p.ape, p.sape, p.ase, p.rse = 0, 0, 0, 0, 0
 	if y != 0 {
-		a.SumAPE += abs / math.Abs(y)
-		a.NAPE++
+		p.pe = p.e / y
+		p.ape = math.Abs(p.pe)
 	}
 	if both := math.Abs(y) + math.Abs(f); both != 0 {
-		a.SumSAPE += 2 * abs / both
+		p.sape = 2 * p.abs / both
 	}
-	a.SumAbsY += math.Abs(y)
-	delta := y - a.MeanY
-	a.MeanY += delta / a.N
-	a.M2Y += delta * (y - a.MeanY)
-	if scale.Abs > 0 {
-		a.SumASE += abs / scale.Abs
-		a.NASE++
+	if p.scaled = scale.Abs > 0; p.scaled {
+		p.ase = p.abs / scale.Abs
 	}
-	for i, level := range levels {
-		l := &a.Levels[i]
+	if scale.Sq > 0 {
+		p.rse = math.Sqrt(p.e * p.e / scale.Sq)
+	}
+	p.pinMid, p.crps = Pinball(y, quantiles[forecast.Median], 0.5), Crps(y, quantiles)
+	for i, level := range p.levels {
+		l := &p.parts[i]
 		width := high[i] - low[i]
 		out := max(low[i]-y, y-high[i], 0)
+		l.Covered = 0
 		if out == 0 {
-			l.Covered++
+			l.Covered = 1
 		}
-		l.Width += width
-		l.Winkler += width + out*2/(1-level/100)
+		l.Width = width
+		l.Winkler = width + out*2/(1-level/100)
+		l.Scaled = 0
+		if p.scaled {
+			l.Scaled = l.Winkler / scale.Abs
+		}
+		tail := (1 - level/100) / 2
+		l.PinLow, l.PinHigh = Pinball(y, low[i], tail), Pinball(y, high[i], 1-tail)
 	}
+	return true
+}
+
+// Take adds a point that Set took.
+func (a *Acc) Take(p *Point) {
+	a.N++
+	a.SumE += p.e
+	a.SumAbs += p.abs
+	a.SumSq += p.e * p.e
+	if p.y != 0 {
+		a.SumPE += p.pe
+		a.SumAPE += p.ape
+		a.NAPE++
+	}
+	a.SumSAPE += p.sape
+	a.SumAbsY += math.Abs(p.y)
+	delta := p.y - a.MeanY
+	a.MeanY += delta / a.N
+	a.M2Y += delta * (p.y - a.MeanY)
+	if p.scaled {
+		a.SumASE += p.ase
+		a.NASE++
+	}
+	a.PinMid += p.pinMid
+	a.SumCRPS += p.crps
+	for i := range p.parts {
+		a.Levels[i].add(&p.parts[i])
+	}
+}
+
+// TakeAlone adds a point that makes up a series and window of its own.
+func (a *Acc) TakeAlone(p *Point, scale Scale) {
+	a.Take(p)
+	if scale.Sq > 0 {
+		a.SumRSE += p.rse
+		a.NRSE++
+	}
+}
+
+func (l *LevelAcc) add(b *LevelAcc) {
+	l.Covered += b.Covered
+	l.Width += b.Width
+	l.Winkler += b.Winkler
+	l.Scaled += b.Scaled
+	l.PinLow += b.PinLow
+	l.PinHigh += b.PinHigh
+}
+
+// Add takes a point: actual y (skipped where NaN), forecast f, its quantile row and, for
+// each level of levels (in per cent), the interval's ends.
+func (a *Acc) Add(y, f float64, scale Scale, quantiles, levels, low, high []float64) {
+	p := NewPoint(levels)
+	if p.Set(y, f, scale, quantiles, low, high) {
+		a.Take(p)
+	}
+}
+
+// AddTraining takes actuals with what was fitted to them, NaN where unknown. Only the
+// sums of plain and scaled errors and of |y| are known of them.
+func (a *Acc) AddTraining(actual, fitted []float64, scale Scale) {
+	n, sum, abs, sq, size := 0.0, 0.0, 0.0, 0.0, 0.0
+	fitted = fitted[:len(actual)]
+	for t, y := range actual {
+		e := fitted[t] - y
+		if e != e {
+			continue
+		}
+		n++
+		sum += e
+		abs += math.Abs(e)
+		sq += e * e
+		size += math.Abs(y)
+	}
+	if n == 0 {
+		return
+	}
+	one := Acc{N: n, SumE: sum, SumAbs: abs, SumSq: sq, SumAbsY: size}
+	if scale.Abs > 0 {
+		one.SumASE, one.NASE = abs/scale.Abs, n
+	}
+	one.CloseSeries(scale)
+	one.Levels = make([]LevelAcc, len(a.Levels))
+	a.Merge(&one)
 }
 
 // CloseSeries ends the points of one series in one window: only then is its
@@ -129,6 +301,7 @@ func (a *Acc) Merge(b *Acc) {
 	a.SumE += b.SumE
 	a.SumAbs += b.SumAbs
 	a.SumSq += b.SumSq
+	a.SumPE += b.SumPE
 	a.SumAPE += b.SumAPE
 	a.NAPE += b.NAPE
 	a.SumSAPE += b.SumSAPE
@@ -137,22 +310,30 @@ func (a *Acc) Merge(b *Acc) {
 	a.NASE += b.NASE
 	a.SumRSE += b.SumRSE
 	a.NRSE += b.NRSE
+	a.PinMid += b.PinMid
+	a.SumCRPS += b.SumCRPS
+	a.Abs = append(a.Abs, b.Abs...)
 	for i := range a.Levels {
-		a.Levels[i].Covered += b.Levels[i].Covered
-		a.Levels[i].Width += b.Levels[i].Width
-		a.Levels[i].Winkler += b.Levels[i].Winkler
+		a.Levels[i].add(&b.Levels[i])
 	}
 }
 
-func (a *Acc) fields() []*float64 {
-	return []*float64{&a.N, &a.SumE, &a.SumAbs, &a.SumSq, &a.SumAPE, &a.NAPE, &a.SumSAPE, &a.SumAbsY,
-		&a.MeanY, &a.M2Y, &a.SumASE, &a.NASE, &a.SumRSE, &a.NRSE}
+func (l *LevelAcc) fields() [6]*float64 {
+	return [6]*float64{&l.Covered, &l.Width, &l.Winkler, &l.Scaled, &l.PinLow, &l.PinHigh}
 }
 
-const baseFields = 14
+func (a *Acc) fields() []*float64 {
+	return []*float64{&a.N, &a.SumE, &a.SumAbs, &a.SumSq, &a.SumPE, &a.SumAPE, &a.NAPE, &a.SumSAPE, &a.SumAbsY,
+		&a.MeanY, &a.M2Y, &a.SumASE, &a.NASE, &a.SumRSE, &a.NRSE, &a.PinMid, &a.SumCRPS}
+}
+
+const (
+	baseFields  = 17
+	levelFields = 6
+)
 
 // PackedSize is the length in bytes of a packed Acc.
-func PackedSize(levels int) int { return 8 * (baseFields + 3*levels) }
+func PackedSize(levels int) int { return 8 * (baseFields + levelFields*levels) }
 
 // AppendPacked appends the sums as little-endian float64.
 func (a *Acc) AppendPacked(b []byte) []byte {
@@ -160,10 +341,10 @@ func (a *Acc) AppendPacked(b []byte) []byte {
 	for _, f := range a.fields() {
 		put(*f)
 	}
-	for _, l := range a.Levels {
-		put(l.Covered)
-		put(l.Width)
-		put(l.Winkler)
+	for i := range a.Levels {
+		for _, f := range a.Levels[i].fields() {
+			put(*f)
+		}
 	}
 	return b
 }
@@ -182,7 +363,9 @@ func (a *Acc) Unpack(b []byte) error {
 		*f = get()
 	}
 	for i := range a.Levels {
-		a.Levels[i] = LevelAcc{get(), get(), get()}
+		for _, f := range a.Levels[i].fields() {
+			*f = get()
+		}
 	}
 	return nil
 }

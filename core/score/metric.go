@@ -3,6 +3,7 @@ package score
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -14,7 +15,11 @@ type Metric struct {
 	Share   bool // a share of one, shown in per cent
 	Unit    bool // in the unit of the measure
 	order   func(v float64) float64
-	of      func(a *Acc) float64
+	// parts are sums over points whose ratio is the metric, before finish; nil where it
+	// is no such ratio.
+	parts  func(a *Acc) (num, den float64)
+	finish func(ratio float64) float64
+	of     func(a *Acc) float64 // where parts is nil
 }
 
 // Value reads the metric, NaN where its denominator is zero or it has no points.
@@ -22,7 +27,36 @@ func (m Metric) Value(a *Acc) float64 {
 	if a.N == 0 {
 		return math.NaN()
 	}
-	return m.of(a)
+	if m.parts == nil {
+		return m.of(a)
+	}
+	return m.Ratio(m.parts(a))
+}
+
+// KnownInTraining says whether AddTraining sums what the metric needs.
+func (m Metric) KnownInTraining() bool {
+	return slices.Contains([]string{"mae", "mse", "rmse", "bias", "wape", "mase", "rmsse"}, m.Name)
+}
+
+// Parts gives the sums whose ratio is the metric; ok is false where it is none. The
+// parts of slices add up to those of the whole.
+func (m Metric) Parts(a *Acc) (num, den float64, ok bool) {
+	if m.parts == nil {
+		return 0, 0, false
+	}
+	num, den = m.parts(a)
+	return num, den, true
+}
+
+// Ratio is the metric of summed parts.
+func (m Metric) Ratio(num, den float64) float64 {
+	if den == 0 {
+		return math.NaN()
+	}
+	if m.finish != nil {
+		return m.finish(num / den)
+	}
+	return num / den
 }
 
 // Order is the number to sort by, the smallest being best: the value itself for
@@ -37,11 +71,9 @@ func (m Metric) Order(v float64) float64 {
 	return v
 }
 
-func ratio(a, b float64) float64 {
-	if b == 0 {
-		return math.NaN()
-	}
-	return a / b
+// mean is a sum over points divided by their number.
+func mean(sum func(a *Acc) float64) func(a *Acc) (num, den float64) {
+	return func(a *Acc) (float64, float64) { return sum(a), a.N }
 }
 
 // Point metrics. Over a slice each is taken over all its points at once; MASE is
@@ -49,21 +81,27 @@ func ratio(a, b float64) float64 {
 // Hyndman and Koehler (2006) where not stated.
 var point = []Metric{
 	{Name: "mae", Unit: true, Meaning: "mean absolute error: mean of |f - y|",
-		of: func(a *Acc) float64 { return a.SumAbs / a.N }},
-	{Name: "rmse", Unit: true, Meaning: "root mean squared error: root of the mean of (f - y)^2",
-		of: func(a *Acc) float64 { return math.Sqrt(a.SumSq / a.N) }},
+		parts: mean(func(a *Acc) float64 { return a.SumAbs })},
+	{Name: "mse", Meaning: "mean squared error: mean of (f - y)^2",
+		parts: mean(func(a *Acc) float64 { return a.SumSq })},
+	{Name: "rmse", Unit: true, Meaning: "root mean squared error: root of the mean of (f - y)^2", finish: math.Sqrt,
+		parts: mean(func(a *Acc) float64 { return a.SumSq })},
+	{Name: "medae", Unit: true, Meaning: "median absolute error: median of |f - y|",
+		of: func(a *Acc) float64 { return medianOf(a.Abs) }},
 	{Name: "bias", Unit: true, Meaning: "mean error: mean of f - y, above zero where the forecast is too high", order: math.Abs,
-		of: func(a *Acc) float64 { return a.SumE / a.N }},
+		parts: mean(func(a *Acc) float64 { return a.SumE })},
+	{Name: "mpe", Share: true, Meaning: "mean percentage error: mean of (f - y) / y, over the points whose y is not 0", order: math.Abs,
+		parts: func(a *Acc) (float64, float64) { return a.SumPE, a.NAPE }},
 	{Name: "mape", Share: true, Meaning: "mean absolute percentage error: mean of |f - y| / |y|, over the points whose y is not 0; unknown where there are none",
-		of: func(a *Acc) float64 { return ratio(a.SumAPE, a.NAPE) }},
+		parts: func(a *Acc) (float64, float64) { return a.SumAPE, a.NAPE }},
 	{Name: "smape", Share: true, Meaning: "symmetric MAPE: mean of 2 |f - y| / (|y| + |f|), a point where both are 0 counting as 0 (Makridakis 1993)",
-		of: func(a *Acc) float64 { return a.SumSAPE / a.N }},
+		parts: mean(func(a *Acc) float64 { return a.SumSAPE })},
 	{Name: "wape", Share: true, Meaning: "weighted absolute percentage error: sum of |f - y| / sum of |y|; unknown where all y are 0 (Kolassa and Schuetz 2007)",
-		of: func(a *Acc) float64 { return ratio(a.SumAbs, a.SumAbsY) }},
+		parts: func(a *Acc) (float64, float64) { return a.SumAbs, a.SumAbsY }},
 	{Name: "mase", Meaning: "mean absolute scaled error: mean of |f - y| / the mean absolute change over the scale lag in the training part; points of a series that never changes there are left out",
-		of: func(a *Acc) float64 { return ratio(a.SumASE, a.NASE) }},
+		parts: func(a *Acc) (float64, float64) { return a.SumASE, a.NASE }},
 	{Name: "rmsse", Meaning: "root mean squared scaled error: root of the mean of (f - y)^2 / the mean squared change over the scale lag in the training part, per series and window, then the mean; series that never change there are left out (Makridakis, Spiliotis and Assimakopoulos 2022)",
-		of: func(a *Acc) float64 { return ratio(a.SumRSE, a.NRSE) }},
+		parts: func(a *Acc) (float64, float64) { return a.SumRSE, a.NRSE }},
 	{Name: "r2", Meaning: "coefficient of determination: 1 - sum of (f - y)^2 / sum of (y - mean of y)^2 over the assessed points; unknown where y is constant",
 		order: func(v float64) float64 { return -v },
 		of: func(a *Acc) float64 {
@@ -74,26 +112,72 @@ var point = []Metric{
 		}},
 }
 
+// distribution metrics look at all quantiles of the plan's levels and the median.
+func distribution(levels []float64) []Metric {
+	quantiles := float64(2*len(levels) + 1)
+	return []Metric{
+		{Name: "crps", Unit: true, Meaning: "continuous ranked probability score: mean of twice the pinball loss integrated over all probabilities, the forecast's quantiles being joined by straight lines (Gneiting and Raftery 2007)",
+			parts: mean(func(a *Acc) float64 { return a.SumCRPS })},
+		{Name: "wql", Share: true, Meaning: "mean weighted quantile loss: twice the pinball loss, summed over points, divided by the sum of |y|, and averaged over the median and the ends of the plan's intervals",
+			parts: func(a *Acc) (float64, float64) {
+				sum := a.PinMid
+				for _, l := range a.Levels {
+					sum += l.PinLow + l.PinHigh
+				}
+				return 2 * sum, quantiles * a.SumAbsY
+			}},
+		{Name: "pinball50", Unit: true, Meaning: "pinball loss of the median",
+			parts: mean(func(a *Acc) float64 { return a.PinMid })},
+	}
+}
+
+func medianOf(x []float64) float64 {
+	n := len(x)
+	if n == 0 {
+		return math.NaN()
+	}
+	x = slices.Clone(x)
+	slices.Sort(x)
+	return (x[(n-1)/2] + x[n/2]) / 2
+}
+
 // LevelText writes a level for names: 80, 99.5.
 func LevelText(level float64) string { return strconv.FormatFloat(level, 'f', -1, 64) }
 
-// Metrics lists the point metrics and those of each level, in the order shown.
+// Metrics lists the point metrics, those of the whole distribution and those of each
+// level, in the order shown.
 func Metrics(levels []float64) []Metric {
-	out := append([]Metric(nil), point...)
+	out := append(slices.Clone(point), distribution(levels)...)
 	for i, level := range levels {
-		text := LevelText(level)
-		out = append(out,
-			Metric{Name: "coverage" + text, Share: true, Meaning: "share of actuals inside the " + text + " % interval, ends included",
-				order: func(v float64) float64 { return math.Abs(v - level/100) },
-				of:    func(a *Acc) float64 { return a.Levels[i].Covered / a.N }},
-			Metric{Name: "width" + text, Unit: true, Meaning: "mean width of the " + text + " % interval",
-				of: func(a *Acc) float64 { return a.Levels[i].Width / a.N }},
-			Metric{Name: "interval_score" + text, Unit: true, Meaning: "mean of the width of the " + text + " % interval plus 2 / alpha times the distance by which y lies outside, alpha = 1 - " + text + " / 100 (Gneiting and Raftery 2007)",
-				of: func(a *Acc) float64 { return a.Levels[i].Winkler / a.N }},
-		)
+		out = append(out, levelMetrics(i, level)...)
 	}
 	return out
 }
+
+func levelMetrics(i int, level float64) []Metric {
+	text := LevelText(level)
+	of := func(get func(l *LevelAcc) float64) func(a *Acc) (float64, float64) {
+		return mean(func(a *Acc) float64 { return get(&a.Levels[i]) })
+	}
+	tail := LevelText(round6((100 - level) / 2))
+	top := LevelText(round6(100 - (100-level)/2))
+	return []Metric{
+		{Name: "coverage" + text, Share: true, Meaning: "share of actuals inside the " + text + " % interval, ends included",
+			order: func(v float64) float64 { return math.Abs(v - level/100) }, parts: of(func(l *LevelAcc) float64 { return l.Covered })},
+		{Name: "width" + text, Unit: true, Meaning: "mean width of the " + text + " % interval",
+			parts: of(func(l *LevelAcc) float64 { return l.Width })},
+		{Name: "interval_score" + text, Unit: true, Meaning: "mean of the width of the " + text + " % interval plus 2 / alpha times the distance by which y lies outside, alpha = 1 - " + text + " / 100 (Gneiting and Raftery 2007)",
+			parts: of(func(l *LevelAcc) float64 { return l.Winkler })},
+		{Name: "scaled_interval_score" + text, Meaning: "mean of the interval score of " + text + " % / the mean absolute change over the scale lag in the training part (Makridakis, Spiliotis and Assimakopoulos 2020)",
+			parts: func(a *Acc) (float64, float64) { return a.Levels[i].Scaled, a.NASE }},
+		{Name: "pinball" + tail, Unit: true, Meaning: "pinball loss of the " + tail + " % quantile (Koenker and Bassett 1978)",
+			parts: of(func(l *LevelAcc) float64 { return l.PinLow })},
+		{Name: "pinball" + top, Unit: true, Meaning: "pinball loss of the " + top + " % quantile",
+			parts: of(func(l *LevelAcc) float64 { return l.PinHigh })},
+	}
+}
+
+func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 
 // FindMetric gives the metric of a name.
 func FindMetric(name string, levels []float64) (Metric, error) {
@@ -118,5 +202,8 @@ func Skill(err, baseline float64) float64 {
 	if err == 0 && baseline == 0 {
 		return 0
 	}
-	return 1 - ratio(err, baseline)
+	if baseline == 0 {
+		return math.NaN()
+	}
+	return 1 - err/baseline
 }

@@ -2,12 +2,15 @@ package score_test
 
 import (
 	"math"
+	"sort"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat/distuv"
 	"pgregory.net/rapid"
 
+	"paperkettle/core/forecast"
 	"paperkettle/core/score"
 )
 
@@ -15,7 +18,60 @@ var levels = []float64{80, 95}
 
 type point struct {
 	y, f      float64
+	q         []float64 // the quantile row
 	low, high []float64
+}
+
+// pointOf makes a point with quantiles that spread around the forecast.
+func pointOf(y, f, spread float64) point {
+	p := point{y: y, f: f}
+	for _, prob := range forecast.Grid {
+		p.q = append(p.q, f+spread*(math.Log(prob)-math.Log(1-prob))+0.25*spread)
+	}
+	for _, l := range levels {
+		low, high := forecast.Interval(p.q, l)
+		p.low, p.high = append(p.low, low), append(p.high, high)
+	}
+	return p
+}
+
+func pinball(y, q, p float64) float64 { return math.Max(p*(y-q), (p-1)*(y-q)) }
+
+// slowCrps integrates the squared distance of the distribution function, which rises in
+// straight lines from quantile to quantile, from the step at y: the other definition.
+func slowCrps(p point) float64 {
+	type knot struct{ x, below, above float64 }
+	knots := []knot{}
+	last := forecast.GridSize - 1
+	for g, q := range p.q {
+		below, above := forecast.Grid[g], forecast.Grid[g]
+		if g == 0 {
+			below = 0
+		}
+		if g == last {
+			above = 1
+		}
+		knots = append(knots, knot{q, below, above})
+	}
+	over := func(x0, x1, f0, f1 float64) float64 { // the integral where y is not inside
+		step := 0.0
+		if p.y <= x0 {
+			step = 1
+		}
+		u, v := f0-step, f1-step
+		return (x1 - x0) * (u*u + u*v + v*v) / 3
+	}
+	sum := math.Max(0, p.q[0]-p.y) + math.Max(0, p.y-p.q[last])
+	for g := range last {
+		a, b := knots[g], knots[g+1]
+		if a.x < p.y && p.y < b.x {
+			mid := a.above + (p.y-a.x)/(b.x-a.x)*(b.below-a.above)
+			sum += over(a.x, p.y, a.above, mid) + over(p.y, b.x, mid, b.below)
+		} else {
+			sum += over(a.x, b.x, a.above, b.below)
+		}
+	}
+	return sum
 }
 
 // slow are the metrics straight from their definitions, over a list of points.
@@ -37,6 +93,20 @@ func slow(points []point, q score.Scale) map[string]float64 {
 	})
 	mse := sum(func(p point) float64 { return (p.f - p.y) * (p.f - p.y) }) / n
 	out := map[string]float64{
+		"mse": mse, "medae": slowMedian(points), "mpe": sum(func(p point) float64 {
+			if p.y == 0 {
+				return 0
+			}
+			return (p.f - p.y) / p.y
+		}) / nonzero,
+		"crps": sum(slowCrps) / n, "pinball50": sum(func(p point) float64 { return pinball(p.y, p.q[forecast.Median], 0.5) }) / n,
+		"wql": sum(func(p point) float64 {
+			s := pinball(p.y, p.q[forecast.Median], 0.5)
+			for i, l := range levels {
+				s += pinball(p.y, p.low[i], (100-l)/200) + pinball(p.y, p.high[i], (100+l)/200)
+			}
+			return 2 * s / 5
+		}) / sum(func(p point) float64 { return math.Abs(p.y) }),
 		"mae": sum(abs) / n, "rmse": math.Sqrt(mse), "bias": sum(func(p point) float64 { return p.f - p.y }) / n,
 		"mape": sum(func(p point) float64 {
 			if p.y == 0 {
@@ -74,8 +144,20 @@ func slow(points []point, q score.Scale) map[string]float64 {
 			}
 			return s
 		}) / n
+		out["scaled_interval_score"+text] = out["interval_score"+text] / q.Abs
+		out["pinball"+score.LevelText((100-l)/2)] = sum(func(p point) float64 { return pinball(p.y, p.low[i], (100-l)/200) }) / n
+		out["pinball"+score.LevelText((100+l)/2)] = sum(func(p point) float64 { return pinball(p.y, p.high[i], (100+l)/200) }) / n
 	}
 	return out
+}
+
+func slowMedian(points []point) float64 {
+	var x []float64
+	for _, p := range points {
+		x = append(x, math.Abs(p.f-p.y))
+	}
+	sort.Float64s(x)
+	return (x[(len(x)-1)/2] + x[len(x)/2]) / 2
 }
 
 func equal(t require.TestingT, want, got float64, name string) {
@@ -99,12 +181,14 @@ func TestMetricsEqualTheirDefinitions(t *testing.T) {
 			for range rapid.IntRange(1, 12).Draw(t, "points") {
 				f := value.Draw(t, "f")
 				w := math.Abs(value.Draw(t, "w"))
-				p := point{value.Draw(t, "y"), f, []float64{f - w, f - 2*w}, []float64{f + w, f + 3*w}}
+				p := pointOf(value.Draw(t, "y"), f, w)
 				points = append(points, p)
-				part.Add(p.y, p.f, q, levels, p.low, p.high)
+				part.Add(p.y, p.f, q, p.q, levels, p.low, p.high)
+				part.Abs = append(part.Abs, math.Abs(p.f-p.y))
 			}
-			var back score.Acc = score.NewAcc(len(levels))
+			back := score.NewAcc(len(levels))
 			require.NoError(t, back.Unpack(part.AppendPacked(nil)))
+			back.Abs = part.Abs
 			whole.Merge(&back)
 		}
 		whole.CloseSeries(q)
@@ -115,23 +199,48 @@ func TestMetricsEqualTheirDefinitions(t *testing.T) {
 	})
 }
 
-// Two points by hand: y = 10, 0 and f = 12, 1.
+// Two points by hand: y = 10, 0 and f = 12, 1, all quantiles one away from f.
 func TestMetricsByHand(t *testing.T) {
 	a := score.NewAcc(1)
-	a.Add(10, 12, score.Scale{Abs: 3, Sq: 10}, []float64{80}, []float64{11}, []float64{13})
-	a.Add(0, 1, score.Scale{Abs: 3, Sq: 10}, []float64{80}, []float64{0}, []float64{2})
-	a.Add(math.NaN(), 5, score.Scale{Abs: 3, Sq: 10}, []float64{80}, []float64{0}, []float64{0})
-	a.CloseSeries(score.Scale{Abs: 3, Sq: 10})
-	want := map[string]float64{"mae": 1.5, "rmse": math.Sqrt(2.5), "bias": 1.5, "mape": 0.2, "smape": (4.0/22 + 2) / 2, "wape": 0.3, "mase": 0.5, "rmsse": 0.5, "r2": 0.9,
-		"coverage80": 0.5, "width80": 2, "interval_score80": (2 + 10 + 2) / 2.0}
+	scale := score.Scale{Abs: 3, Sq: 10}
+	row := func(f float64) (q []float64) {
+		for g := range forecast.Grid {
+			q = append(q, f+float64(min(max(g-forecast.Median, -1), 1)))
+		}
+		return q
+	}
+	a.Add(10, 12, scale, row(12), []float64{80}, []float64{11}, []float64{13})
+	a.Add(0, 1, scale, row(1), []float64{80}, []float64{0}, []float64{2})
+	a.Add(math.NaN(), 5, scale, row(5), []float64{80}, []float64{0}, []float64{0})
+	a.CloseSeries(scale)
+	a.Abs = []float64{2, 1}
+	want := map[string]float64{"mae": 1.5, "mse": 2.5, "rmse": math.Sqrt(2.5), "medae": 1.5, "bias": 1.5, "mpe": 0.2, "mape": 0.2, "smape": (4.0/22 + 2) / 2, "wape": 0.3, "mase": 0.5, "rmsse": 0.5, "r2": 0.9,
+		"coverage80": 0.5, "width80": 2, "interval_score80": (2 + 10 + 2) / 2.0, "scaled_interval_score80": (2 + 10 + 2) / 6.0,
+		"pinball10": 0.9 / 2, "pinball50": (1 + 0.5) / 2, "pinball90": (0.3 + 0.2) / 2, "wql": 2 * (0.9 + 1.5 + 0.5) / (3 * 10)}
 	for _, m := range score.Metrics([]float64{80}) {
-		equal(t, want[m.Name], m.Value(&a), m.Name)
+		if m.Name != "crps" { // below
+			equal(t, want[m.Name], m.Value(&a), m.Name)
+		}
+	}
+}
+
+// The score of a normal forecast is known: sd (z (2 Phi(z) - 1) + 2 phi(z) - 1/sqrt(pi)),
+// and the grid comes within 0.6 per cent of it.
+func TestCrpsOfANormalForecast(t *testing.T) {
+	var row []float64
+	for _, p := range forecast.Grid {
+		row = append(row, 5+2*distuv.UnitNormal.Quantile(p))
+	}
+	for _, y := range []float64{5, 6, 2, 11} {
+		z := (y - 5) / 2
+		want := 2 * (z*(2*distuv.UnitNormal.CDF(z)-1) + 2*distuv.UnitNormal.Prob(z) - 1/math.Sqrt(math.Pi))
+		assert.InEpsilon(t, want, score.Crps(y, row), 0.006, y)
 	}
 }
 
 func TestZeroDenominatorsAreUnknown(t *testing.T) {
 	a := score.NewAcc(0)
-	a.Add(0, 1, score.Scale{}, nil, nil, nil)
+	a.Add(0, 1, score.Scale{}, make([]float64, forecast.GridSize), nil, nil, nil)
 	a.CloseSeries(score.Scale{})
 	for _, name := range []string{"mape", "wape", "mase", "rmsse", "r2"} {
 		m, err := score.FindMetric(name, nil)

@@ -17,6 +17,64 @@ type Spec struct {
 	Windows int     `json:"windows"` // 1 is a holdout
 	Stride  int     `json:"stride"`  // periods between origins; 0 means the horizon
 	History History `json:"history"`
+	Gap     int     `json:"gap,omitempty"` // periods between the origin and the first assessed one
+	Refit   Refit   `json:"refit,omitempty"`
+}
+
+// Refit says at which windows a model is trained anew: 0 is every one, N every Nth,
+// Once only the first. In between it is advanced: it takes the new actuals and keeps
+// what it learned.
+type Refit int
+
+// Once trains at the first window only.
+const Once Refit = -1
+
+// ParseRefit reads "every", "once" or "every:N".
+func ParseRefit(s string) (Refit, error) {
+	switch s {
+	case "", "every":
+		return 0, nil
+	case "once":
+		return Once, nil
+	}
+	if n, ok := strings.CutPrefix(s, "every:"); ok {
+		if v, err := strconv.Atoi(n); err == nil && v >= 1 {
+			return Refit(v), nil
+		}
+	}
+	return 0, fmt.Errorf("refit %q is not known: use every, every:N for every Nth window, or once", s)
+}
+
+// String gives the word that ParseRefit reads.
+func (r Refit) String() string {
+	switch {
+	case r == Once:
+		return "once"
+	case r > 1:
+		return fmt.Sprintf("every:%d", int(r))
+	}
+	return "every"
+}
+
+// MarshalText and UnmarshalText use the word.
+func (r Refit) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
+
+// UnmarshalText reads the word.
+func (r *Refit) UnmarshalText(b []byte) (err error) {
+	*r, err = ParseRefit(string(b))
+	return err
+}
+
+// Leads gives, for a window's place among all, the place of the window at which its
+// model is trained.
+func (r Refit) Leads(place int) int {
+	switch {
+	case r == Once:
+		return 0
+	case r > 1:
+		return place - place%int(r)
+	}
+	return place
 }
 
 // History says how far back training reaches: 0 is all (expanding), N the last N
@@ -60,10 +118,11 @@ type Window struct {
 	TrainFirst int `json:"train_first"`
 	Origin     int `json:"origin"`
 	AssessLast int `json:"assess_last"`
+	Gap        int `json:"gap,omitempty"`
 }
 
 // AssessFirst is the index of the first assessed period.
-func (w Window) AssessFirst() int { return w.Origin + 1 }
+func (w Window) AssessFirst() int { return w.Origin + 1 + w.Gap }
 
 // minTraining is the shortest training part that a window may have on the axis.
 const minTraining = 2
@@ -80,21 +139,24 @@ func Make(s Spec, length int) ([]Window, error) {
 	if s.Stride < 0 {
 		return nil, errors.New("the stride must be at least 1 period")
 	}
+	if s.Gap < 0 {
+		return nil, errors.New("the gap can't be below 0 periods")
+	}
 	if s.Stride == 0 {
 		s.Stride = s.Horizon
 	}
 	// Compared by division, so that a huge stride or count can't overflow.
-	room := length - s.Horizon - minTraining
+	room := length - s.Horizon - s.Gap - minTraining
 	if room < 0 {
-		return nil, fmt.Errorf("a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon", s.Horizon, s.Horizon+minTraining, length)
+		return nil, fmt.Errorf("a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon or the gap", s.Horizon, s.Horizon+s.Gap+minTraining, length)
 	}
 	if s.Windows-1 > room/s.Stride {
 		return nil, fmt.Errorf("%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit", s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
 	}
 	out := make([]Window, s.Windows)
 	for i := range out {
-		w := Window{Index: i + 1, AssessLast: length - 1 - (s.Windows-1-i)*s.Stride}
-		w.Origin = w.AssessLast - s.Horizon
+		w := Window{Index: i + 1, Gap: s.Gap, AssessLast: length - 1 - (s.Windows-1-i)*s.Stride}
+		w.Origin = w.AssessLast - s.Horizon - s.Gap
 		if s.History > 0 {
 			w.TrainFirst = max(0, w.Origin-int(s.History)+1)
 		}

@@ -13,7 +13,7 @@ import (
 func TestWindowsByHand(t *testing.T) {
 	got, err := split.Make(split.Spec{Horizon: 4, Windows: 3, Stride: 2, History: 5}, 20)
 	require.NoError(t, err)
-	assert.Equal(t, []split.Window{{1, 7, 11, 15}, {2, 9, 13, 17}, {3, 11, 15, 19}}, got)
+	assert.Equal(t, []split.Window{{1, 7, 11, 15, 0}, {2, 9, 13, 17, 0}, {3, 11, 15, 19, 0}}, got)
 }
 
 // Whatever is asked: either it is refused, or the last window ends at the axis' end,
@@ -21,7 +21,7 @@ func TestWindowsByHand(t *testing.T) {
 func TestWindowsHoldTogether(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		draw := func(name string, low, high int) int { return rapid.IntRange(low, high).Draw(t, name) }
-		s := split.Spec{Horizon: draw("horizon", 1, 40), Windows: draw("windows", 1, 9), Stride: draw("stride", 0, 1<<40), History: split.History(draw("history", 0, 30))}
+		s := split.Spec{Horizon: draw("horizon", 1, 40), Windows: draw("windows", 1, 9), Stride: draw("stride", 0, 1<<40), History: split.History(draw("history", 0, 30)), Gap: draw("gap", 0, 5)}
 		n := draw("length", 0, 200)
 		windows, err := split.Make(s, n)
 		if err != nil {
@@ -34,7 +34,8 @@ func TestWindowsHoldTogether(t *testing.T) {
 		require.Len(t, windows, s.Windows)
 		for i, w := range windows {
 			require.Equal(t, n-1-(s.Windows-1-i)*stride, w.AssessLast)
-			require.Equal(t, s.Horizon, w.AssessLast-w.Origin)
+			require.Equal(t, s.Horizon+s.Gap, w.AssessLast-w.Origin)
+			require.Equal(t, s.Horizon, w.AssessLast-w.AssessFirst()+1)
 			require.GreaterOrEqual(t, w.Origin, 1)
 			require.GreaterOrEqual(t, w.TrainFirst, 0)
 			if s.History > 0 {
@@ -44,6 +45,21 @@ func TestWindowsHoldTogether(t *testing.T) {
 			}
 		}
 	})
+}
+
+func TestRefitWords(t *testing.T) {
+	for text, leads := range map[string][]int{"every": {0, 1, 2, 3, 4, 5}, "every:3": {0, 0, 0, 3, 3, 3}, "once": {0, 0, 0, 0, 0, 0}} {
+		r, err := split.ParseRefit(text)
+		require.NoError(t, err)
+		assert.Equal(t, text, r.String())
+		for i, want := range leads {
+			assert.Equal(t, want, r.Leads(i), text)
+		}
+	}
+	for _, text := range []string{"never", "every:0", "every:x"} {
+		_, err := split.ParseRefit(text)
+		assert.ErrorContains(t, err, "use every", text)
+	}
 }
 
 func TestHistoryWords(t *testing.T) {

@@ -57,6 +57,7 @@ type seriesFit struct {
 	first   int
 	values  []float64
 	offsets []float64
+	fitted  []float64 // one step ahead within values
 	known   int
 }
 
@@ -73,7 +74,7 @@ func (m seriesModel) Fit(_ context.Context, s panel.SeriesView, horizon int, _ f
 	if err := f.restart(); err != nil {
 		return nil, err
 	}
-	f.offsets = make([]float64, horizon*forecast.GridSize)
+	f.offsets, f.fitted = make([]float64, horizon*forecast.GridSize), make([]float64, len(s.Values))
 	if err := f.spread(horizon); err != nil {
 		return nil, err
 	}
@@ -124,6 +125,9 @@ const (
 // counts them.
 func (f *seriesFit) collect(need readiness, errs []float64, room, horizon int) []int {
 	n := len(f.values)
+	if n > 0 {
+		f.fitted[0] = panel.Unknown
+	}
 	out, next := make([]float64, horizon), make([]int, horizon)
 	for h := range next {
 		next[h] = h * room
@@ -131,7 +135,15 @@ func (f *seriesFit) collect(need readiness, errs []float64, room, horizon int) [
 	for t, y := range f.values {
 		f.rule.push(y)
 		ahead := min(n-1-t, horizon)
-		if ahead == 0 || f.rule.point(out[:ahead]) < need {
+		if ahead == 0 {
+			continue
+		}
+		ready := f.rule.point(out[:ahead])
+		f.fitted[t+1] = out[0]
+		if ready == nothing {
+			f.fitted[t+1] = panel.Unknown
+		}
+		if ready < need {
 			continue
 		}
 		actual := f.values[t+1 : t+1+ahead]
@@ -178,6 +190,10 @@ func (f *seriesFit) Advance(s panel.SeriesView) error {
 	f.values = values
 	return nil
 }
+
+// Fitted gives what the rule would have forecast one step ahead of each period that it
+// was trained on.
+func (f *seriesFit) Fitted() []float64 { return f.fitted }
 
 func (f *seriesFit) Describe() model.Description {
 	d := model.Description{From: f.first, To: f.first + len(f.values) - 1, Known: f.known}

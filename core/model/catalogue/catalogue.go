@@ -6,11 +6,13 @@ import (
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/baseline"
+	"paperkettle/core/model/combine"
 )
 
 // Standard is the whole catalogue: one line a package of families.
 func Standard() model.Catalogue {
 	return slices.Concat(
 		baseline.Families(),
+		combine.Families(),
 	)
 }

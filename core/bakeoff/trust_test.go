@@ -1,0 +1,195 @@
+package bakeoff_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/catalogue"
+	"paperkettle/core/panel"
+	"paperkettle/core/split"
+)
+
+func meansOf(t *testing.T, r *bakeoff.TaskResult, place, horizon int) []float64 {
+	rows := forecast.NewRows(horizon)
+	size := forecast.PackedSize(horizon)
+	require.NoError(t, rows.Unpack(r.Packed[place*size:(place+1)*size]))
+	return rows.Mean
+}
+
+// One step at a time over a long stretch: advancing a rule gives the forecasts that
+// training it anew gives, for a small part of the work.
+func TestAdvancingFollowsTheSeries(t *testing.T) {
+	p := dailyPanel(3, 200)
+	run := func(refit split.Refit) (*bakeoff.Engine, results) {
+		plan := bakeoff.Plan{Split: split.Spec{Horizon: 1, Windows: 120, Refit: refit}, Contenders: []bakeoff.Contender{{Family: "seasonal-naive"}, {Family: "moving-average"}, {Family: "blend"}}}
+		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		require.NoError(t, err)
+		return e, runAll(t, e, 2, e.Tasks())
+	}
+	_, anew := run(0)
+	for _, refit := range []split.Refit{split.Once, 25} {
+		e, advanced := run(refit)
+		require.Len(t, advanced, len(anew))
+		for task, r := range anew {
+			assert.Equal(t, meansOf(t, r, 0, 1), meansOf(t, advanced[task], 0, 1), "%v", task)
+		}
+		own := 0
+		for _, task := range e.Tasks() {
+			if !e.Combines(task) {
+				own++
+			}
+		}
+		assert.Equal(t, map[split.Refit]int{split.Once: 2, 25: 10}[refit], own)
+	}
+}
+
+func TestAGapIsForecastAndNotAssessed(t *testing.T) {
+	values := make([]float64, 20)
+	for i := range values {
+		values[i] = float64(i + 1)
+	}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 2, Gap: 3}, Contenders: []bakeoff.Contender{{Family: "drift"}, {Family: "naive"}}}
+	e, err := bakeoff.Prepare(monthly(values...), plan, catalogue.Standard())
+	require.NoError(t, err)
+	got := runAll(t, e, 1, e.Tasks())
+	assert.Equal(t, []float64{19, 20}, meansOf(t, got[bakeoff.Task{}], 0, 2))
+	assert.Equal(t, []float64{15, 15}, meansOf(t, got[bakeoff.Task{Contender: 1}], 0, 2))
+	assert.Equal(t, []float64{-4, -5}, got[bakeoff.Task{Contender: 1}].Errors)
+}
+
+func TestWhatFailsCanBeLeftOut(t *testing.T) {
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Fallback: bakeoff.LeaveOut, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}, {Family: "mean"}, {Family: "blend"}}}
+	e, err := bakeoff.Prepare(dailyPanel(5, 100), plan, withDice())
+	require.NoError(t, err)
+	got := runAll(t, e, 1, e.Tasks())
+	diced := got[bakeoff.Task{Contender: 1}]
+	assert.True(t, diced.Filled[0].LeftOut)
+	assert.ErrorIs(t, forecast.NewRows(7).Unpack(diced.Packed[forecast.PackedSize(7):2*forecast.PackedSize(7)]), forecast.ErrAbsent)
+	points := map[string]int{}
+	for _, r := range standings(t, e, got, "").Slices[0].Rows {
+		points[r.Contender] = r.Points
+	}
+	assert.Equal(t, map[string]int{"naive": 35, "dice": 21, "mean": 35, "blend": 35}, points)
+	naive, mean := meansOf(t, got[bakeoff.Task{}], 1, 7), meansOf(t, got[bakeoff.Task{Contender: 2}], 1, 7)
+	assert.InDelta(t, (naive[0]+mean[0])/2, meansOf(t, got[bakeoff.Task{Contender: 3}], 1, 7)[0], 1e-6, "a blend goes on without a member that failed")
+}
+
+// Two kinds of series, each with its own best contender: what chooses per series finds
+// it after one window, and hindsight is no worse than the honest choice.
+func TestChoosingPerSeries(t *testing.T) {
+	p := &panel.Panel{Cadence: dailyPanel(1, 2).Cadence, First: 19000, Length: 140}
+	for i := range 40 {
+		rnd := rand.New(rand.NewPCG(9, uint64(i)))
+		s := panel.Series{Key: string(rune('A'+i%26)) + string(rune('a'+i/26))}
+		level := 100.0
+		for d := range 140 {
+			if i%2 == 0 { // a random walk: the naive is best
+				level += 6 * rnd.NormFloat64()
+				s.Values = append(s.Values, level)
+			} else { // noise around a level: the mean is best
+				s.Values = append(s.Values, 100+6*rnd.NormFloat64()+0*float64(d))
+			}
+		}
+		p.Series = append(p.Series, s)
+	}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 8}, Metric: "mae", Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "mean"}, {Family: "best-per-series"},
+		{Name: "least squares", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean"}}, {Name: "inverse", Family: "blend", Settings: model.Values{"weigh": "inverse-error"}}}}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	got := runAll(t, e, 2, e.Tasks())
+	first := got[bakeoff.Task{Contender: 2}]
+	assert.Equal(t, got[bakeoff.Task{}].Packed, first.Packed, "before any window has passed, the baseline is taken")
+	st := standings(t, e, got, "")
+	mae := map[string]float64{}
+	for _, r := range st.Slices[0].Rows {
+		mae[r.Contender] = r.Values[0]
+	}
+	assert.Less(t, mae["best-per-series"], 0.97*min(mae["naive"], mae["mean"]))
+	assert.Less(t, mae["least squares"], mae["inverse"], "weights that fit each series do better than cautious ones here")
+	assert.Less(t, mae["inverse"], max(mae["naive"], mae["mean"]))
+	assert.Less(t, st.Hindsight, mae["best-per-series"], "hindsight flatters")
+	last := got[bakeoff.Task{Window: 7, Contender: 2}]
+	right := 0
+	for i := range p.Series {
+		best := got[bakeoff.Task{Window: 7, Contender: i % 2}]
+		if meansOf(t, last, i, 7)[0] == meansOf(t, best, i, 7)[0] {
+			right++
+		}
+	}
+	assert.Greater(t, right, 32)
+}
+
+// Contenders that are the same but for noise can't be told apart; one that is plainly
+// worse can.
+func TestLuckIsToldFromSkill(t *testing.T) {
+	p := dailyPanel(60, 120)
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Weights: "volume:28", Contenders: []bakeoff.Contender{{Family: "naive"}, {Name: "four weeks", Family: "calendar-mean"},
+		{Name: "five weeks", Family: "calendar-mean", Settings: model.Values{"length": 35}}, {Family: "mean"}}}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	st := standings(t, e, runAll(t, e, 2, e.Tasks()), "")
+	rows := st.Slices[0].Rows
+	like := map[string]bool{}
+	for _, r := range rows {
+		like[r.Contender] = r.Over.LikeLeader
+		assert.LessOrEqual(t, r.Over.Behind.Low, r.Over.Behind.High)
+		assert.InDelta(t, r.Values[0], r.Over.Weighted[0], 0.2*r.Values[0], "weights are nearly even here")
+		assert.InDelta(t, r.Values[9], r.Over.Mean, 0.2, "mase")
+	}
+	assert.Equal(t, map[string]bool{"four weeks": true, "five weeks": true, "naive": false, "mean": false}, like)
+	assert.Greater(t, rows[0].Over.Beats, 0.9)
+	assert.InDelta(t, 0.6055, st.CriticalDistance, 1e-3, "2.569 sqrt(4 5 / (6 60))")
+	for _, r := range rows {
+		if r.Contender == "mean" { // the fit within the training part looks no worse
+			assert.InDelta(t, r.Values[0], r.Over.Train[0], 0.15*r.Values[0])
+		}
+	}
+	one, err := bakeoff.Prepare(&panel.Panel{Cadence: p.Cadence, First: p.First, Length: p.Length, Series: p.Series[:1]}, plan, catalogue.Standard())
+	require.NoError(t, err)
+	rows = standings(t, one, runAll(t, one, 1, one.Tasks()), "").Slices[0].Rows
+	for _, r := range rows[1:] {
+		assert.False(t, math.IsNaN(r.Over.P), "a single series is tested in order of time")
+	}
+}
+
+// A search on inner windows finds the length that the series were made with, reports
+// every try, and says which setting mattered.
+func TestTuningFindsWhatWorks(t *testing.T) {
+	p := dailyPanel(30, 200) // a weekly pattern: means over whole weeks are best
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Contenders: []bakeoff.Contender{{Family: "naive"},
+		{Name: "tuned", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {7, 28, 70}, "by": {"weekday", "month"}}, Windows: 2}},
+		{Name: "each", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {7, 14, 28, 70}}, Per: bakeoff.TuneSeries}},
+		{Name: "drawn", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 2, 3, 4, 5, 6, 7, 8, 9, 10}}, Search: "random", Tries: 4}}}}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	got := runAll(t, e, 2, e.Tasks())
+	report := got[bakeoff.Task{Contender: 1}].Tuned
+	require.Len(t, report.Trials, 6)
+	chosen := 0
+	for _, trial := range report.Trials {
+		require.NotNil(t, trial.Score)
+		if trial.Chosen > 0 {
+			chosen++
+			assert.Equal(t, 30, trial.Chosen)
+			assert.Equal(t, model.Values{"by": "weekday", "length": 70}, trial.Settings)
+		}
+	}
+	assert.Equal(t, 1, chosen, "one choice for all")
+	assert.Equal(t, "by", report.Matter[0].Setting)
+	assert.Greater(t, report.Matter[0].Share, 0.8)
+	each := 0
+	for _, trial := range got[bakeoff.Task{Contender: 2}].Tuned.Trials {
+		each += trial.Chosen
+	}
+	assert.Equal(t, 30, each)
+	assert.Len(t, got[bakeoff.Task{Contender: 3}].Tuned.Trials, 4)
+	leader := standings(t, e, got, "").Slices[0].Rows[0]
+	assert.Equal(t, "tuned", leader.Contender)
+}

@@ -1,0 +1,288 @@
+// Package combine has the families that make a forecast of other contenders'
+// forecasts: blends, and the choice of each series' own leader. Weights and choices
+// look at earlier windows only.
+package combine
+
+import (
+	"errors"
+	"math"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/panel"
+)
+
+// Families are the combiners.
+func Families() model.Catalogue {
+	members := model.Setting{Name: "members", Kind: model.List, Meaning: "names of the contenders that take part", Auto: "all that make their own forecast"}
+	return model.Catalogue{
+		{
+			Name: "blend", Summary: "Averages other contenders' forecasts, quantile by quantile.",
+			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological Bulletin 86 (1979), for averaging quantiles",
+			Settings: []model.Setting{members, {Name: "weigh", Kind: model.Choice, Default: "mean", Choices: []string{"mean", "median", "inverse-error", "least-squares"},
+				Meaning: "how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts"}},
+			Combine: func(v model.Values) (model.Combiner, error) {
+				return blend{v.Names("members"), v.Text("weigh", "mean")}, nil
+			},
+		},
+		{
+			Name: "best-per-series", Summary: "Takes, for each series, the contender that did best on earlier windows.",
+			Reference: "Fildes, Evaluation of aggregate and individual forecast method selection rules, Management Science 35 (1989)",
+			Settings:  []model.Setting{members},
+			Combine:   func(v model.Values) (model.Combiner, error) { return best{v.Names("members")}, nil },
+		},
+	}
+}
+
+var errNone = errors.New("none of its members has a forecast of this series")
+
+func present(members []forecast.Rows) (out []int) {
+	for i, m := range members {
+		if m.Mean != nil {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+type best struct{ members []string }
+
+func (b best) Members() []string { return b.members }
+
+func (b best) Combine(members []forecast.Rows, past model.Past) (forecast.Rows, []float64, error) {
+	there := present(members)
+	if len(there) == 0 {
+		return forecast.Rows{}, nil, errNone
+	}
+	at := there[0]
+	if slices.Contains(there, past.Usual) {
+		at = past.Usual
+	}
+	lowest := math.Inf(1)
+	for _, i := range there {
+		if i < len(past.Scores) && past.Scores[i] < lowest {
+			at, lowest = i, past.Scores[i]
+		}
+	}
+	weights := make([]float64, len(members))
+	weights[at] = 1
+	rows, err := mix(members, weights)
+	return rows, weights, err
+}
+
+type blend struct {
+	members []string
+	weigh   string
+}
+
+func (b blend) Members() []string { return b.members }
+
+func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows, []float64, error) {
+	there := present(members)
+	if len(there) == 0 {
+		return forecast.Rows{}, nil, errNone
+	}
+	weights := make([]float64, len(members))
+	for _, i := range there {
+		weights[i] = 1 / float64(len(there))
+	}
+	switch b.weigh {
+	case "median":
+		return middle(members, there), weights, nil
+	case "inverse-error":
+		inverse(weights, there, past)
+	case "least-squares":
+		leastSquares(weights, there, past)
+	}
+	rows, err := mix(members, weights)
+	return rows, weights, err
+}
+
+// inverse weighs by 1 / past error; a member without one is left as it was.
+func inverse(weights []float64, there []int, past model.Past) {
+	sum := 0.0
+	found := make([]float64, len(weights))
+	for _, i := range there {
+		if len(past.Errors) <= i {
+			return
+		}
+		mae := meanAbs(past.Errors[i])
+		if !panel.Known(mae) {
+			return
+		}
+		found[i] = 1 / max(mae, 1e-9*(1+meanAbs(past.Actual)))
+		sum += found[i]
+	}
+	for _, i := range there {
+		weights[i] = found[i] / sum
+	}
+}
+
+func meanAbs(x []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range x {
+		if v == v {
+			sum += math.Abs(v)
+			n++
+		}
+	}
+	return sum / n
+}
+
+// fewestPoints is how many past points for each member least squares need.
+const fewestPoints = 4
+
+// leastSquares minimises the squared error of the weighted past forecasts over weights
+// that are not negative and add up to 1. Because they do, the blend's error is the
+// weighted sum of the members' errors: w'Sw is minimised, S being their products.
+func leastSquares(weights []float64, there []int, past model.Past) {
+	if len(past.Errors) < len(weights) {
+		return
+	}
+	k := len(there)
+	s := make([][]float64, k)
+	for i := range s {
+		s[i] = make([]float64, k)
+	}
+	points := 0
+	for t := range past.Actual {
+		known := true
+		for _, i := range there {
+			known = known && panel.Known(past.Errors[i][t])
+		}
+		if !known {
+			continue
+		}
+		points++
+		for a, i := range there {
+			for b, j := range there {
+				s[a][b] += past.Errors[i][t] * past.Errors[j][t]
+			}
+		}
+	}
+	if points < fewestPoints*k {
+		return
+	}
+	for a, w := range simplex(s) {
+		weights[there[a]] = w
+	}
+}
+
+// simplex minimises w'Sw over the simplex by exponentiated-gradient steps from the
+// middle, with a step that halves whenever it does not help.
+//
+// Source: Kivinen and Warmuth, Exponentiated gradient versus gradient descent for
+// linear predictors, Information and Computation 132 (1997).
+func simplex(s [][]float64) []float64 {
+	k := len(s)
+	w := make([]float64, k)
+	scale := 0.0
+	for i := range w {
+		w[i] = 1 / float64(k)
+		scale = max(scale, s[i][i])
+	}
+	if scale == 0 {
+		return w
+	}
+	value := func(w []float64, grad []float64) float64 {
+		total := 0.0
+		for i := range w {
+			grad[i] = 0
+			for j := range w {
+				grad[i] += s[i][j] / scale * w[j]
+			}
+			total += w[i] * grad[i]
+		}
+		return total
+	}
+	grad, next, nextGrad := make([]float64, k), make([]float64, k), make([]float64, k)
+	now, step := value(w, grad), 4.0
+	for range 2000 {
+		lowest := slices.Min(grad)
+		sum := 0.0
+		for i := range w {
+			next[i] = w[i] * math.Exp(-step*(grad[i]-lowest))
+			sum += next[i]
+		}
+		for i := range next {
+			next[i] /= sum
+		}
+		then := value(next, nextGrad)
+		if then > now {
+			if step /= 2; step < 1e-6 {
+				break
+			}
+			continue
+		}
+		done := now-then < 1e-13*now
+		w, next, grad, nextGrad, now = next, w, nextGrad, grad, then
+		step *= 1.2
+		if done {
+			break
+		}
+	}
+	sum := 0.0
+	for i := range w {
+		if w[i] < 1e-6 {
+			w[i] = 0
+		}
+		sum += w[i]
+	}
+	for i := range w {
+		w[i] /= sum
+	}
+	return w
+}
+
+// mix averages means and quantiles with weights; the order of quantiles is kept.
+func mix(members []forecast.Rows, weights []float64) (forecast.Rows, error) {
+	var out forecast.Rows
+	for i, m := range members {
+		if weights[i] == 0 {
+			continue
+		}
+		if m.Mean == nil {
+			return out, errNone
+		}
+		if out.Mean == nil {
+			out = forecast.NewRows(len(m.Mean))
+		}
+		for h, v := range m.Mean {
+			out.Mean[h] += weights[i] * v
+		}
+		for g, v := range m.Quantiles {
+			out.Quantiles[g] += weights[i] * v
+		}
+	}
+	if out.Mean == nil {
+		return out, errNone
+	}
+	for h := range out.Mean { // rounding must not turn neighbours round
+		q := out.At(h)
+		for g := 1; g < len(q); g++ {
+			q[g] = max(q[g], q[g-1])
+		}
+	}
+	return out, nil
+}
+
+// middle takes the median of the members at each mean and quantile.
+func middle(members []forecast.Rows, there []int) forecast.Rows {
+	out := forecast.NewRows(len(members[there[0]].Mean))
+	buf := make([]float64, len(there))
+	take := func(of func(i int) float64) float64 {
+		for k, i := range there {
+			buf[k] = of(i)
+		}
+		slices.Sort(buf)
+		return (buf[(len(buf)-1)/2] + buf[len(buf)/2]) / 2
+	}
+	for h := range out.Mean {
+		out.Mean[h] = take(func(i int) float64 { return members[i].Mean[h] })
+	}
+	for g := range out.Quantiles {
+		out.Quantiles[g] = take(func(i int) float64 { return members[i].Quantiles[g] })
+	}
+	return out
+}
