@@ -31,11 +31,15 @@ type Plan struct {
 	Where      map[string]string `json:"where,omitempty" yaml:"where,omitempty" doc:"keep series with these attribute values"`
 	Horizon    int               `json:"horizon" yaml:"horizon" minimum:"1" maximum:"10000"`
 	Windows    int               `json:"windows,omitempty" yaml:"windows,omitempty" doc:"1, the default, is a holdout" minimum:"0" maximum:"100000"`
+	Gap        int               `json:"gap,omitempty" yaml:"gap,omitempty" doc:"periods between the origin and the first assessed one" minimum:"0" maximum:"10000"`
+	Refit      string            `json:"refit,omitempty" yaml:"refit,omitempty" doc:"every window (every), every Nth (every:N), or once; in between models are advanced"`
 	Stride     int               `json:"stride,omitempty" yaml:"stride,omitempty" doc:"periods between origins; the horizon where left out" minimum:"0" maximum:"1000000"`
 	History    string            `json:"history,omitempty" yaml:"history,omitempty" doc:"expanding, or sliding:N for the last N periods"`
 	Contenders []Contender       `json:"contenders" yaml:"contenders"`
 	Baseline   string            `json:"baseline,omitempty" yaml:"baseline,omitempty" doc:"the contender that skill is measured against; a naive where left out"`
 	Metric     string            `json:"metric,omitempty" yaml:"metric,omitempty" doc:"the metric that ranks; mase where left out"`
+	Weights    string            `json:"weights,omitempty" yaml:"weights,omitempty" doc:"of series in weighted scores: volume:28, volume*price:28 or column:NAME"`
+	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE and RMSSE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
@@ -46,6 +50,90 @@ type Contender struct {
 	Name     string         `json:"name,omitempty" yaml:"name,omitempty" doc:"the family where left out"`
 	Family   string         `json:"family" yaml:"family"`
 	Settings map[string]any `json:"settings,omitempty" yaml:"settings,omitempty,flow"`
+	Tune     *Tune          `json:"tune,omitempty" yaml:"tune,omitempty"`
+}
+
+// Tune asks for a search over settings, scored on inner windows of the training part.
+type Tune struct {
+	Settings map[string][]any `json:"settings" yaml:"settings,flow" doc:"the values to try of each setting"`
+	Search   string           `json:"search,omitempty" yaml:"search,omitempty" doc:"grid, the default, or random"`
+	Tries    int              `json:"tries,omitempty" yaml:"tries,omitempty" doc:"of a random search; 20 where left out" minimum:"0"`
+	Windows  int              `json:"windows,omitempty" yaml:"windows,omitempty" doc:"inner windows, one horizon apart; 1 where left out" minimum:"0"`
+	Per      string           `json:"per,omitempty" yaml:"per,omitempty" doc:"one choice for all series (all, the default) or one for each (series)"`
+}
+
+// Tuning reports the searches of a contender, a line a window.
+type Tuning struct {
+	Contender string  `json:"contender"`
+	Window    int     `json:"window"`
+	Shard     int     `json:"shard" doc:"of searches per series; 0 where one choice serves all"`
+	Metric    string  `json:"metric"`
+	Trials    []Trial `json:"trials"`
+	Matter    []struct {
+		Setting string  `json:"setting"`
+		Share   float64 `json:"share" doc:"of the scores' variance that the setting explains by itself"`
+	} `json:"matter,omitempty"`
+}
+
+// Trial is a combination of settings that was tried.
+type Trial struct {
+	Settings map[string]any `json:"settings"`
+	Score    *float64       `json:"score"`
+	Chosen   int            `json:"chosen,omitempty" doc:"series that took it"`
+	Problem  string         `json:"problem,omitempty"`
+}
+
+// Added asks for further contenders of a bake-off.
+type Added struct {
+	Contenders []Contender `json:"contenders" minItems:"1"`
+}
+
+// Urgency sets a job's place in the queue.
+type Urgency struct {
+	Priority int `json:"priority" minimum:"-100" maximum:"100" doc:"higher first; 0 is usual"`
+}
+
+// Duel sets two contenders against each other, series by series.
+type Duel struct {
+	A      string      `json:"a"`
+	B      string      `json:"b"`
+	Metric string      `json:"metric"`
+	Wins   int         `json:"wins" doc:"series on which a is better"`
+	Losses int         `json:"losses"`
+	Mean   *float64    `json:"mean" doc:"mean of a's value less b's"`
+	Low    *float64    `json:"low" doc:"the 95 % interval of the difference in the whole, series drawn anew"`
+	High   *float64    `json:"high"`
+	Series []DuelPoint `json:"series"`
+}
+
+// DuelPoint is one series of a duel. P is of the Diebold-Mariano test on absolute errors.
+type DuelPoint struct {
+	Series string   `json:"series"`
+	A      *float64 `json:"a"`
+	B      *float64 `json:"b"`
+	P      *float64 `json:"p"`
+}
+
+// Residuals are one contender's errors, forecast less actual.
+type Residuals struct {
+	Contender       string        `json:"contender"`
+	Series          string        `json:"series,omitempty" doc:"empty for the mean over all"`
+	Points          int           `json:"points"`
+	Mean            *float64      `json:"mean"`
+	Deviation       *float64      `json:"deviation"`
+	Periods         []string      `json:"periods"`
+	Values          []*float64    `json:"values" doc:"by period; where windows overlap, or for all series, their mean"`
+	Bins            []ResidualBin `json:"bins" doc:"their distribution"`
+	Autocorrelation []*float64    `json:"autocorrelation" doc:"of the values by period, from lag 1 on"`
+	Bound           float64       `json:"bound"`
+	Cycles          []Cycle       `json:"cycles" doc:"by weekday, month or time of day"`
+}
+
+// ResidualBin counts errors from Low up to High.
+type ResidualBin struct {
+	Low   float64 `json:"low"`
+	High  float64 `json:"high"`
+	Count int     `json:"count"`
 }
 
 // Split is a plan's windows, drawn on a dataset.
@@ -86,7 +174,8 @@ type Job struct {
 	ID       string     `json:"id" example:"job-4"`
 	Kind     string     `json:"kind" enum:"bake-off,release"`
 	About    string     `json:"about" doc:"the bake-off or release it works for"`
-	State    string     `json:"state" enum:"queued,running,done,failed,cancelled"`
+	State    string     `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
+	Priority int        `json:"priority"`
 	Done     int        `json:"done"`
 	Total    int        `json:"total"`
 	Rate     float64    `json:"rate" doc:"tasks a second"`
@@ -124,7 +213,12 @@ type Standings struct {
 	Metrics  []Metric         `json:"metrics"`
 	Slices   []StandingsSlice `json:"slices"`
 	Filled   []Filled         `json:"filled,omitempty" doc:"the first hundred"`
-	Sentence string           `json:"sentence" doc:"who leads, and by how much"`
+	Sentence string           `json:"sentence" doc:"who leads, by how much, whether it may be chance, and what it costs"`
+	// Of the whole alone.
+	Series           int      `json:"series,omitempty" doc:"series that were scored"`
+	Weights          string   `json:"weights,omitempty"`
+	Hindsight        *float64 `json:"hindsight,omitempty" doc:"what choosing each series' best contender afterwards would score: no one can"`
+	CriticalDistance *float64 `json:"critical_distance,omitempty" doc:"mean ranks farther apart differ at 5 %"`
 }
 
 // Metric says what a column of the standings is.
@@ -149,6 +243,24 @@ type StandingRow struct {
 	Filled    int                 `json:"filled" doc:"series and windows on which it failed and the naive stood in"`
 	Skill     *float64            `json:"skill" doc:"1 - error / the baseline's error, on the ranking metric"`
 	Values    map[string]*float64 `json:"values" doc:"by metric; null where unknown"`
+	Weighted  map[string]*float64 `json:"weighted,omitempty" doc:"means over series and windows, by the plan's weights"`
+	Train     map[string]*float64 `json:"train,omitempty" doc:"within the training parts, one step ahead"`
+	Over      *OverSeries         `json:"over,omitempty" doc:"on the ranking metric; of the whole alone"`
+	Seconds   float64             `json:"seconds,omitempty" doc:"of a worker's time"`
+	Bytes     int64               `json:"bytes,omitempty" doc:"memory that its first task took"`
+}
+
+// OverSeries tells how a contender does over the series.
+type OverSeries struct {
+	Mean       *float64 `json:"mean"`
+	Median     *float64 `json:"median"`
+	MeanRank   *float64 `json:"mean_rank"`
+	Won        *float64 `json:"won" doc:"share of series on which none is better"`
+	Beats      *float64 `json:"beats" doc:"share of series on which it beats the baseline"`
+	BehindLow  *float64 `json:"behind_low" doc:"95 % interval of its metric less the leader's, series drawn anew"`
+	BehindHigh *float64 `json:"behind_high"`
+	P          *float64 `json:"p,omitempty" doc:"of a Diebold-Mariano test against the leader, where series are few"`
+	LikeLeader bool     `json:"like_leader" doc:"it can't be told from the leader"`
 }
 
 // Filled is a series on which a contender failed.

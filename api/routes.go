@@ -70,7 +70,16 @@ var (
 	ResumeBakeoff = Route{"resume-bakeoff", http.MethodPost, "/bakeoffs/{bakeoff}/resume", "bake-offs", "Run what a cancelled or failed bake-off lacks", Analyst, 202}
 	GetStandings  = Route{"get-standings", http.MethodGet, "/bakeoffs/{bakeoff}/standings", "bake-offs", "Read the standings, whole or cut", Reader, 0}
 	GetCurves     = Route{"get-curves", http.MethodGet, "/bakeoffs/{bakeoff}/curves", "bake-offs", "Read one series' actuals and forecasts", Reader, 0}
-	ExportBakeoff = Route{"export-bakeoff", http.MethodGet, "/bakeoffs/{bakeoff}/export", "bake-offs", "Stream every forecast point as CSV", Reader, 0}
+	ExportBakeoff = Route{"export-bakeoff", http.MethodGet, "/bakeoffs/{bakeoff}/export", "bake-offs", "Stream every forecast point as CSV, JSON Lines, XLSX or Parquet", Reader, 0}
+
+	PauseBakeoff    = Route{"pause-bakeoff", http.MethodPost, "/bakeoffs/{bakeoff}/pause", "bake-offs", "Pause a bake-off; resume goes on", Analyst, 0}
+	AddContenders   = Route{"add-contenders", http.MethodPost, "/bakeoffs/{bakeoff}/contenders", "bake-offs", "Enter further contenders: only what is new runs", Analyst, 202}
+	GetTuning       = Route{"get-tuning", http.MethodGet, "/bakeoffs/{bakeoff}/tuning", "bake-offs", "Read every combination of settings that was tried", Reader, 0}
+	GetDuel         = Route{"get-duel", http.MethodGet, "/bakeoffs/{bakeoff}/duel", "bake-offs", "Set two contenders against each other, series by series", Reader, 0}
+	GetResiduals    = Route{"get-residuals", http.MethodGet, "/bakeoffs/{bakeoff}/residuals", "bake-offs", "Read one contender's errors over time, their distribution and cycles", Reader, 0}
+	ExportStandings = Route{"export-standings", http.MethodGet, "/bakeoffs/{bakeoff}/standings/export", "bake-offs", "Stream the standings as CSV, JSON Lines, XLSX or Parquet", Reader, 0}
+	GetReport       = Route{"get-report", http.MethodGet, "/bakeoffs/{bakeoff}/report", "bake-offs", "A report that stands by itself, as HTML", Reader, 0}
+	SetPriority     = Route{"set-priority", http.MethodPost, "/jobs/{job}/priority", "jobs", "Move a job in the queue", Analyst, 0}
 
 	ListJobs     = Route{"list-jobs", http.MethodGet, "/jobs", "jobs", "List jobs, newest first", Reader, 0}
 	GetJob       = Route{"get-job", http.MethodGet, "/jobs/{job}", "jobs", "Show a job", Reader, 0}
@@ -100,6 +109,7 @@ var Routes = []Route{
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
+	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,
 	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease,
 	ListFlags, GetFlag, SettleFlag,

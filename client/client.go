@@ -352,6 +352,45 @@ func (c *Client) ResumeBakeoff(ctx context.Context, id string) (api.Bakeoff, err
 	return do[api.Bakeoff](ctx, c, api.ResumeBakeoff, path(id))
 }
 
+// PauseBakeoff puts one aside; resuming goes on.
+func (c *Client) PauseBakeoff(ctx context.Context, id string) (api.Bakeoff, error) {
+	return do[api.Bakeoff](ctx, c, api.PauseBakeoff, path(id))
+}
+
+// AddContenders enters further contenders into one that is over.
+func (c *Client) AddContenders(ctx context.Context, id string, list []api.Contender) (api.Bakeoff, error) {
+	return do[api.Bakeoff](ctx, c, api.AddContenders, call{path: []string{id}, body: api.Added{Contenders: list}})
+}
+
+// SetPriority moves a job in the queue; higher goes first.
+func (c *Client) SetPriority(ctx context.Context, job string, priority int) (api.Job, error) {
+	return do[api.Job](ctx, c, api.SetPriority, call{path: []string{job}, body: api.Urgency{Priority: priority}})
+}
+
+// Tuning lists what the searches of a bake-off tried.
+func (c *Client) Tuning(ctx context.Context, id string) ([]api.Tuning, error) {
+	return all[api.Tuning](ctx, c, api.GetTuning, path(id))
+}
+
+// Duel sets two contenders against each other; an empty metric is the plan's.
+func (c *Client) Duel(ctx context.Context, id, a, b, metric string) (api.Duel, error) {
+	q := url.Values{"a": {a}, "b": {b}}
+	if metric != "" {
+		q.Set("metric", metric)
+	}
+	return do[api.Duel](ctx, c, api.GetDuel, call{path: []string{id}, query: q})
+}
+
+// ExportStandings streams them in a format, whole or cut.
+func (c *Client) ExportStandings(ctx context.Context, id, per, format string, to io.Writer) error {
+	return c.copy(ctx, api.ExportStandings, call{path: []string{id}, query: url.Values{"per": {per}, "format": {format}}}, to)
+}
+
+// Report writes a bake-off as one HTML page.
+func (c *Client) Report(ctx context.Context, id string, to io.Writer) error {
+	return c.copy(ctx, api.GetReport, path(id), to)
+}
+
 // Standings reads them; empty arguments take the plan's metric and the whole.
 func (c *Client) Standings(ctx context.Context, id, metric, per string) (api.Standings, error) {
 	q := url.Values{}
@@ -375,14 +414,21 @@ func (c *Client) ExportDataset(ctx context.Context, dataset string, where []stri
 	return c.copy(ctx, api.ExportDataset, call{path: []string{dataset}, query: url.Values{"where": where}}, to)
 }
 
-// ExportBakeoff streams every forecast point as CSV.
-func (c *Client) ExportBakeoff(ctx context.Context, id string, to io.Writer) error {
-	return c.copy(ctx, api.ExportBakeoff, path(id), to)
+// ExportBakeoff streams every forecast point as CSV, or in the format of an option.
+func (c *Client) ExportBakeoff(ctx context.Context, id string, to io.Writer, format ...string) error {
+	return c.copy(ctx, api.ExportBakeoff, call{path: []string{id}, query: formatQuery(format)}, to)
 }
 
-// ExportRelease streams a release as CSV.
-func (c *Client) ExportRelease(ctx context.Context, id string, to io.Writer) error {
-	return c.copy(ctx, api.ExportRelease, path(id), to)
+func formatQuery(format []string) url.Values {
+	if len(format) == 0 || format[0] == "" {
+		return nil
+	}
+	return url.Values{"format": format[:1]}
+}
+
+// ExportRelease streams a release as CSV, or in the format of an option.
+func (c *Client) ExportRelease(ctx context.Context, id string, to io.Writer, format ...string) error {
+	return c.copy(ctx, api.ExportRelease, call{path: []string{id}, query: formatQuery(format)}, to)
 }
 
 func (c *Client) copy(ctx context.Context, r api.Route, in call, to io.Writer) error {

@@ -12,81 +12,88 @@ import (
 	"paperkettle/core/score"
 )
 
-// Points writes forecast points as CSV, a row for each step. Numbers are the
-// shortest text that reads back to the same float64.
+// Points writes forecast points as a table, a row for each step.
 type Points struct {
-	w       *bufio.Writer
+	t       Table
 	p       *panel.Panel
-	levels  []float64
+	read    forecast.Reader
+	low     []float64
+	high    []float64
 	windows bool
-	row     []byte
+	cells   []Cell
 }
 
-// Origin names where a forecast starts: the axis index of the last trained period.
+// Origin names where a forecast starts: the axis index of the last trained period, and
+// how many periods lie between it and the first step.
 type Origin struct {
 	Window int // 0 for a release
 	Index  int
+	Gap    int
 }
 
-// NewPoints writes the header. windows adds the columns of a bake-off: the window
+// NewPoints starts one in a format. windows adds the columns of a bake-off: the window
 // and what MASE and RMSSE divide by.
-func NewPoints(w *bufio.Writer, p *panel.Panel, levels []float64, windows bool) (*Points, error) {
-	names := []string{}
+func NewPoints(w *bufio.Writer, format string, p *panel.Panel, levels []float64, windows bool) (*Points, error) {
+	var columns []Column
+	add := func(kind Kind, names ...string) {
+		for _, n := range names {
+			columns = append(columns, Column{n, kind})
+		}
+	}
 	for _, a := range p.Attributes {
-		names = append(names, quote(a.Name))
+		add(Text, a.Name)
 	}
-	names = append(names, "contender")
+	add(Text, "contender")
 	if windows {
-		names = append(names, "window")
+		add(Whole, "window")
 	}
-	names = append(names, "origin", "step", "period", "actual", "forecast")
+	add(Text, "origin")
+	add(Whole, "step")
+	add(Text, "period")
+	add(Number, "actual", "forecast")
 	for _, l := range levels {
 		text := score.LevelText(l)
-		names = append(names, "low"+text, "high"+text)
+		add(Number, "low"+text, "high"+text)
 	}
 	if windows {
-		names = append(names, "mase_scale", "rmsse_scale")
+		add(Number, "mase_scale", "rmsse_scale")
 	}
-	_, err := w.WriteString(strings.Join(names, ",") + "\n")
-	return &Points{w: w, p: p, levels: levels, windows: windows}, err
+	t, err := NewTable(w, format, columns)
+	return &Points{t: t, p: p, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows}, err
 }
 
 // Series writes all steps of one series. actual gives the value at an axis index,
 // NaN where unknown.
 func (e *Points) Series(series int, contender string, at Origin, rows forecast.Rows, scale score.Scale, actual func(int) float64) error {
-	head := e.row[:0]
-	for _, label := range e.p.Labels(series) {
-		head = append(append(head, quote(label)...), ',')
+	head := e.cells[:0]
+	for a := range e.p.Attributes {
+		head = append(head, Cell{Text: e.p.Label(a, series)})
 	}
-	head = append(append(head, quote(contender)...), ',')
+	head = append(head, Cell{Text: contender})
 	if e.windows {
-		head = append(strconv.AppendInt(head, int64(at.Window), 10), ',')
+		head = append(head, Cell{Number: float64(at.Window)})
 	}
-	head = append(append(head, e.p.Period(at.Index)...), ',')
-	n := len(head)
+	head = append(head, Cell{Text: e.p.Period(at.Index)})
 	for h, f := range rows.Mean {
-		b := strconv.AppendInt(head[:n], int64(h+1), 10)
-		b = append(append(append(b, ','), e.p.Period(at.Index+h+1)...), ',')
-		b = appendNumber(b, actual(at.Index+h+1))
-		b = appendNumber(append(b, ','), f)
-		for _, l := range e.levels {
-			low, high := forecast.Interval(rows.At(h), l)
-			b = appendNumber(append(b, ','), low)
-			b = appendNumber(append(b, ','), high)
+		index := at.Index + at.Gap + h + 1
+		cells := append(head, Cell{Number: float64(h + 1)}, Cell{Text: e.p.Period(index)}, Cell{Number: actual(index)}, Cell{Number: f})
+		e.read.Read(rows.At(h), e.low, e.high)
+		for i := range e.low {
+			cells = append(cells, Cell{Number: e.low[i]}, Cell{Number: e.high[i]})
 		}
 		if e.windows {
-			b = appendNumber(append(b, ','), scale.Abs)
-			b = appendNumber(append(b, ','), math.Sqrt(scale.Sq))
+			cells = append(cells, Cell{Number: scale.Abs}, Cell{Number: math.Sqrt(scale.Sq)})
 		}
-		b = append(b, '\n')
-		if _, err := e.w.Write(b); err != nil {
+		e.cells = cells
+		if err := e.t.Row(cells); err != nil {
 			return err
 		}
-		e.row = b
-		head = b
 	}
 	return nil
 }
+
+// Close ends the table.
+func (e *Points) Close() error { return e.t.Close() }
 
 func appendNumber(b []byte, v float64) []byte {
 	if v != v {

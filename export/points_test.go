@@ -3,7 +3,9 @@ package export_test
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/csv"
+	"encoding/json"
 	"math"
 	"os"
 	"strconv"
@@ -17,6 +19,7 @@ import (
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/export"
+	"paperkettle/ingest"
 )
 
 // Whatever the names and numbers, what is written reads back as they are.
@@ -36,7 +39,7 @@ func TestPointsReadBack(t *testing.T) {
 		}
 		var b bytes.Buffer
 		w := bufio.NewWriter(&b)
-		points, err := export.NewPoints(w, p, []float64{80, 99.9}, true)
+		points, err := export.NewPoints(w, export.CSV, p, []float64{80, 99.9}, true)
 		require.NoError(t, err)
 		y := value.Draw(t, "y")
 		actual := func(at int) float64 { return []float64{y, math.NaN()}[at-6] }
@@ -68,10 +71,46 @@ func ExamplePoints() {
 		rows.At(0)[g] = 7.5
 	}
 	w := bufio.NewWriter(os.Stdout)
-	points, _ := export.NewPoints(w, p, []float64{80}, false)
+	points, _ := export.NewPoints(w, export.CSV, p, []float64{80}, false)
 	_ = points.Series(0, "naive", export.Origin{Index: 1}, rows, score.Scale{}, p.Series[0].At)
 	_ = w.Flush()
 	// Output:
 	// contender,origin,step,period,actual,forecast,low80,high80
 	// naive,2026-02,1,2026-03,7,7.5,7.5,7.5
+}
+
+// Whatever the format, a table reads back as it was written.
+func TestEveryFormatReadsBack(t *testing.T) {
+	columns := []export.Column{{Name: "shop", Kind: export.Text}, {Name: "day", Kind: export.Text}, {Name: "step", Kind: export.Whole}, {Name: "y", Kind: export.Number}}
+	rows := [][]export.Cell{
+		{{Text: "=1+1"}, {Text: "2026-03-01"}, {Number: 1}, {Number: 2.5}},
+		{{Text: "Quai d'Été, \"upper\"\n"}, {Text: "2026-03-01"}, {Number: 2}, {Number: -1e-7}},
+		{{Text: "=1+1"}, {Text: "2026-03-02"}, {Number: 3}, {Number: math.NaN()}},
+		{{Text: "=1+1"}, {Text: "2026-03-03"}, {Number: 4}, {Number: 12345678.25}},
+	}
+	hashes := map[string]bool{}
+	for format := range export.Formats {
+		var b bytes.Buffer
+		w := bufio.NewWriter(&b)
+		table, err := export.NewTable(w, format, columns)
+		require.NoError(t, err)
+		for _, r := range rows {
+			require.NoError(t, table.Row(r))
+		}
+		require.NoError(t, table.Close())
+		require.NoError(t, w.Flush())
+		if format == export.JSON {
+			var list []map[string]any
+			require.NoError(t, json.Unmarshal(b.Bytes(), &list))
+			require.Len(t, list, 4)
+			require.Equal(t, map[string]any{"shop": "=1+1", "day": "2026-03-02", "step": 3.0, "y": nil}, list[2])
+			continue
+		}
+		got, err := ingest.Load(context.Background(), &b, format, ingest.Form{}, ingest.Columns{Time: "day", Measure: "y", By: []string{"shop"}, Drivers: []string{"step"}})
+		require.NoError(t, err, format)
+		hashes[panel.Hash(got.Panel)] = true
+	}
+	require.Len(t, hashes, 1)
+	_, err := export.NewTable(nil, "dbf", columns)
+	require.ErrorContains(t, err, "is not known")
 }

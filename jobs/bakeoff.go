@@ -1,9 +1,14 @@
 package jobs
 
 import (
+	"bytes"
 	"context"
+	"encoding/binary"
+	"encoding/gob"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"math"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -42,7 +47,7 @@ func Bakeoffs(s *store.Store, cat model.Catalogue) Opener {
 		if err != nil {
 			return nil, err
 		}
-		return &bakeoffWork{s, e, b.ID, e.Tasks()}, nil
+		return &bakeoffWork{store: s, e: e, id: b.ID, tasks: e.Tasks()}, nil
 	}
 }
 
@@ -51,9 +56,19 @@ type bakeoffWork struct {
 	e     *bakeoff.Engine
 	id    uint
 	tasks []bakeoff.Task
+	meter meter
+	whole []byte // the standings, once all is done
 }
 
 func (w *bakeoffWork) Total() int { return len(w.tasks) }
+
+// Stage puts contenders that combine others after those that they combine.
+func (w *bakeoffWork) Stage(i int) int {
+	if w.e.Combines(w.tasks[i]) {
+		return 1
+	}
+	return 0
+}
 
 func (w *bakeoffWork) Pending(ctx context.Context) ([]int, error) {
 	var stored []store.Result
@@ -67,6 +82,8 @@ func (w *bakeoffWork) Pending(ctx context.Context) ([]int, error) {
 	}
 	var out []int
 	for i, t := range w.tasks {
+		// All windows of a task are written at once: the first that it serves tells.
+		t.Window = w.e.FirstWindow(t)
 		if !have[t] {
 			out = append(out, i)
 		}
@@ -76,117 +93,276 @@ func (w *bakeoffWork) Pending(ctx context.Context) ([]int, error) {
 
 func (w *bakeoffWork) Do(ctx context.Context, i int) (func(tx *gorm.DB) error, error) {
 	t := w.tasks[i]
-	res, err := w.e.Run(ctx, t)
+	var list []*bakeoff.TaskResult
+	took, bytes, err := w.meter.measure(t.Contender, func() (err error) {
+		list, err = w.e.Run(ctx, t, StoredResults(ctx, w.store, w.e, w.id))
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
-	filled, err := json.Marshal(res.Filled)
-	if err != nil {
-		return nil, err
+	records := make([]store.Result, len(list))
+	for k, r := range list {
+		if records[k], err = record(w.id, t, r); err != nil {
+			return nil, err
+		}
+		records[k].Took = int64(took) / int64(len(list))
 	}
-	record := store.Result{BakeoffID: w.id, Win: t.Window, Contender: t.Contender, Shard: t.Shard,
-		Scores: packScores(res), Filled: string(filled), Forecasts: res.Packed}
+	records[0].Bytes = bytes
 	return func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&record).Error
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(&records, 50).Error
 	}, nil
 }
 
-func (w *bakeoffWork) Finish(*gorm.DB) error  { return nil }
+func record(id uint, t bakeoff.Task, r *bakeoff.TaskResult) (store.Result, error) {
+	out := store.Result{BakeoffID: id, Win: r.Window, Contender: t.Contender, Shard: t.Shard, Scores: packScores(r), Forecasts: r.Packed, Errors: packFloats(r.Errors)}
+	filled, err := json.Marshal(r.Filled)
+	if err != nil {
+		return out, err
+	}
+	out.Filled = string(filled)
+	if r.Tuned != nil {
+		tuned, err := json.Marshal(r.Tuned)
+		if err != nil {
+			return out, err
+		}
+		out.Tuned = string(tuned)
+	}
+	return out, nil
+}
+
+// Close ranks what is done, so that the standings are at hand from then on.
+func (w *bakeoffWork) Close(ctx context.Context) error {
+	st, err := rankStored(ctx, w.store, w.e, w.id, "", "")
+	if err == nil {
+		w.whole, err = packStandings(st)
+	}
+	return err
+}
+
+func (w *bakeoffWork) Finish(tx *gorm.DB) error {
+	return keepSummary(tx, w.id, cutName("", ""), w.whole)
+}
+
 func (w *bakeoffWork) Abandon(*gorm.DB) error { return nil }
 
-// packScores lays the sums of the steps before those of the series.
+// StoredResults reads what was kept of a bake-off's tasks.
+func StoredResults(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint) bakeoff.Stored {
+	return func(t bakeoff.Task) (*bakeoff.TaskResult, error) {
+		var r store.Result
+		err := s.Read(ctx).Where("bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?", id, t.Window, t.Contender, t.Shard).First(&r).Error
+		if err != nil {
+			return nil, fmt.Errorf("reading what %s made in window %d: %w", e.Plan.Contenders[t.Contender].Name, e.Windows[t.Window].Index, err)
+		}
+		return unpackResult(e, r)
+	}
+}
+
+// packScores lays the sums of the steps before those of the series and of their
+// training parts.
 func packScores(r *bakeoff.TaskResult) []byte {
 	var b []byte
-	for i := range r.Steps {
-		b = r.Steps[i].AppendPacked(b)
-	}
-	for i := range r.Series {
-		b = r.Series[i].AppendPacked(b)
+	for _, accs := range [][]score.Acc{r.Steps, r.Series, r.Train} {
+		for i := range accs {
+			b = accs[i].AppendPacked(b)
+		}
 	}
 	return b
 }
 
-func unpackScores(b []byte, steps, levels int) (stepAccs, seriesAccs []score.Acc, err error) {
+func packFloats(values []float64) []byte {
+	b := make([]byte, 0, 8*len(values))
+	for _, v := range values {
+		b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
+	}
+	return b
+}
+
+func unpackFloats(b []byte) []float64 {
+	out := make([]float64, len(b)/8)
+	for i := range out {
+		out[i] = math.Float64frombits(binary.LittleEndian.Uint64(b[8*i:]))
+	}
+	return out
+}
+
+var errDamaged = errors.New("stored scores are damaged")
+
+// unpackResult reads what a record holds; Packed is empty where it was not asked for.
+func unpackResult(e *bakeoff.Engine, r store.Result) (*bakeoff.TaskResult, error) {
+	steps, levels := e.Plan.Split.Horizon, len(e.Plan.Levels)
 	size := score.PackedSize(levels)
-	n := len(b) / size
+	n := len(r.Scores) / size
+	if n < steps || (n-steps)%2 != 0 || n*size != len(r.Scores) {
+		return nil, errDamaged
+	}
 	all := make([]score.Acc, n)
+	room := make([]score.LevelAcc, n*levels) // one piece of memory for all
 	for i := range all {
-		all[i] = score.NewAcc(levels)
-		if err := all[i].Unpack(b[i*size : (i+1)*size]); err != nil {
-			return nil, nil, err
+		all[i].Levels = room[i*levels : (i+1)*levels : (i+1)*levels]
+		if err := all[i].Unpack(r.Scores[i*size : (i+1)*size]); err != nil {
+			return nil, err
 		}
 	}
-	if n < steps || n*size != len(b) {
-		return nil, nil, fmt.Errorf("stored scores are damaged")
+	series := (n - steps) / 2
+	out := &bakeoff.TaskResult{Window: r.Win, Packed: r.Forecasts, Steps: all[:steps], Series: all[steps : steps+series], Train: all[steps+series:], Errors: unpackFloats(r.Errors)}
+	if len(out.Errors) != series*steps {
+		return nil, errDamaged
 	}
-	return all[:steps], all[steps:], nil
+	return out, json.Unmarshal([]byte(r.Filled), &out.Filled)
+}
+
+// Cost is what a contender took.
+type Cost struct {
+	Seconds float64 // of a worker's time
+	Bytes   int64   // memory that its first task took, 0 where it was not measured
+}
+
+// ReadCosts adds up what each contender took.
+func ReadCosts(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint) ([]Cost, error) {
+	var rows []struct {
+		Contender int
+		Took      int64
+		Bytes     int64
+	}
+	err := s.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Group("contender").Select("contender, SUM(took) AS took, MAX(bytes) AS bytes").Scan(&rows).Error
+	out := make([]Cost, len(e.Plan.Contenders))
+	for _, r := range rows {
+		out[r.Contender] = Cost{float64(r.Took) / 1e9, r.Bytes}
+	}
+	return out, err
+}
+
+func cutName(metric, per string) string { return metric + "|" + per }
+
+func keepSummary(tx *gorm.DB, id uint, cut string, data []byte) error {
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Summary{BakeoffID: id, Cut: cut, Data: data}).Error
+}
+
+func packStandings(st *bakeoff.Standings) ([]byte, error) {
+	var b bytes.Buffer
+	err := gob.NewEncoder(&b).Encode(st)
+	return b.Bytes(), err
+}
+
+func unpackStandings(b []byte, levels []float64) (*bakeoff.Standings, error) {
+	var st bakeoff.Standings
+	err := gob.NewDecoder(bytes.NewReader(b)).Decode(&st)
+	st.Metrics = score.Metrics(levels) // with their functions
+	return &st, err
 }
 
 // ReadStandings ranks a bake-off from its stored scores. Only windows and shards
-// that every contender has finished count, so that a running one is fair.
+// that every contender has finished count, so that a running one is fair. The ranking of
+// one that is done is kept and read again.
 func ReadStandings(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint, metric, per string) (*bakeoff.Standings, error) {
+	if metric == e.Plan.Metric {
+		metric = ""
+	}
+	var kept store.Summary
+	err := s.Read(ctx).Where("bakeoff_id = ? AND cut = ?", id, cutName(metric, per)).First(&kept).Error
+	if err == nil {
+		return unpackStandings(kept.Data, e.Plan.Levels)
+	}
+	if !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	var done int64
+	err = s.Read(ctx).Model(&store.Job{}).Where("id = (SELECT job_id FROM bakeoffs WHERE id = ?) AND state = ?", id, store.Done).Count(&done).Error
+	if err != nil {
+		return nil, err
+	}
+	st, err := rankStored(ctx, s, e, id, metric, per)
+	if err != nil || done == 0 {
+		return st, err
+	}
+	data, err := packStandings(st)
+	if err != nil {
+		return nil, err
+	}
+	return st, s.Write(ctx, func(tx *gorm.DB) error { return keepSummary(tx, id, cutName(metric, per), data) })
+}
+
+func rankStored(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint, metric, per string) (*bakeoff.Standings, error) {
 	tally, err := bakeoff.NewTally(e, per)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).
-		Order("win, shard, contender").Select("win", "contender", "shard", "scores", "filled").Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	expected := map[[2]int]int{}
-	for _, t := range e.Tasks() {
-		expected[[2]int{t.Window, t.Shard}]++
-	}
-	var group []store.Result
-	flush := func() error {
-		if len(group) > 0 && len(group) == expected[[2]int{group[0].Win, group[0].Shard}] {
-			for _, r := range group {
-				if err := addResult(tally, e, r); err != nil {
-					return err
-				}
-			}
-		}
-		group = group[:0]
-		return nil
-	}
-	for rows.Next() {
-		var r store.Result
-		if err := rows.Scan(&r.Win, &r.Contender, &r.Shard, &r.Scores, &r.Filled); err != nil {
-			return nil, err
-		}
-		if len(group) > 0 && (group[0].Win != r.Win || group[0].Shard != r.Shard) {
-			if err := flush(); err != nil {
-				return nil, err
-			}
-		}
-		group = append(group, r)
-	}
-	if err := errorsOf(flush(), rows.Err()); err != nil {
+	if err := EachResult(ctx, s, e, id, Wanted{Forecasts: tally.NeedsForecasts()}, tally.Add); err != nil {
 		return nil, err
 	}
 	return tally.Rank(metric)
 }
 
-func errorsOf(a, b error) error {
-	if a != nil {
-		return a
-	}
-	return b
+// Wanted says what is read of results.
+type Wanted struct {
+	Forecasts  bool  // the packed ones too
+	Contenders []int // these alone; nil for all
 }
 
-func addResult(tally *bakeoff.Tally, e *bakeoff.Engine, r store.Result) error {
-	steps, series, err := unpackScores(r.Scores, e.Plan.Split.Horizon, len(e.Plan.Levels))
+// EachResult calls f for every stored result of windows that all contenders have
+// finished on the same series, window by window.
+func EachResult(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint, want Wanted, f func(bakeoff.Task, *bakeoff.TaskResult) error) error {
+	whole, err := finishedWindows(ctx, s, e, id)
 	if err != nil {
 		return err
 	}
-	var filled []bakeoff.Filled
-	if err := json.Unmarshal([]byte(r.Filled), &filled); err != nil {
+	columns := []string{"win", "contender", "shard", "scores", "filled", "errors"}
+	if want.Forecasts {
+		columns = append(columns, "forecasts")
+	}
+	query := s.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id)
+	if want.Contenders != nil {
+		query = query.Where("contender IN ?", want.Contenders)
+	}
+	rows, err := query.Order("win, shard, contender").Select(columns).Rows()
+	if err != nil {
 		return err
 	}
-	tally.Add(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}, series, steps, filled)
-	return nil
+	defer rows.Close()
+	for rows.Next() {
+		var r store.Result
+		into := []any{&r.Win, &r.Contender, &r.Shard, &r.Scores, &r.Filled, &r.Errors}
+		if want.Forecasts {
+			into = append(into, &r.Forecasts)
+		}
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		if !whole(r.Win, r.Shard) {
+			continue
+		}
+		res, err := unpackResult(e, r)
+		if err == nil {
+			err = f(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}, res)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// finishedWindows says of which windows and shards every contender's result is stored.
+func finishedWindows(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint) (func(window, shard int) bool, error) {
+	var stored []store.Result
+	if err := s.Read(ctx).Where("bakeoff_id = ?", id).Select("win", "contender", "shard").Find(&stored).Error; err != nil {
+		return nil, err
+	}
+	have := make(map[bakeoff.Task]bool, len(stored))
+	for _, r := range stored {
+		have[bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}] = true
+	}
+	known := map[[2]int]bool{}
+	return func(window, shard int) bool {
+		key := [2]int{window, shard}
+		done, ok := known[key]
+		if !ok {
+			done = e.Finished(window, shard, func(t bakeoff.Task) bool { return have[t] })
+			known[key] = done
+		}
+		return done
+	}, nil
 }
 
 // ReadForecast reads one series' forecast from a packed shard.

@@ -33,6 +33,14 @@ type Work interface {
 	Abandon(tx *gorm.DB) error
 }
 
+// Staged is work whose tasks of a later stage need the results of the stages before.
+type Staged interface{ Stage(task int) int }
+
+// Closer is work that prepares something once all tasks are done, before Finish.
+type Closer interface {
+	Close(ctx context.Context) error
+}
+
 // Opener makes the work of a job from the record it refers to.
 type Opener func(ctx context.Context, ref uint) (Work, error)
 
@@ -52,11 +60,12 @@ type Manager struct {
 	stop    context.CancelFunc
 	idle    chan struct{}
 
-	mu      sync.Mutex
-	current uint
-	cancel  context.CancelCauseFunc
-	live    map[uint]Progress
-	watch   map[uint][]chan Progress
+	mu       sync.Mutex
+	current  uint
+	priority int
+	cancel   context.CancelCauseFunc
+	live     map[uint]Progress
+	watch    map[uint][]chan Progress
 }
 
 // New makes a manager; Start sets it going.
@@ -75,11 +84,21 @@ func (m *Manager) Close() {
 	<-m.idle
 }
 
-// Wake tells the manager that a job was queued.
+// Wake tells the manager that a job was queued. One that is more urgent than the one at
+// work takes its place; what is done of that stays.
 func (m *Manager) Wake() {
 	select {
 	case m.wake <- struct{}{}:
 	default:
+	}
+	var top store.Job
+	if err := m.store.Read(m.ctx).Where("state = ?", store.Queued).Order("priority DESC, id").First(&top).Error; err != nil {
+		return
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.current != 0 && top.Priority > m.priority {
+		m.cancel(errYields)
 	}
 }
 
@@ -87,7 +106,7 @@ func (m *Manager) loop() {
 	defer close(m.idle)
 	for m.ctx.Err() == nil {
 		var job store.Job
-		err := m.store.Read(m.ctx).Where("state IN ?", []string{store.Running, store.Queued}).Order("state = 'running' DESC, id").First(&job).Error
+		err := m.store.Read(m.ctx).Where("state IN ?", []string{store.Running, store.Queued}).Order("priority DESC, state = 'running' DESC, id").First(&job).Error
 		if err == nil {
 			m.run(job)
 			continue
@@ -105,6 +124,8 @@ func (m *Manager) loop() {
 
 var (
 	errCancelled = errors.New("cancelled")
+	errPaused    = errors.New("paused")
+	errYields    = errors.New("yields to a more urgent job")
 	errTaken     = errors.New("taken out of the queue before it began")
 )
 
@@ -112,7 +133,7 @@ func (m *Manager) run(job store.Job) {
 	ctx, cancel := context.WithCancelCause(m.ctx)
 	defer cancel(nil)
 	m.mu.Lock()
-	m.current, m.cancel = job.ID, cancel
+	m.current, m.priority, m.cancel = job.ID, job.Priority, cancel
 	m.mu.Unlock()
 	work, err := m.open(ctx, job)
 	if err == nil {
@@ -124,10 +145,17 @@ func (m *Manager) run(job store.Job) {
 	if errors.Is(err, errTaken) {
 		return
 	}
-	if m.ctx.Err() != nil && !errors.Is(context.Cause(ctx), errCancelled) {
+	cause := context.Cause(ctx)
+	if m.ctx.Err() != nil && !errors.Is(cause, errCancelled) && !errors.Is(cause, errPaused) {
 		return // shutting down: the job stays running and resumes
 	}
 	switch {
+	case err != nil && errors.Is(cause, errPaused):
+		m.lay(job, store.Paused)
+		return
+	case err != nil && errors.Is(cause, errYields):
+		m.lay(job, store.Queued)
+		return
 	case errors.Is(context.Cause(ctx), errCancelled):
 		job.State = store.Cancelled
 	case err != nil:
@@ -188,6 +216,36 @@ func (m *Manager) work(ctx context.Context, job *store.Job, w Work) error {
 		rate := float64(job.Done-before) / max(time.Since(now).Seconds(), 1e-3)
 		m.publish(Progress{*job, rate})
 	}
+	for _, stage := range stages(w, pending) {
+		if err := m.stage(ctx, fail, w, stage, kept); err != nil {
+			return err
+		}
+	}
+	if c, ok := w.(Closer); ok {
+		return c.Close(ctx)
+	}
+	return nil
+}
+
+// stages parts tasks by their stage, in order.
+func stages(w Work, pending []int) [][]int {
+	staged, ok := w.(Staged)
+	if !ok {
+		return [][]int{pending}
+	}
+	var out [][]int
+	for _, i := range pending {
+		for len(out) <= staged.Stage(i) {
+			out = append(out, nil)
+		}
+		out[staged.Stage(i)] = append(out[staged.Stage(i)], i)
+	}
+	return out
+}
+
+// stage runs tasks that need nothing of each other and waits until their results are
+// durable.
+func (m *Manager) stage(ctx context.Context, fail context.CancelCauseFunc, w Work, pending []int, kept func(error)) error {
 	next := make(chan int)
 	var workers, writes sync.WaitGroup
 	for range m.workers {
@@ -274,6 +332,49 @@ func (m *Manager) finish(job store.Job, work Work) {
 	m.publish(Progress{Job: job})
 }
 
+// lay puts a job that was at work aside: paused, or back in the queue.
+func (m *Manager) lay(job store.Job, state string) {
+	m.mu.Lock()
+	delete(m.live, job.ID)
+	m.mu.Unlock()
+	job.State = state
+	if err := m.store.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Model(&store.Job{}).Where("id = ? AND state = ?", job.ID, store.Running).Updates(map[string]any{"state": state, "done": job.Done}).Error
+	}); err != nil {
+		slog.Error("putting a job aside", "job", job.ID, "error", err)
+	}
+	m.publish(Progress{Job: job})
+}
+
+// Pause puts a job aside until it is queued again; what is done stays.
+func (m *Manager) Pause(ctx context.Context, id uint) error {
+	m.mu.Lock()
+	if m.current == id {
+		m.cancel(errPaused)
+		m.mu.Unlock()
+		return m.until(ctx, id, func(j store.Job) bool { return j.State != store.Running })
+	}
+	m.mu.Unlock()
+	return m.store.Write(ctx, func(tx *gorm.DB) error {
+		return tx.Model(&store.Job{}).Where("id = ? AND state = ?", id, store.Queued).Update("state", store.Paused).Error
+	})
+}
+
+// until waits for a job's record to say something.
+func (m *Manager) until(ctx context.Context, id uint, said func(store.Job) bool) error {
+	for {
+		var job store.Job
+		if err := m.store.Read(ctx).First(&job, id).Error; err != nil || said(job) {
+			return err
+		}
+		select {
+		case <-time.After(5 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
 // Cancel stops a job; what is done stays. A job that is over is left as it is.
 func (m *Manager) Cancel(ctx context.Context, id uint) error {
 	for {
@@ -309,7 +410,7 @@ func (m *Manager) cancelQueued(ctx context.Context, id uint) (store.Job, error) 
 	var job store.Job
 	taken := false
 	err := m.store.Write(ctx, func(tx *gorm.DB) error {
-		if err := tx.First(&job, id).Error; err != nil || job.State != store.Queued {
+		if err := tx.First(&job, id).Error; err != nil || job.State != store.Queued && job.State != store.Paused {
 			return err
 		}
 		taken = true
@@ -360,7 +461,7 @@ func (m *Manager) Watch(id uint) (states <-chan Progress, stop func()) {
 func (m *Manager) publish(p Progress) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if !p.Job.Over() {
+	if p.Job.State == store.Running {
 		m.live[p.Job.ID] = p
 	}
 	for _, ch := range m.watch[p.Job.ID] {

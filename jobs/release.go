@@ -29,7 +29,7 @@ func OpenRefit(ctx context.Context, s *store.Store, cat model.Catalogue, rel *st
 		return nil, err
 	}
 	usual, chosen := rel.Contender, map[string]string(nil)
-	if rel.Contender == bakeoff.BestPerSeries {
+	if rel.Contender == bakeoff.BestPerSeries && e.Plan.Contender(rel.Contender) < 0 {
 		bySeries, err := ReadStandings(ctx, s, e, b.ID, "", "series")
 		if err != nil {
 			return nil, err
@@ -37,13 +37,20 @@ func OpenRefit(ctx context.Context, s *store.Store, cat model.Catalogue, rel *st
 		if usual, err = Leader(ctx, s, e, b.ID); err != nil {
 			return nil, err
 		}
-		chosen = bySeries.Best()
+		// What chooses per series is no choice for a series.
+		chosen = bySeries.Best(func(name string) bool {
+			return e.Plan.Contenders[e.Plan.Contender(name)].Family != bakeoff.BestPerSeries
+		})
 	}
 	p, err := s.Panel(ctx, rel.RevisionID)
 	if err != nil {
 		return nil, err
 	}
-	return bakeoff.NewRefit(p, e.Plan, cat, usual, chosen, rel.Horizon)
+	r, err := bakeoff.NewRefit(p, e.Plan, cat, usual, chosen, rel.Horizon)
+	if err != nil {
+		return nil, err
+	}
+	return r, r.Remember(e, StoredResults(ctx, s, e, b.ID))
 }
 
 // ErrNoStandings says that a bake-off has nothing to rank yet.

@@ -85,6 +85,7 @@ func (w *watcher) series(r ReleasedSeries, before, now *panel.Series) {
 	origin := w.old.Ordinal(w.old.Length - 1)
 	scale := score.MakeScale(before.Values, w.old.Cadence.Season())
 	own := score.NewAcc(len(w.levels))
+	point, reader := score.NewPoint(w.levels), forecast.NewReader(w.levels)
 	low, high := make([]float64, len(w.levels)), make([]float64, len(w.levels))
 	widest := w.levels[len(w.levels)-1]
 	for h, f := range r.Rows.Mean {
@@ -94,10 +95,11 @@ func (w *watcher) series(r ReleasedSeries, before, now *panel.Series) {
 			continue
 		}
 		q := r.Rows.At(h)
-		for i, level := range w.levels {
-			low[i], high[i] = forecast.Interval(q, level)
+		reader.Read(q, low, high)
+		if point.Set(y, f, scale, q, low, high) {
+			own.Take(point)
+			own.Abs = append(own.Abs, math.Abs(f-y))
 		}
-		own.Add(y, f, scale, w.levels, low, high)
 		w.last = max(w.last, at)
 		if j := watch.Judge(y, q, widest); j.Outside {
 			w.flags = append(w.flags, store.Flag{ReleaseID: w.release.ID, Series: r.Series, Step: h + 1, Period: w.newer.Period(at),

@@ -6,7 +6,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
+	"slices"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -46,9 +49,16 @@ func (s *Server) registerBakeoffs() {
 		return s.bakeoffOf(ctx, b, false)
 	})
 	handle(s, api.ResumeBakeoff, s.resumeBakeoff)
+	handle(s, api.PauseBakeoff, s.pauseBakeoff)
+	handle(s, api.AddContenders, s.addContenders)
 	handle(s, api.GetStandings, s.getStandings)
+	handle(s, api.GetTuning, s.getTuning)
+	handle(s, api.GetDuel, s.getDuel)
+	handle(s, api.GetResiduals, s.getResiduals)
 	handle(s, api.GetCurves, s.getCurves)
 	handleStream(s, api.ExportBakeoff, "text/csv", s.exportBakeoff)
+	handleStream(s, api.ExportStandings, "text/csv", s.exportStandings)
+	handleStream(s, api.GetReport, "text/html; charset=utf-8", s.report)
 }
 
 // findBakeoff takes an ID or a name; the newest of a name wins.
@@ -136,8 +146,8 @@ func (s *Server) resumeBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeof
 		if err := tx.First(&job, b.JobID).Error; err != nil {
 			return err
 		}
-		if job.State != store.Cancelled && job.State != store.Failed {
-			return conflict("%s is %s: only a cancelled or failed one can be resumed", idText("bake", b.ID), job.State)
+		if job.State != store.Cancelled && job.State != store.Failed && job.State != store.Paused {
+			return conflict("%s is %s: only a paused, cancelled or failed one can be resumed", idText("bake", b.ID), job.State)
 		}
 		job.State, job.Error, job.FinishedAt = store.Queued, "", nil
 		if err := tx.Save(&job).Error; err != nil {
@@ -150,6 +160,102 @@ func (s *Server) resumeBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeof
 	}
 	s.jobs.Wake()
 	return s.bakeoffOf(ctx, b, false)
+}
+
+func (s *Server) pauseBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeoff, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	if err := s.jobs.Pause(ctx, b.JobID); err != nil {
+		return api.Bakeoff{}, err
+	}
+	return s.bakeoffOf(ctx, b, false)
+}
+
+// addContenders enters further contenders into a bake-off. Those that ran keep their
+// results.
+func (s *Server) addContenders(ctx context.Context, in *struct {
+	BakeoffPath
+	Body api.Added
+}) (api.Bakeoff, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	e, err := s.engine(ctx, b)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	plan := e.Plan
+	plan.Contenders = slices.Clone(plan.Contenders)
+	for _, c := range in.Body.Contenders {
+		plan.Contenders = append(plan.Contenders, contenderOf(c))
+	}
+	next, err := bakeoff.Prepare(e.Panel, plan, s.catalogue)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	text, err := planJSON(next.Plan)
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	err = s.store.Write(ctx, func(tx *gorm.DB) error {
+		var job store.Job
+		if err := tx.First(&job, b.JobID).Error; err != nil {
+			return err
+		}
+		if !job.Over() {
+			return conflict("%s is %s: add contenders when it is over", idText("bake", b.ID), job.State)
+		}
+		job.State, job.Error, job.FinishedAt, job.Total = store.Queued, "", nil, len(next.Tasks())
+		return errors.Join(tx.Save(&job).Error, tx.Model(b).Update("plan", text).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,
+			note(ctx, tx, "add contenders", idText("bake", b.ID), b.Name))
+	})
+	if err != nil {
+		return api.Bakeoff{}, err
+	}
+	s.leaders.Delete(b.ID)
+	s.jobs.Wake()
+	return s.bakeoffOf(ctx, b, false)
+}
+
+// engines keeps the engines used last: laying a large plan on its panel takes a while.
+type engines struct {
+	mu   sync.Mutex
+	last []kept
+}
+
+type kept struct {
+	id   uint
+	plan string
+	e    *bakeoff.Engine
+}
+
+// mostEngines is how many are kept.
+const mostEngines = 4
+
+// engine makes a stored bake-off's engine, or gives the one made before.
+func (s *Server) engine(ctx context.Context, b *store.Bakeoff) (*bakeoff.Engine, error) {
+	s.engines.mu.Lock()
+	for _, k := range s.engines.last {
+		if k.id == b.ID && k.plan == b.Plan {
+			s.engines.mu.Unlock()
+			return k.e, nil
+		}
+	}
+	s.engines.mu.Unlock()
+	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	if err != nil {
+		return nil, err
+	}
+	s.engines.mu.Lock()
+	defer s.engines.mu.Unlock()
+	s.engines.last = append(s.engines.last, kept{b.ID, b.Plan, e})
+	if n := len(s.engines.last); n > mostEngines {
+		s.engines.last = slices.Delete(s.engines.last, 0, n-mostEngines)
+	}
+	return e, nil
 }
 
 func (s *Server) getBakeoff(ctx context.Context, in *BakeoffPath) (api.Bakeoff, error) {
@@ -179,7 +285,7 @@ func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (a
 	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
 		Job: s.jobNow(ctx, job), Created: b.CreatedAt}
 	if whole {
-		e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+		e, err := s.engine(ctx, b)
 		if err != nil {
 			return out, err
 		}
@@ -199,7 +305,7 @@ func (s *Server) leader(ctx context.Context, b *store.Bakeoff) (bakeoff.Standing
 	if known, ok := s.leaders.Load(b.ID); ok {
 		return known.(bakeoff.Standing), nil
 	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	e, err := s.engine(ctx, b)
 	if err != nil {
 		return bakeoff.Standing{}, err
 	}
@@ -214,7 +320,7 @@ func (s *Server) leader(ctx context.Context, b *store.Bakeoff) (bakeoff.Standing
 type standingsQuery struct {
 	BakeoffPath
 	Metric string `query:"metric" doc:"the plan's where left out"`
-	Per    string `query:"per" doc:"step, window, series or an attribute; the whole where left out"`
+	Per    string `query:"per" doc:"step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out"`
 	Brief  bool   `query:"brief" doc:"values of the ranking metric alone"`
 }
 
@@ -223,14 +329,18 @@ func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Stan
 	if err != nil {
 		return api.Standings{}, err
 	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	return s.standings(ctx, b, in.Metric, in.Per, in.Brief)
+}
+
+func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per string, brief bool) (api.Standings, error) {
+	e, err := s.engine(ctx, b)
 	if err != nil {
 		return api.Standings{}, err
 	}
-	if in.Per == "all" {
-		in.Per = ""
+	if per == "all" {
+		per = ""
 	}
-	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, in.Metric, in.Per)
+	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, metric, per)
 	if err != nil {
 		return api.Standings{}, invalid("query", "%v", err)
 	}
@@ -238,7 +348,7 @@ func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Stan
 	if err := s.store.Read(ctx).First(&job, b.JobID).Error; err != nil {
 		return api.Standings{}, err
 	}
-	if in.Brief {
+	if brief {
 		st.Keep(st.Metric)
 	}
 	out := standingsOf(st)
@@ -246,29 +356,74 @@ func (s *Server) getStandings(ctx context.Context, in *standingsQuery) (api.Stan
 	if out.Filled, err = s.filled(ctx, e, b.ID); err != nil {
 		return out, err
 	}
-	if in.Per == "" {
+	if per == "" {
+		out.Weights = e.Plan.Weights
+		if err := s.addCosts(ctx, &out, e, b.ID); err != nil {
+			return out, err
+		}
 		out.Sentence = sentence(out, e)
 	}
 	return out, nil
 }
 
+func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.Engine, id uint) error {
+	costs, err := jobs.ReadCosts(ctx, s.store, e, id)
+	if err != nil || len(out.Slices) == 0 {
+		return err
+	}
+	for i := range out.Slices[0].Rows {
+		r := &out.Slices[0].Rows[i]
+		c := costs[e.Plan.Contender(r.Contender)]
+		r.Seconds, r.Bytes = c.Seconds, c.Bytes
+	}
+	return nil
+}
+
 func standingsOf(st *bakeoff.Standings) api.Standings {
-	out := api.Standings{Metric: st.Metric, Baseline: st.Baseline, Per: st.Per, Slices: []api.StandingsSlice{}}
+	out := api.Standings{Metric: st.Metric, Baseline: st.Baseline, Per: st.Per, Slices: []api.StandingsSlice{}, Series: st.Series}
+	if st.Series > 0 {
+		out.Hindsight, out.CriticalDistance = number(st.Hindsight), number(st.CriticalDistance)
+	}
 	for _, m := range st.Metrics {
 		out.Metrics = append(out.Metrics, api.Metric{Name: m.Name, Meaning: m.Meaning, Share: m.Share, Unit: m.Unit})
+	}
+	byMetric := func(values []float64) map[string]*float64 {
+		if values == nil {
+			return nil
+		}
+		all := make(map[string]*float64, len(values))
+		for i, m := range st.Metrics {
+			all[m.Name] = number(values[i])
+		}
+		return all
 	}
 	for _, sl := range st.Slices {
 		slice := api.StandingsSlice{Name: sl.Name}
 		for _, r := range sl.Rows {
-			row := api.StandingRow{Rank: r.Rank, Contender: r.Contender, Points: r.Points, Filled: r.Filled, Skill: number(r.Skill), Values: map[string]*float64{}}
-			for i, m := range st.Metrics {
-				row.Values[m.Name] = number(r.Values[i])
+			row := api.StandingRow{Rank: r.Rank, Contender: r.Contender, Points: r.Points, Filled: r.Filled, Skill: number(r.Skill), Values: byMetric(r.Values)}
+			if o := r.Over; o != nil && len(st.Metrics) == len(r.Values) && len(st.Metrics) > 1 {
+				row.Train = known(byMetric(o.Train))
+				if row.Over = overOf(o); !slices.ContainsFunc(o.Weighted, func(v float64) bool { return v == v }) {
+					o.Weighted = nil
+				}
+				row.Weighted = byMetric(o.Weighted)
 			}
 			slice.Rows = append(slice.Rows, row)
 		}
 		out.Slices = append(out.Slices, slice)
 	}
 	return out
+}
+
+// known leaves out what is unknown.
+func known(values map[string]*float64) map[string]*float64 {
+	maps.DeleteFunc(values, func(_ string, v *float64) bool { return v == nil })
+	return values
+}
+
+func overOf(o *bakeoff.Over) *api.OverSeries {
+	return &api.OverSeries{Mean: number(o.Mean), Median: number(o.Median), MeanRank: number(o.MeanRank), Won: number(o.Won), Beats: number(o.Beats),
+		BehindLow: number(o.Behind.Low), BehindHigh: number(o.Behind.High), P: number(o.P), LikeLeader: o.LikeLeader}
 }
 
 const filledShown = 100
@@ -294,7 +449,8 @@ func (s *Server) filled(ctx context.Context, e *bakeoff.Engine, id uint) ([]api.
 	return out, nil
 }
 
-// sentence is the first line of the standings: who leads, and by how much.
+// sentence is the first line of the standings: who leads, by how much, whether it may be
+// chance, and what it costs.
 func sentence(st api.Standings, e *bakeoff.Engine) string {
 	if len(st.Slices) == 0 {
 		return "Nothing to rank yet: no window is finished by every contender."
@@ -318,10 +474,45 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	if !st.Complete {
 		text += ", so far"
 	}
-	if len(e.Windows) == 1 {
-		return text + "; with a single window the lead may be chance."
+	if luck := luckOf(rows); luck != "" {
+		text += "; " + luck
+	} else if len(e.Windows) == 1 {
+		text += "; with a single window the lead may be chance"
 	}
-	return text + "."
+	return text + costOf(rows) + "."
+}
+
+// luckOf names who can't be told from the leader; empty where nothing was tested.
+func luckOf(rows []api.StandingRow) string {
+	var like []string
+	tested := false
+	for _, r := range rows[1:] {
+		if r.Over == nil || r.Over.BehindLow == nil && r.Over.P == nil || r.Rank == 1 {
+			continue
+		}
+		tested = true
+		if r.Over.LikeLeader {
+			like = append(like, r.Contender)
+		}
+	}
+	switch {
+	case len(like) == 0 && tested:
+		return "the lead over every other is more than chance"
+	case len(like) == 1:
+		return "the lead over " + like[0] + " may be chance"
+	case len(like) > 1:
+		return fmt.Sprintf("the lead over %s and %d more may be chance", like[0], len(like)-1)
+	}
+	return ""
+}
+
+// costOf says so where the leader takes far longer than the next.
+func costOf(rows []api.StandingRow) string {
+	a, b := rows[0].Seconds, rows[1].Seconds
+	if a > 1 && b > 0 && a > 3*b {
+		return fmt.Sprintf(". It takes %.0f times as long as %s", a/b, rows[1].Contender)
+	}
+	return ""
 }
 
 func plural(n int, word string) string {
@@ -341,7 +532,7 @@ func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, er
 	if err != nil {
 		return api.Curves{}, err
 	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	e, err := s.engine(ctx, b)
 	if err != nil {
 		return api.Curves{}, err
 	}
@@ -384,6 +575,9 @@ func (s *Server) readRows(ctx context.Context, e *bakeoff.Engine, id uint, windo
 		return forecast.Rows{}, false, err
 	}
 	rows, err := jobs.ReadForecast(packed, 0, e.Plan.Split.Horizon)
+	if errors.Is(err, forecast.ErrAbsent) { // left out
+		return rows, false, nil
+	}
 	return rows, err == nil, err
 }
 

@@ -149,7 +149,7 @@ func TestEveryPage(t *testing.T) {
 		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, calendar-mean leads", false},
 		{"/bakeoffs/bake-1", "calendar-mean leads by", true},
 		{"/bakeoffs/bake-1?per=channel&metric=wape", "calendar-mean leads by", true},
-		{"/bakeoffs/new?dataset=daily", "6 contenders will forecast 3 windows of 28 periods", false},
+		{"/bakeoffs/new?dataset=daily", "8 contenders will forecast 3 windows of 28 periods", false},
 		{"/releases", "rel-1 of daily is live", false},
 		{"/releases/rel-1", "rel-1 forecasts orders of 119 series", true},
 		{"/flags", "flags open; the farthest out is", true},
@@ -213,7 +213,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	p.until(allDrawn)
 
 	p.click("New bake-off")
-	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "6 contenders will forecast 3 windows of 8 periods"))
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "8 contenders will forecast 3 windows of 8 periods"))
 	p.click("Run the bake-off")
 	p.until(fmt.Sprintf("(%s).includes(%q)", lead, " windows."))
 	p.until(allDrawn)

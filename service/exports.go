@@ -3,10 +3,14 @@ package service
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
+	"math"
 	"strings"
 
+	"paperkettle/api"
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/export"
@@ -40,18 +44,42 @@ func (s *Server) exportDataset(ctx context.Context, in *struct {
 	return stream{name: name, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time) }}, nil
 }
 
+// asFormat gives the media type of an export's format.
+func asFormat(format string) (name, mediaType string, err error) {
+	if format == "" {
+		format = export.CSV
+	}
+	mediaType, ok := export.Formats[format]
+	if !ok {
+		return "", "", invalid("query.format", "format %q is not known: use csv, json, jsonl, xlsx or parquet", format)
+	}
+	return format, mediaType, nil
+}
+
 // exportBakeoff streams every forecast point, window by window.
-func (s *Server) exportBakeoff(ctx context.Context, in *BakeoffPath) (stream, error) {
+func (s *Server) exportBakeoff(ctx context.Context, in *struct {
+	BakeoffPath
+	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+}) (stream, error) {
 	b, err := s.findBakeoff(ctx, in.Bakeoff)
 	if err != nil {
 		return stream{}, err
 	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	e, err := s.engine(ctx, b)
 	if err != nil {
 		return stream{}, err
 	}
-	return stream{name: idText("bake", b.ID) + "-points.csv", write: func(w *bufio.Writer) error {
-		points, err := export.NewPoints(w, e.Panel, e.Plan.Levels, true)
+	format, mediaType, err := asFormat(in.Format)
+	if err != nil {
+		return stream{}, err
+	}
+	if format == export.XLSX {
+		if err := s.fitsSheet(ctx, e, b.ID); err != nil {
+			return stream{}, err
+		}
+	}
+	return stream{name: idText("bake", b.ID) + "-points." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+		points, err := export.NewPoints(w, format, e.Panel, e.Plan.Levels, true)
 		if err != nil {
 			return err
 		}
@@ -70,8 +98,20 @@ func (s *Server) exportBakeoff(ctx context.Context, in *BakeoffPath) (stream, er
 				return err
 			}
 		}
-		return rows.Err()
+		return errors.Join(rows.Err(), points.Close())
 	}}, nil
+}
+
+// fitsSheet refuses an export that has more rows than a sheet has room for.
+func (s *Server) fitsSheet(ctx context.Context, e *bakeoff.Engine, id uint) error {
+	var bytes int64
+	if err := s.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Select("COALESCE(SUM(LENGTH(errors)), 0)").Scan(&bytes).Error; err != nil {
+		return err
+	}
+	if points := bytes / 8; points > export.MostXLSXRows {
+		return invalid("query.format", "the %d points don't fit into a sheet, which has room for %d rows: take csv or parquet", points, export.MostXLSXRows)
+	}
+	return nil
 }
 
 func exportShard(points *export.Points, e *bakeoff.Engine, r store.Result) error {
@@ -80,11 +120,14 @@ func exportShard(points *export.Points, e *bakeoff.Engine, r store.Result) error
 	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
 	for i, series := range shard {
 		rows, err := jobs.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)
+		if errors.Is(err, forecast.ErrAbsent) { // left out
+			continue
+		}
 		if err != nil {
 			return err
 		}
 		scale := score.MakeScale(view.Series(i).Values, e.ScaleLag())
-		err = points.Series(series, e.Plan.Contenders[r.Contender].Name, export.Origin{Window: w.Index, Index: w.Origin}, rows, scale, e.Panel.Series[series].At)
+		err = points.Series(series, e.Plan.Contenders[r.Contender].Name, export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap}, rows, scale, e.Panel.Series[series].At)
 		if err != nil {
 			return err
 		}
@@ -92,8 +135,91 @@ func exportShard(points *export.Points, e *bakeoff.Engine, r store.Result) error
 	return nil
 }
 
+// exportStandings writes a ranking, whole or cut, as a table.
+func (s *Server) exportStandings(ctx context.Context, in *struct {
+	BakeoffPath
+	Metric string `query:"metric" doc:"the plan's where left out"`
+	Per    string `query:"per" doc:"a cut, or two apart by a comma; the whole where left out"`
+	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+}) (stream, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return stream{}, err
+	}
+	format, mediaType, err := asFormat(in.Format)
+	if err != nil {
+		return stream{}, err
+	}
+	st, err := s.standings(ctx, b, in.Metric, in.Per, false)
+	if err != nil {
+		return stream{}, err
+	}
+	return stream{name: idText("bake", b.ID) + "-standings." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+		columns, rows := standingsTable(st)
+		t, err := export.NewTable(w, format, columns)
+		for _, r := range rows {
+			if err == nil {
+				err = t.Row(r)
+			}
+		}
+		if err != nil {
+			return err
+		}
+		return t.Close()
+	}}, nil
+}
+
+func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
+	cut := st.Per
+	if cut == "" {
+		cut = "slice"
+	}
+	columns := []export.Column{{Name: cut, Kind: export.Text}, {Name: "rank", Kind: export.Whole}, {Name: "contender", Kind: export.Text}, {Name: "points", Kind: export.Whole},
+		{Name: "filled", Kind: export.Whole}, {Name: "skill", Kind: export.Number}}
+	for _, m := range st.Metrics {
+		columns = append(columns, export.Column{Name: m.Name, Kind: export.Number})
+	}
+	whole := st.Per == ""
+	if whole {
+		for _, n := range []string{"over_series_mean", "over_series_median", "mean_rank", "won", "beats_baseline", "behind_low", "behind_high", "like_leader", "train_" + st.Metric, "seconds"} {
+			columns = append(columns, export.Column{Name: n, Kind: export.Number})
+		}
+	}
+	value := func(v *float64) export.Cell {
+		if v == nil {
+			return export.Cell{Number: math.NaN()}
+		}
+		return export.Cell{Number: *v}
+	}
+	var rows [][]export.Cell
+	for _, sl := range st.Slices {
+		for _, r := range sl.Rows {
+			row := []export.Cell{{Text: sl.Name}, {Number: float64(r.Rank)}, {Text: r.Contender}, {Number: float64(r.Points)}, {Number: float64(r.Filled)}, value(r.Skill)}
+			for _, m := range st.Metrics {
+				row = append(row, value(r.Values[m.Name]))
+			}
+			if whole && r.Over != nil {
+				o, like := r.Over, 0.0
+				if o.LikeLeader {
+					like = 1
+				}
+				row = append(row, value(o.Mean), value(o.Median), value(o.MeanRank), value(o.Won), value(o.Beats), value(o.BehindLow), value(o.BehindHigh), export.Cell{Number: like}, value(r.Train[st.Metric]), export.Cell{Number: r.Seconds})
+			}
+			rows = append(rows, row)
+		}
+	}
+	return columns, rows
+}
+
 // exportRelease streams a release with the actuals that have arrived since.
-func (s *Server) exportRelease(ctx context.Context, in *ReleasePath) (stream, error) {
+func (s *Server) exportRelease(ctx context.Context, in *struct {
+	ReleasePath
+	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+}) (stream, error) {
+	format, mediaType, err := asFormat(in.Format)
+	if err != nil {
+		return stream{}, err
+	}
 	rel, err := s.findRelease(ctx, in.Release)
 	if err != nil {
 		return stream{}, err
@@ -117,13 +243,13 @@ func (s *Server) exportRelease(ctx context.Context, in *ReleasePath) (stream, er
 	for i := range now.Series {
 		latest[now.Series[i].Key] = &now.Series[i]
 	}
-	return stream{name: idText("rel", rel.ID) + ".csv", write: func(w *bufio.Writer) error {
-		points, err := export.NewPoints(w, old, levels, false)
+	return stream{name: idText("rel", rel.ID) + "." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+		points, err := export.NewPoints(w, format, old, levels, false)
 		if err != nil {
 			return err
 		}
 		shift := int(old.First - now.First)
-		return jobs.EachReleased(s.ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+		err = jobs.EachReleased(s.ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
 			if r.LeftOut != "" {
 				return nil
 			}
@@ -139,5 +265,6 @@ func (s *Server) exportRelease(ctx context.Context, in *ReleasePath) (stream, er
 			}
 			return points.Series(i, r.Contender, export.Origin{Index: old.Length - 1}, r.Rows, score.Scale{}, actual)
 		})
+		return errors.Join(err, points.Close())
 	}}, nil
 }

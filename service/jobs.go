@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 
+	"gorm.io/gorm"
+
 	"paperkettle/api"
 	"paperkettle/jobs"
 	"paperkettle/store"
@@ -41,6 +43,24 @@ func (s *Server) registerJobs() {
 			return api.Job{}, err
 		}
 		return s.cancel(ctx, id)
+	})
+	handle(s, api.SetPriority, func(ctx context.Context, in *struct {
+		JobPath
+		Body api.Urgency
+	}) (api.Job, error) {
+		id, _, err := s.progress(ctx, in.Job)
+		if err != nil {
+			return api.Job{}, err
+		}
+		err = s.store.Write(ctx, func(tx *gorm.DB) error {
+			return tx.Model(&store.Job{}).Where("id = ? AND state IN ?", id, []string{store.Queued, store.Paused}).Update("priority", in.Body.Priority).Error
+		})
+		if err != nil {
+			return api.Job{}, err
+		}
+		s.jobs.Wake()
+		p, err := s.jobs.Progress(ctx, id)
+		return s.jobOf(p), err
 	})
 	handleStream(s, api.WatchJob, "text/event-stream", func(ctx context.Context, in *JobPath) (stream, error) {
 		id, p, err := s.progress(ctx, in.Job)
@@ -84,7 +104,7 @@ func (s *Server) jobOf(p jobs.Progress) api.Job {
 	if j.Kind == jobs.KindRelease {
 		about = "rel"
 	}
-	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Done: j.Done, Total: j.Total, Rate: p.Rate,
+	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done, Total: j.Total, Rate: p.Rate,
 		Error: j.Error, Created: j.CreatedAt, Started: j.StartedAt, Finished: j.FinishedAt}
 	if p.Rate > 0 {
 		out.Left = float64(j.Total-j.Done) / p.Rate

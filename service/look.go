@@ -50,15 +50,10 @@ func (s *Server) getProfile(ctx context.Context, in *oneSeries) (api.SeriesProfi
 	sr := &p.Series[i]
 	out := api.SeriesProfile{Key: sr.Key, Cycles: []api.Cycle{}}
 	for _, by := range []calendar.Position{calendar.ByTimeOfDay, calendar.ByWeekday, calendar.ByMonth, calendar.ByQuarter} {
-		places, err := panel.Profile(p, sr, by)
-		if err != nil || by == calendar.ByQuarter && p.Cadence.Unit != calendar.Quarter {
+		if _, _, err := p.Cadence.Places(by); err != nil || by == calendar.ByQuarter && p.Cadence.Unit != calendar.Quarter {
 			continue // the cadence has no such cycle, or a finer one shows it
 		}
-		cycle := api.Cycle{By: string(by)}
-		for k, x := range places {
-			cycle.Places = append(cycle.Places, api.Place{Name: placeName(by, k, len(places)), Mean: number(x.Mean), Low: number(x.Low), High: number(x.High), Known: x.Known})
-		}
-		out.Cycles = append(out.Cycles, cycle)
+		out.Cycles = append(out.Cycles, cycleOf(p, sr, by))
 	}
 	lags := min(mostLags, max(2*p.Cadence.Season(), 24), max(0, len(sr.Values)-3))
 	out.Autocorrelation = numbers(panel.Autocorrelation(sr.Values, lags))

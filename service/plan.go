@@ -18,22 +18,43 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 	if err != nil {
 		return bakeoff.Plan{}, invalid("body.history", "%v", err)
 	}
+	refit, err := split.ParseRefit(in.Refit)
+	if err != nil {
+		return bakeoff.Plan{}, invalid("body.refit", "%v", err)
+	}
 	out := bakeoff.Plan{
-		Split:    split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history},
+		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit},
+		Weights: in.Weights, Fallback: in.Fallback,
 		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where,
 	}
 	for _, c := range in.Contenders {
-		out.Contenders = append(out.Contenders, bakeoff.Contender{Name: c.Name, Family: c.Family, Settings: model.Values(c.Settings)})
+		out.Contenders = append(out.Contenders, contenderOf(c))
 	}
 	return out, nil
+}
+
+func contenderOf(c api.Contender) bakeoff.Contender {
+	out := bakeoff.Contender{Name: c.Name, Family: c.Family, Settings: model.Values(c.Settings)}
+	if t := c.Tune; t != nil {
+		out.Tune = &bakeoff.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per}
+	}
+	return out
 }
 
 // planBack gives a complete plan in the contract's words.
 func planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
 	out := api.Plan{Name: name, Dataset: dataset, Revision: revision, Where: p.Where, Horizon: p.Split.Horizon, Windows: p.Split.Windows, Stride: p.Split.Stride,
-		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed, Contenders: []api.Contender{}}
+		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed, Contenders: []api.Contender{},
+		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback}
+	if p.Split.Refit != 0 {
+		out.Refit = p.Split.Refit.String()
+	}
 	for _, c := range p.Contenders {
-		out.Contenders = append(out.Contenders, api.Contender{Name: c.Name, Family: c.Family, Settings: c.Settings})
+		entered := api.Contender{Name: c.Name, Family: c.Family, Settings: c.Settings}
+		if t := c.Tune; t != nil {
+			entered.Tune = &api.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per}
+		}
+		out.Contenders = append(out.Contenders, entered)
 	}
 	return out
 }

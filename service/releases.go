@@ -91,7 +91,7 @@ func (s *Server) publish(ctx context.Context, in *struct{ Body api.PublishReques
 	if err != nil {
 		return api.Release{}, err
 	}
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	e, err := s.engine(ctx, b)
 	if err != nil {
 		return api.Release{}, err
 	}

@@ -53,6 +53,7 @@ type Server struct {
 	replaying sync.Map
 	meters    *meters
 	surveys   sync.Map // of revisions, by ID: they never change either
+	engines   engines
 	leaders   sync.Map // of finished bake-offs, by ID: they never change
 }
 

@@ -15,8 +15,9 @@ import (
 
 // stream writes a long answer. name, where given, makes it a download.
 type stream struct {
-	name  string
-	write func(w *bufio.Writer) error
+	name      string
+	mediaType string // instead of the route's own
+	write     func(w *bufio.Writer) error
 }
 
 // writeLimit is how long a client may take for one piece of a stream.
@@ -24,6 +25,9 @@ const writeLimit = 30 * time.Second
 
 // send streams an answer with flat memory. Each write gets a new deadline.
 func (s *Server) send(c fiber.Ctx, mediaType string, st stream) {
+	if st.mediaType != "" {
+		mediaType = st.mediaType
+	}
 	c.Set("Content-Type", mediaType)
 	if st.name != "" {
 		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", st.name))

@@ -39,6 +39,7 @@ const (
 	Done      = "done"
 	Failed    = "failed"
 	Cancelled = "cancelled"
+	Paused    = "paused"
 )
 
 // Job is a piece of long work.
@@ -47,6 +48,7 @@ type Job struct {
 	Kind       string
 	RefID      uint
 	State      string
+	Priority   int // higher first
 	Done       int
 	Total      int
 	Error      string
@@ -78,6 +80,17 @@ type Result struct {
 	Scores    []byte
 	Filled    string
 	Forecasts []byte
+	Errors    []byte
+	Tuned     string // JSON, of contenders that are tuned
+	Took      int64  // nanoseconds of a worker's time
+	Bytes     int64  // memory that was taken, where it was measured
+}
+
+// Summary is a bake-off's standings as read once, under the cut that was asked.
+type Summary struct {
+	BakeoffID uint   `gorm:"primaryKey"`
+	Cut       string `gorm:"primaryKey"`
+	Data      []byte
 }
 
 // Release states; preparing until its job is done.

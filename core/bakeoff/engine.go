@@ -170,13 +170,6 @@ func (e *Engine) combinerOf(cat model.Catalogue, contender int) (*combiner, erro
 		}
 		co.members = append(co.members, i)
 	}
-	if made.Members() == nil {
-		for i := range e.Plan.Contenders {
-			if !combines(i) {
-				co.members = append(co.members, i)
-			}
-		}
-	}
 	if len(co.members) < 2 {
 		return nil, errors.New("it needs at least two members: enter more contenders")
 	}
@@ -253,6 +246,35 @@ func (e *Engine) Tasks() []Task {
 		}
 	}
 	return append(own, combined...)
+}
+
+// FirstWindow is the first window that a task serves.
+func (e *Engine) FirstWindow(t Task) int {
+	if served := e.taskWindows(t); len(served) > 0 {
+		return served[0]
+	}
+	return t.Window
+}
+
+// Finished says whether every contender's result on a shard in a window is there. Where a
+// contender learns from all series at once, all shards must be.
+func (e *Engine) Finished(window, shard int, have func(Task) bool) bool {
+	first, last := shard, shard
+	if slices.Contains(e.across, true) {
+		first, last = 0, e.shards()-1
+	}
+	for s := first; s <= last; s++ {
+		for c := range e.models {
+			t := Task{window, c, s}
+			if e.across[c] {
+				t.Shard = 0
+			}
+			if len(e.Shard(t)) > 0 && !have(t) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // Combines says whether a task needs the results of others.

@@ -119,12 +119,48 @@ func (p *Plan) completeContenders(cat model.Catalogue) error {
 		if _, _, err := cat.New(c.Family, c.Settings); err != nil {
 			return fmt.Errorf("contender %q: %w", c.Name, err)
 		}
+		if err := p.nameMembers(cat, c); err != nil {
+			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
 		if c.Tune != nil {
 			if err := c.Tune.complete(cat, *c); err != nil {
 				return fmt.Errorf("contender %q: tune: %w", c.Name, err)
 			}
 		}
 	}
+	return nil
+}
+
+// nameMembers writes down whom a contender that names no members combines: all that make
+// their own forecasts. Contenders that are entered later then change nothing.
+func (p *Plan) nameMembers(cat model.Catalogue, c *Contender) error {
+	combiner, err := cat.NewCombiner(c.Family, c.Settings)
+	if err != nil || combiner == nil || combiner.Members() != nil {
+		return err
+	}
+	var names []string
+	for _, other := range p.Contenders {
+		family := other.Family
+		if family == "" {
+			family = other.Name
+		}
+		f, err := cat.Find(family)
+		if err != nil || f.Combine != nil {
+			continue
+		}
+		name := other.Name
+		if name == "" {
+			name = family
+		}
+		names = append(names, name)
+	}
+	settings := model.Values{"members": strings.Join(names, ",")}
+	for k, v := range c.Settings {
+		if k != "members" {
+			settings[k] = v
+		}
+	}
+	c.Settings = settings
 	return nil
 }
 

@@ -81,10 +81,11 @@ func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
 	if err := e.fill(ctx, g.t.Contender, w, shard, p); err != nil {
 		return nil, err
 	}
+	p.scales = e.scales(shard, win)
 	res := e.result(w, shard, p)
 	res.Train = e.newAccs(len(shard))
 	if fresh != nil {
-		e.scoreTraining(res.Train, fresh, shard, win)
+		e.scoreTraining(res.Train, fresh, p, win)
 		if r, ok := fresh.trained.(interface{ Tuned() *Tuned }); ok {
 			res.Tuned = r.Tuned()
 		}
@@ -133,6 +134,17 @@ type prediction struct {
 	rows   []forecast.Rows
 	errs   []error
 	filled []Filled
+	scales []score.Scale
+}
+
+// scales are what the errors of a shard's series are divided by.
+func (e *Engine) scales(shard []int, w split.Window) []score.Scale {
+	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
+	out := make([]score.Scale, len(shard))
+	for i := range out {
+		out[i] = score.MakeScale(view.Series(i).Values, e.ScaleLag())
+	}
+	return out
 }
 
 func (e *Engine) prediction(shard []int) *prediction {
@@ -208,7 +220,6 @@ func (e *Engine) result(w int, shard []int, p *prediction) *TaskResult {
 	horizon := e.Plan.Split.Horizon
 	res := &TaskResult{Window: w, Filled: p.filled, Packed: make([]byte, 0, len(shard)*forecast.PackedSize(horizon)),
 		Steps: e.newAccs(horizon), Series: e.newAccs(len(shard)), Errors: make([]float64, 0, len(shard)*horizon)}
-	view := panel.NewView(e.Panel, shard, win.TrainFirst, win.Origin)
 	s := e.scorer()
 	for i, rows := range p.rows {
 		if rows.Mean == nil {
@@ -220,8 +231,7 @@ func (e *Engine) result(w int, shard []int, p *prediction) *TaskResult {
 			rows.Clip(*f)
 		}
 		res.Packed = rows.Pack(res.Packed)
-		scale := score.MakeScale(view.Series(i).Values, e.ScaleLag())
-		res.Errors = s.series(&res.Series[i], res.Steps, res.Errors, rows, &e.Panel.Series[shard[i]], win, scale)
+		res.Errors = s.series(&res.Series[i], res.Steps, res.Errors, rows, &e.Panel.Series[shard[i]], win, p.scales[i])
 	}
 	return res
 }
@@ -259,23 +269,19 @@ func (s *scorer) set(y, f float64, scale score.Scale, q []float64) bool {
 }
 
 // scoreTraining measures how well a model fits what it was trained on, one step ahead.
-func (e *Engine) scoreTraining(accs []score.Acc, f *fit, shard []int, win split.Window) {
+func (e *Engine) scoreTraining(accs []score.Acc, f *fit, p *prediction, win split.Window) {
 	told, ok := f.trained.(model.Fitted)
 	if !ok {
 		return
 	}
 	view := panel.NewView(e.Panel, f.series, win.TrainFirst, win.Origin)
-	at := make(map[int]int, len(shard))
-	for i, s := range shard {
-		at[s] = i
-	}
 	for i, s := range f.series {
 		seen := view.Series(i).Values
 		fitted := told.Fitted(i, len(seen))
 		if fitted == nil {
 			continue
 		}
-		accs[at[s]].AddTraining(seen, fitted, score.MakeScale(seen, e.ScaleLag()))
+		accs[p.at[s]].AddTraining(seen, fitted, p.scales[p.at[s]])
 	}
 }
 
@@ -321,6 +327,7 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 	if err := e.fill(ctx, t.Contender, t.Window, shard, p); err != nil {
 		return nil, err
 	}
+	p.scales = e.scales(shard, e.Windows[t.Window])
 	res := e.result(t.Window, shard, p)
 	res.Train = e.newAccs(len(shard))
 	return []*TaskResult{res}, nil

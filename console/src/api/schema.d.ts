@@ -73,6 +73,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/bakeoffs/{bakeoff}/contenders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter further contenders: only what is new runs */
+        post: operations["add-contenders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/bakeoffs/{bakeoff}/curves": {
         parameters: {
             query?: never;
@@ -90,6 +107,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/bakeoffs/{bakeoff}/duel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Set two contenders against each other, series by series */
+        get: operations["get-duel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/bakeoffs/{bakeoff}/export": {
         parameters: {
             query?: never;
@@ -97,8 +131,59 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Stream every forecast point as CSV */
+        /** Stream every forecast point as CSV, JSON Lines, XLSX or Parquet */
         get: operations["export-bakeoff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bakeoffs/{bakeoff}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause a bake-off; resume goes on */
+        post: operations["pause-bakeoff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bakeoffs/{bakeoff}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A report that stands by itself, as HTML */
+        get: operations["get-report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bakeoffs/{bakeoff}/residuals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read one contender's errors over time, their distribution and cycles */
+        get: operations["get-residuals"];
         put?: never;
         post?: never;
         delete?: never;
@@ -133,6 +218,40 @@ export interface paths {
         };
         /** Read the standings, whole or cut */
         get: operations["get-standings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bakeoffs/{bakeoff}/standings/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stream the standings as CSV, JSON Lines, XLSX or Parquet */
+        get: operations["export-standings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bakeoffs/{bakeoff}/tuning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read every combination of settings that was tried */
+        get: operations["get-tuning"];
         put?: never;
         post?: never;
         delete?: never;
@@ -604,6 +723,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job}/priority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move a job in the queue */
+        post: operations["set-priority"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job}/progress": {
         parameters: {
             query?: never;
@@ -763,6 +899,9 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Added: {
+            contenders: components["schemas"]["Contender"][];
+        };
         Arrived: {
             cautions?: string[];
             changes: components["schemas"]["Changes"];
@@ -908,6 +1047,7 @@ export interface components {
             settings?: {
                 [key: string]: unknown;
             };
+            tune?: components["schemas"]["Tune"];
         };
         Curve: {
             contender: string;
@@ -986,6 +1126,40 @@ export interface components {
             name: string;
             periods: string[];
             values: (number | null)[];
+        };
+        Duel: {
+            a: string;
+            b: string;
+            /** Format: double */
+            high: number | null;
+            /** Format: int64 */
+            losses: number;
+            /**
+             * Format: double
+             * @description the 95 % interval of the difference in the whole, series drawn anew
+             */
+            low: number | null;
+            /**
+             * Format: double
+             * @description mean of a's value less b's
+             */
+            mean: number | null;
+            metric: string;
+            series: components["schemas"]["DuelPoint"][];
+            /**
+             * Format: int64
+             * @description series on which a is better
+             */
+            wins: number;
+        };
+        DuelPoint: {
+            /** Format: double */
+            a: number | null;
+            /** Format: double */
+            b: number | null;
+            /** Format: double */
+            p: number | null;
+            series: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1181,6 +1355,14 @@ export interface components {
             /** Format: double */
             value: number | null;
         };
+        Item: {
+            setting: string;
+            /**
+             * Format: double
+             * @description of the scores' variance that the setting explains by itself
+             */
+            share: number;
+        };
         Job: {
             /** @description the bake-off or release it works for */
             about: string;
@@ -1200,6 +1382,8 @@ export interface components {
              * @description seconds left, 0 where unknown
              */
             left: number;
+            /** Format: int64 */
+            priority: number;
             /**
              * Format: double
              * @description tasks a second
@@ -1208,7 +1392,7 @@ export interface components {
             /** Format: date-time */
             started?: string;
             /** @enum {string} */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "paused" | "done" | "failed" | "cancelled";
             /** Format: int64 */
             total: number;
         };
@@ -1312,6 +1496,38 @@ export interface components {
             first: string;
             last: string;
         };
+        OverSeries: {
+            /**
+             * Format: double
+             * @description share of series on which it beats the baseline
+             */
+            beats: number | null;
+            /** Format: double */
+            behind_high: number | null;
+            /**
+             * Format: double
+             * @description 95 % interval of its metric less the leader's, series drawn anew
+             */
+            behind_low: number | null;
+            /** @description it can't be told from the leader */
+            like_leader: boolean;
+            /** Format: double */
+            mean: number | null;
+            /** Format: double */
+            mean_rank: number | null;
+            /** Format: double */
+            median: number | null;
+            /**
+             * Format: double
+             * @description of a Diebold-Mariano test against the leader, where series are few
+             */
+            p?: number;
+            /**
+             * Format: double
+             * @description share of series on which none is better
+             */
+            won: number | null;
+        };
         PageAuditLine: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -1396,6 +1612,13 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PageTuning: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["Tuning"][];
+            /** Format: int64 */
+            total: number;
+        };
         Parameter: {
             meaning: string;
             name: string;
@@ -1436,6 +1659,13 @@ export interface components {
             baseline?: string;
             contenders: components["schemas"]["Contender"][];
             dataset: string;
+            /** @description the family that stands in where a contender fails, or leave-out; naive where left out */
+            fallback?: string;
+            /**
+             * Format: int64
+             * @description periods between the origin and the first assessed one
+             */
+            gap?: number;
             /** @description expanding, or sliding:N for the last N periods */
             history?: string;
             /** Format: int64 */
@@ -1445,6 +1675,8 @@ export interface components {
             /** @description the metric that ranks; mase where left out */
             metric?: string;
             name?: string;
+            /** @description every window (every), every Nth (every:N), or once; in between models are advanced */
+            refit?: string;
             /**
              * Format: int64
              * @description 0 for the latest
@@ -1462,6 +1694,8 @@ export interface components {
              * @description periods between origins; the horizon where left out
              */
             stride?: number;
+            /** @description of series in weighted scores: volume:28, volume*price:28 or column:NAME */
+            weights?: string;
             /** @description keep series with these attribute values */
             where?: {
                 [key: string]: string;
@@ -1547,6 +1781,36 @@ export interface components {
              * @description index in periods of the first step
              */
             start: number;
+        };
+        ResidualBin: {
+            /** Format: int64 */
+            count: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+        };
+        Residuals: {
+            /** @description of the values by period, from lag 1 on */
+            autocorrelation: (number | null)[];
+            /** @description their distribution */
+            bins: components["schemas"]["ResidualBin"][];
+            /** Format: double */
+            bound: number;
+            contender: string;
+            /** @description by weekday, month or time of day */
+            cycles: components["schemas"]["Cycle"][];
+            /** Format: double */
+            deviation: number | null;
+            /** Format: double */
+            mean: number | null;
+            periods: string[];
+            /** Format: int64 */
+            points: number;
+            /** @description empty for the mean over all */
+            series?: string;
+            /** @description by period; where windows overlap, or for all series, their mean */
+            values: (number | null)[];
         };
         Restated: {
             /** Format: double */
@@ -1669,6 +1933,22 @@ export interface components {
             min?: number;
             name: string;
         };
+        /** @description Settings of best-per-series. Takes, for each series, the contender that did best on earlier windows. */
+        SettingsBestPerSeries: {
+            /** @description names of the contenders that take part; left out: all that make their own forecast */
+            members?: string;
+        };
+        /** @description Settings of blend. Averages other contenders' forecasts, quantile by quantile. */
+        SettingsBlend: {
+            /** @description names of the contenders that take part; left out: all that make their own forecast */
+            members?: string;
+            /**
+             * @description how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts
+             * @default mean
+             * @enum {string}
+             */
+            weigh: "mean" | "median" | "inverse-error" | "least-squares";
+        };
         /** @description Settings of calendar-mean. Repeats the mean of the same weekday, month or time of day over the last periods. */
         SettingsCalendarMean: {
             /**
@@ -1747,23 +2027,43 @@ export interface components {
             values: (number | null)[];
         };
         StandingRow: {
+            /**
+             * Format: int64
+             * @description memory that its first task took
+             */
+            bytes?: number;
             contender: string;
             /**
              * Format: int64
              * @description series and windows on which it failed and the naive stood in
              */
             filled: number;
+            /** @description on the ranking metric; of the whole alone */
+            over?: components["schemas"]["OverSeries"];
             /** Format: int64 */
             points: number;
             /** Format: int64 */
             rank: number;
             /**
              * Format: double
+             * @description of a worker's time
+             */
+            seconds?: number;
+            /**
+             * Format: double
              * @description 1 - error / the baseline's error, on the ranking metric
              */
             skill: number | null;
+            /** @description within the training parts, one step ahead */
+            train?: {
+                [key: string]: number | null;
+            };
             /** @description by metric; null where unknown */
             values: {
+                [key: string]: number | null;
+            };
+            /** @description means over series and windows, by the plan's weights */
+            weighted?: {
                 [key: string]: number | null;
             };
         };
@@ -1772,14 +2072,30 @@ export interface components {
             baseline: string;
             /** @description false while the bake-off runs: only what all contenders have finished counts */
             complete: boolean;
+            /**
+             * Format: double
+             * @description mean ranks farther apart differ at 5 %
+             */
+            critical_distance?: number;
             /** @description the first hundred */
             filled?: components["schemas"]["Filled"][];
+            /**
+             * Format: double
+             * @description what choosing each series' best contender afterwards would score: no one can
+             */
+            hindsight?: number;
             metric: string;
             metrics: components["schemas"]["Metric"][];
             per?: string;
-            /** @description who leads, and by how much */
+            /** @description who leads, by how much, whether it may be chance, and what it costs */
             sentence: string;
+            /**
+             * Format: int64
+             * @description series that were scored
+             */
+            series?: number;
             slices: components["schemas"]["StandingsSlice"][];
+            weights?: string;
         };
         StandingsSlice: {
             /** @description empty for the whole */
@@ -1799,6 +2115,59 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "reader" | "analyst" | "publisher" | "admin";
+        };
+        Trial: {
+            /**
+             * Format: int64
+             * @description series that took it
+             */
+            chosen?: number;
+            problem?: string;
+            /** Format: double */
+            score: number | null;
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        Tune: {
+            /** @description one choice for all series (all, the default) or one for each (series) */
+            per?: string;
+            /** @description grid, the default, or random */
+            search?: string;
+            /** @description the values to try of each setting */
+            settings: {
+                [key: string]: unknown[];
+            };
+            /**
+             * Format: int64
+             * @description of a random search; 20 where left out
+             */
+            tries?: number;
+            /**
+             * Format: int64
+             * @description inner windows, one horizon apart; 1 where left out
+             */
+            windows?: number;
+        };
+        Tuning: {
+            contender: string;
+            matter?: components["schemas"]["Item"][];
+            metric: string;
+            /**
+             * Format: int64
+             * @description of searches per series; 0 where one choice serves all
+             */
+            shard: number;
+            trials: components["schemas"]["Trial"][];
+            /** Format: int64 */
+            window: number;
+        };
+        Urgency: {
+            /**
+             * Format: int64
+             * @description higher first; 0 is usual
+             */
+            priority: number;
         };
         Used: {
             contender: string;
@@ -2059,6 +2428,60 @@ export interface operations {
             };
         };
     };
+    "add-contenders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Added"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bakeoff"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-curves": {
         parameters: {
             query: {
@@ -2111,7 +2534,116 @@ export interface operations {
             };
         };
     };
+    "get-duel": {
+        parameters: {
+            query: {
+                /** @description a contender */
+                a: string;
+                /** @description another */
+                b: string;
+                /** @description the plan's where left out */
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Duel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "export-bakeoff": {
+        parameters: {
+            query?: {
+                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "pause-bakeoff": {
         parameters: {
             query?: never;
             header?: never;
@@ -2129,7 +2661,111 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv": string;
+                    "application/json": components["schemas"]["Bakeoff"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html; charset=utf-8": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-residuals": {
+        parameters: {
+            query: {
+                contender: string;
+                /** @description all series where left out */
+                series?: string;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Residuals"];
                 };
             };
             /** @description Not Found */
@@ -2216,7 +2852,7 @@ export interface operations {
             query?: {
                 /** @description the plan's where left out */
                 metric?: string;
-                /** @description step, window, series or an attribute; the whole where left out */
+                /** @description step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out */
                 per?: string;
                 /** @description values of the ranking metric alone */
                 brief?: boolean;
@@ -2237,6 +2873,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Standings"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-standings": {
+        parameters: {
+            query?: {
+                /** @description the plan's where left out */
+                metric?: string;
+                /** @description a cut, or two apart by a comma; the whole where left out */
+                per?: string;
+                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-tuning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageTuning"];
                 };
             };
             /** @description Not Found */
@@ -4128,6 +4870,59 @@ export interface operations {
             };
         };
     };
+    "set-priority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Urgency"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "watch-job": {
         parameters: {
             query?: never;
@@ -4368,7 +5163,9 @@ export interface operations {
     };
     "export-release": {
         parameters: {
-            query?: never;
+            query?: {
+                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+            };
             header?: never;
             path: {
                 /** @description its ID, as rel-2 */
