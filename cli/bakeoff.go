@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -9,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/schollz/progressbar/v3"
@@ -20,7 +20,8 @@ import (
 )
 
 func (a *app) bakeoff() *cobra.Command {
-	return group("bakeoff", "Run and read bake-offs", a.bakeoffRun(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffCancel(), a.bakeoffResume())
+	return group("bakeoff", "Run and read bake-offs", a.bakeoffRun(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffReport(),
+		a.bakeoffDuel(), a.bakeoffTuning(), a.bakeoffAdd(), a.bakeoffPause(), a.bakeoffCancel(), a.bakeoffResume())
 }
 
 // planFlags are the flags that make a plan without a file.
@@ -31,6 +32,8 @@ type planFlags struct {
 	holdout    bool
 	wait       bool
 	draw       bool
+	priority   int
+	file       *planFile // where the plan came from, to say where it is wrong
 }
 
 func (a *app) bakeoffRun() *cobra.Command {
@@ -50,13 +53,18 @@ func (a *app) bakeoffRun() *cobra.Command {
 			if p.draw {
 				split, err := c.Split(ctx, plan)
 				if err != nil {
-					return err
+					return p.file.place(err)
 				}
 				return a.drawSplit(split)
 			}
 			b, err := c.StartBakeoff(ctx, plan, newKey())
 			if err != nil {
-				return err
+				return p.file.place(err)
+			}
+			if p.priority != 0 {
+				if _, err := c.SetPriority(ctx, b.Job.ID, p.priority); err != nil {
+					return err
+				}
 			}
 			if !p.wait {
 				fmt.Fprintf(a.err, "Started %s. Follow it with: paperkettle bakeoff show %s\n", b.ID, b.ID)
@@ -84,6 +92,11 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.IntVar(&p.plan.Windows, "windows", 0, "number of rolling windows")
 	f.IntVar(&p.plan.Stride, "stride", 0, "periods between origins; the horizon if left out")
 	f.StringVar(&p.plan.History, "history", "", "expanding, or sliding:N for the last N periods")
+	f.IntVar(&p.plan.Gap, "gap", 0, "periods between the origin and the first assessed one")
+	f.StringVar(&p.plan.Refit, "refit", "", "train at every window (every), every Nth (every:N) or once, and advance in between")
+	f.StringVar(&p.plan.Weights, "weights", "", "of series in weighted scores: volume:28, volume*price:28 or column:NAME")
+	f.StringVar(&p.plan.Fallback, "fallback", "", "the family that stands in where a contender fails, or leave-out; naive if left out")
+	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
 	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
 	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
 	f.StringVar(&p.plan.Metric, "metric", "", "the metric that ranks; mase if left out")
@@ -99,7 +112,12 @@ func (p *planFlags) read(args []string) (api.Plan, error) {
 		if p.plan.Dataset != "" || len(p.contenders) > 0 || p.plan.Horizon != 0 {
 			return api.Plan{}, misused("give a plan file or the flags of a plan, not both")
 		}
-		return readPlan(args[0])
+		var err error
+		p.file, err = readPlan(args[0])
+		if err != nil {
+			return api.Plan{}, err
+		}
+		return p.file.plan, nil
 	}
 	plan := p.plan
 	if plan.Dataset == "" || plan.Horizon == 0 || len(p.contenders) == 0 {
@@ -144,24 +162,6 @@ func parseContender(text string) (api.Contender, error) {
 		c.Settings[name] = value
 	}
 	return c, nil
-}
-
-func readPlan(file string) (api.Plan, error) {
-	var plan api.Plan
-	b, err := os.ReadFile(file)
-	if err != nil {
-		return plan, err
-	}
-	d := yaml.NewDecoder(bytes.NewReader(b))
-	d.KnownFields(true)
-	if err := d.Decode(&plan); err != nil {
-		if errors.Is(err, io.EOF) {
-			return plan, fmt.Errorf("%s is empty: a plan names a dataset, a horizon and contenders", file)
-		}
-		text := strings.NewReplacer("yaml: ", "", "unmarshal errors:\n  ", "", " in type api.Plan", " in a plan", " in type api.Contender", " in a contender").Replace(err.Error())
-		return plan, fmt.Errorf("%s: %s", file, text)
-	}
-	return plan, nil
 }
 
 // newKey makes a repeated request safe.
@@ -271,12 +271,12 @@ func (a *app) bakeoffShow() *cobra.Command {
 
 func (a *app) bakeoffStandings() *cobra.Command {
 	var metric, per string
-	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut by step, window, series or an attribute", Args: exactly(1),
+	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut: by step, window, series, demand, volume, weekday, month or an attribute", Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			return a.showStandings(ctx, c, args[0], metric, per)
 		})}
 	cmd.Flags().StringVar(&metric, "metric", "", "the metric that ranks; the plan's if left out")
-	cmd.Flags().StringVar(&per, "per", "", "step, window, series or an attribute")
+	cmd.Flags().StringVar(&per, "per", "", "step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute; two apart by a comma are crossed")
 	return cmd
 }
 
@@ -298,12 +298,15 @@ func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, p
 	}
 	if len(st.Filled) > 0 {
 		f := st.Filled[0]
-		fmt.Fprintf(a.err, "Filled with the naive: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
+		fmt.Fprintf(a.err, "Filled by the fallback: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
 	}
 	return nil
 }
 
-// metricTables says which metrics go into which table. A terminal gets those of
+// shownMetrics go into a terminal's first table, besides the ranking one.
+var shownMetrics = []string{"mae", "rmse", "bias", "wape", "mase", "crps"}
+
+// metricTables says which metrics go into which table. A terminal gets the usual ones of
 // points and those of intervals apart, and of a cut the ranking metric alone; CSV
 // and JSON have all in one.
 func (a *app) metricTables(st api.Standings) [][]api.Metric {
@@ -312,19 +315,38 @@ func (a *app) metricTables(st api.Standings) [][]api.Metric {
 	}
 	var points, intervals, ranking []api.Metric
 	for _, m := range st.Metrics {
-		if m.Name == st.Metric {
+		switch {
+		case m.Name == st.Metric:
 			ranking = append(ranking, m)
-		}
-		if strings.HasPrefix(m.Name, "coverage") || strings.HasPrefix(m.Name, "width") || strings.HasPrefix(m.Name, "interval_score") {
-			intervals = append(intervals, m)
-		} else {
+		case slices.Contains(shownMetrics, m.Name):
 			points = append(points, m)
+		case strings.HasPrefix(m.Name, "coverage") || strings.HasPrefix(m.Name, "width") || strings.HasPrefix(m.Name, "interval_score"):
+			intervals = append(intervals, m)
 		}
 	}
 	if st.Per != "" {
 		return [][]api.Metric{ranking}
 	}
-	return [][]api.Metric{points, intervals}
+	return [][]api.Metric{append(ranking, points...), intervals, nil}
+}
+
+// overHead are the columns of the table on what the lead is worth.
+var overHead = []string{">in training", ">mean rank", ">series won", ">beats baseline", ">behind the leader by", "like the leader", ">seconds", ">MB"}
+
+func (a *app) overCells(st api.Standings, r api.StandingRow) []string {
+	o := r.Over
+	if o == nil {
+		return make([]string, len(overHead))
+	}
+	behind := ""
+	if o.BehindLow != nil && o.BehindHigh != nil {
+		behind = a.figure(o.BehindLow) + " to " + a.figure(o.BehindHigh)
+	} else if o.P != nil {
+		behind = "p = " + a.figure(o.P)
+	}
+	seconds, mb := r.Seconds, float64(r.Bytes)/1e6
+	return []string{a.figure(r.Train[st.Metric]), a.figure(o.MeanRank), a.share(o.Won), a.share(o.Beats), behind,
+		map[bool]string{true: "yes", false: "no"}[o.LikeLeader], a.part(&seconds), a.part(&mb)}
 }
 
 func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
@@ -336,10 +358,19 @@ func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
 	for _, m := range metrics {
 		s.head = append(s.head, ">"+m.Name)
 	}
-	s.head = append(s.head, ">points", ">filled")
+	luck := st.Per == "" && metrics == nil
+	if luck {
+		s.head = append(s.head[:1], append([]string{"contender"}, overHead...)...)
+	} else {
+		s.head = append(s.head, ">points", ">filled")
+	}
 	for _, sl := range st.Slices {
 		for _, r := range sl.Rows {
-			s.add(a.standingCells(st, sl, r, metrics)...)
+			if luck {
+				s.add(append([]string{whole(r.Rank), r.Contender}, a.overCells(st, r)...)...)
+			} else {
+				s.add(a.standingCells(st, sl, r, metrics)...)
+			}
 		}
 	}
 	return s
@@ -379,12 +410,122 @@ func (a *app) exportTo(file string, write func(io.Writer) error) error {
 }
 
 func (a *app) bakeoffExport() *cobra.Command {
-	var file string
-	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point as CSV", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w) })
+	var file, format string
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w, format) })
 	})}
-	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
+	cmd.Flags().StringVar(&file, "to", "", "file to write; standard output if left out")
+	cmd.Flags().StringVar(&format, "format", "csv", "csv, json, jsonl, xlsx or parquet")
 	return cmd
+}
+
+func (a *app) bakeoffReport() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{Use: "report ID --to FILE.html", Short: "Write a report that stands by itself, as one HTML page", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(file, func(w io.Writer) error { return c.Report(ctx, args[0], w) })
+	})}
+	cmd.Flags().StringVar(&file, "to", "", "file to write; standard output if left out")
+	return cmd
+}
+
+func (a *app) bakeoffDuel() *cobra.Command {
+	var metric string
+	cmd := &cobra.Command{Use: "duel ID CONTENDER CONTENDER", Short: "Set two contenders against each other, series by series", Args: exactly(3), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		d, err := c.Duel(ctx, args[0], args[1], args[2], metric)
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			fmt.Fprintf(a.out, "%s is better than %s on %d series and worse on %d, by %s.", d.A, d.B, d.Wins, d.Losses, d.Metric)
+			if d.Low != nil && d.High != nil {
+				fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, series drawn anew).", a.figure(d.Low), a.figure(d.High))
+			}
+			fmt.Fprintln(a.out)
+		}
+		s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">p"}}
+		for _, x := range d.Series {
+			s.add(x.Series, a.figure(x.A), a.figure(x.B), a.figure(x.P))
+		}
+		return a.print(d, s)
+	})}
+	cmd.Flags().StringVar(&metric, "metric", "", "the metric to compare by; the plan's if left out")
+	return cmd
+}
+
+func (a *app) bakeoffTuning() *cobra.Command {
+	return &cobra.Command{Use: "tuning ID", Short: "Show every combination of settings that was tried, with its score on inner windows", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		list, err := c.Tuning(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if len(list) == 0 {
+			fmt.Fprintln(a.err, "No contender of this bake-off is tuned.")
+		}
+		s := &sheet{head: []string{"contender", ">window", "settings", ">score", ">chosen by series", "problem"}}
+		for _, t := range list {
+			for _, x := range t.Trials {
+				s.add(t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score), whole(x.Chosen), x.Problem)
+			}
+		}
+		if err := a.print(list, s); err != nil || a.output != "table" || len(list) == 0 {
+			return err
+		}
+		for _, m := range list[len(list)-1].Matter {
+			fmt.Fprintf(a.out, "%s explains %.0f %% of the scores' variance in the last window.\n", m.Setting, 100*m.Share)
+		}
+		return nil
+	})}
+}
+
+func settingsText(v map[string]any) string {
+	var parts []string
+	for name, value := range v {
+		parts = append(parts, fmt.Sprintf("%s=%v", name, value))
+	}
+	slices.Sort(parts)
+	return strings.Join(parts, ", ")
+}
+
+func (a *app) bakeoffAdd() *cobra.Command {
+	var texts []string
+	var wait bool
+	cmd := &cobra.Command{Use: "add ID --contender FAMILY[:SETTING=VALUE,...]", Short: "Enter further contenders into a finished bake-off: only they run", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		var list []api.Contender
+		for _, text := range texts {
+			x, err := parseContender(text)
+			if err != nil {
+				return err
+			}
+			list = append(list, x)
+		}
+		if len(list) == 0 {
+			return misused("name at least one --contender")
+		}
+		b, err := c.AddContenders(ctx, args[0], list)
+		if err != nil {
+			return err
+		}
+		if !wait {
+			return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+		}
+		if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
+			return err
+		}
+		return a.showStandings(ctx, c, b.ID, "", "")
+	})}
+	cmd.Flags().StringArrayVar(&texts, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
+	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the standings")
+	return cmd
+}
+
+func (a *app) bakeoffPause() *cobra.Command {
+	return &cobra.Command{Use: "pause ID", Short: "Pause a bake-off; what is done stays, and resume goes on", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		b, err := c.PauseBakeoff(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+	})}
 }
 
 func (a *app) bakeoffCancel() *cobra.Command {

@@ -111,7 +111,7 @@ func TestMisuseAndFailureAreToldApart(t *testing.T) {
 		{[]string{"flag", "settle", "flag-1", "--as", "magic"}, 2, "use expected, data-error, real-change or chance"},
 		{[]string{"dataset", "show", "x"}, 1, "none is loaded yet"},
 		{[]string{"bakeoff", "show", "bake-7"}, 1, "there is no bake-off bake-7"},
-		{[]string{"bakeoff", "run", plan}, 1, "plan.yaml: line 3: field window not found in a plan"},
+		{[]string{"bakeoff", "run", plan}, 1, "plan.yaml: line 3, column 1: field window: no such field in a plan"},
 		{[]string{"dataset", "load", "nowhere.csv", "--name", "x", "--time", "t", "--measure", "y"}, 1, "nowhere.csv"},
 	}
 	for _, c := range cases {

@@ -71,7 +71,7 @@ func (w *bakeoffWork) Stage(i int) int {
 }
 
 func (w *bakeoffWork) Pending(ctx context.Context) ([]int, error) {
-	var stored []store.Result
+	var stored []store.TaskFacts
 	err := w.store.Read(ctx).Where("bakeoff_id = ?", w.id).Select("win", "contender", "shard").Find(&stored).Error
 	if err != nil {
 		return nil, err
@@ -101,34 +101,38 @@ func (w *bakeoffWork) Do(ctx context.Context, i int) (func(tx *gorm.DB) error, e
 	if err != nil {
 		return nil, err
 	}
-	records := make([]store.Result, len(list))
+	records, facts := make([]store.Result, len(list)), make([]store.TaskFacts, len(list))
 	for k, r := range list {
-		if records[k], err = record(w.id, t, r); err != nil {
+		if records[k], facts[k], err = record(w.id, t, r); err != nil {
 			return nil, err
 		}
-		records[k].Took = int64(took) / int64(len(list))
+		facts[k].Took = int64(took) / int64(len(list))
 	}
-	records[0].Bytes = bytes
+	facts[0].Bytes = bytes
 	return func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(&records, 50).Error
+		again := tx.Clauses(clause.OnConflict{DoNothing: true})
+		return errors.Join(again.CreateInBatches(&records, 50).Error, again.CreateInBatches(&facts, 200).Error)
 	}, nil
 }
 
-func record(id uint, t bakeoff.Task, r *bakeoff.TaskResult) (store.Result, error) {
+func record(id uint, t bakeoff.Task, r *bakeoff.TaskResult) (store.Result, store.TaskFacts, error) {
 	out := store.Result{BakeoffID: id, Win: r.Window, Contender: t.Contender, Shard: t.Shard, Scores: packScores(r), Forecasts: r.Packed, Errors: packFloats(r.Errors)}
-	filled, err := json.Marshal(r.Filled)
-	if err != nil {
-		return out, err
+	facts := store.TaskFacts{BakeoffID: id, Win: r.Window, Contender: t.Contender, Shard: t.Shard}
+	if len(r.Filled) > 0 {
+		filled, err := json.Marshal(r.Filled)
+		if err != nil {
+			return out, facts, err
+		}
+		facts.Filled = string(filled)
 	}
-	out.Filled = string(filled)
 	if r.Tuned != nil {
 		tuned, err := json.Marshal(r.Tuned)
 		if err != nil {
-			return out, err
+			return out, facts, err
 		}
-		out.Tuned = string(tuned)
+		facts.Tuned = string(tuned)
 	}
-	return out, nil
+	return out, facts, nil
 }
 
 // Close ranks what is done, so that the standings are at hand from then on.
@@ -158,11 +162,12 @@ func StoredResults(ctx context.Context, s *store.Store, e *bakeoff.Engine, id ui
 	}
 }
 
-// packScores lays the sums of the steps before those of the series and of their
-// training parts.
+// packScores lays the sums of the training parts before those of the steps and the
+// series.
 func packScores(r *bakeoff.TaskResult) []byte {
-	var b []byte
-	for _, accs := range [][]score.Acc{r.Steps, r.Series, r.Train} {
+	b := make([]byte, 0, (1+len(r.Steps)+len(r.Series))*score.PackedSize(len(r.Train.Levels)))
+	b = r.Train.AppendPacked(b)
+	for _, accs := range [][]score.Acc{r.Steps, r.Series} {
 		for i := range accs {
 			b = accs[i].AppendPacked(b)
 		}
@@ -193,7 +198,7 @@ func unpackResult(e *bakeoff.Engine, r store.Result) (*bakeoff.TaskResult, error
 	steps, levels := e.Plan.Split.Horizon, len(e.Plan.Levels)
 	size := score.PackedSize(levels)
 	n := len(r.Scores) / size
-	if n < steps || (n-steps)%2 != 0 || n*size != len(r.Scores) {
+	if n <= steps || n*size != len(r.Scores) {
 		return nil, errDamaged
 	}
 	all := make([]score.Acc, n)
@@ -204,12 +209,11 @@ func unpackResult(e *bakeoff.Engine, r store.Result) (*bakeoff.TaskResult, error
 			return nil, err
 		}
 	}
-	series := (n - steps) / 2
-	out := &bakeoff.TaskResult{Window: r.Win, Packed: r.Forecasts, Steps: all[:steps], Series: all[steps : steps+series], Train: all[steps+series:], Errors: unpackFloats(r.Errors)}
-	if len(out.Errors) != series*steps {
+	out := &bakeoff.TaskResult{Window: r.Win, Packed: r.Forecasts, Train: all[0], Steps: all[1 : 1+steps], Series: all[1+steps:], Errors: unpackFloats(r.Errors)}
+	if len(out.Errors) != len(out.Series)*steps {
 		return nil, errDamaged
 	}
-	return out, json.Unmarshal([]byte(r.Filled), &out.Filled)
+	return out, nil
 }
 
 // Cost is what a contender took.
@@ -225,7 +229,7 @@ func ReadCosts(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint) 
 		Took      int64
 		Bytes     int64
 	}
-	err := s.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Group("contender").Select("contender, SUM(took) AS took, MAX(bytes) AS bytes").Scan(&rows).Error
+	err := s.Read(ctx).Model(&store.TaskFacts{}).Where("bakeoff_id = ?", id).Group("contender").Select("contender, SUM(took) AS took, MAX(bytes) AS bytes").Scan(&rows).Error
 	out := make([]Cost, len(e.Plan.Contenders))
 	for _, r := range rows {
 		out[r.Contender] = Cost{float64(r.Took) / 1e9, r.Bytes}
@@ -307,7 +311,11 @@ func EachResult(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint,
 	if err != nil {
 		return err
 	}
-	columns := []string{"win", "contender", "shard", "scores", "filled", "errors"}
+	filled, err := ReadFilled(ctx, s, id)
+	if err != nil {
+		return err
+	}
+	columns := []string{"win", "contender", "shard", "scores", "errors"}
 	if want.Forecasts {
 		columns = append(columns, "forecasts")
 	}
@@ -322,7 +330,7 @@ func EachResult(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint,
 	defer rows.Close()
 	for rows.Next() {
 		var r store.Result
-		into := []any{&r.Win, &r.Contender, &r.Shard, &r.Scores, &r.Filled, &r.Errors}
+		into := []any{&r.Win, &r.Contender, &r.Shard, &r.Scores, &r.Errors}
 		if want.Forecasts {
 			into = append(into, &r.Forecasts)
 		}
@@ -332,9 +340,11 @@ func EachResult(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint,
 		if !whole(r.Win, r.Shard) {
 			continue
 		}
+		t := bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}
 		res, err := unpackResult(e, r)
 		if err == nil {
-			err = f(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}, res)
+			res.Filled = filled[t]
+			err = f(t, res)
 		}
 		if err != nil {
 			return err
@@ -343,9 +353,26 @@ func EachResult(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint,
 	return rows.Err()
 }
 
+// ReadFilled reads where contenders failed, by task.
+func ReadFilled(ctx context.Context, s *store.Store, id uint) (map[bakeoff.Task][]bakeoff.Filled, error) {
+	var rows []store.TaskFacts
+	if err := s.Read(ctx).Where("bakeoff_id = ? AND filled <> ''", id).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make(map[bakeoff.Task][]bakeoff.Filled, len(rows))
+	for _, r := range rows {
+		var list []bakeoff.Filled
+		if err := json.Unmarshal([]byte(r.Filled), &list); err != nil {
+			return nil, err
+		}
+		out[bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard}] = list
+	}
+	return out, nil
+}
+
 // finishedWindows says of which windows and shards every contender's result is stored.
 func finishedWindows(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint) (func(window, shard int) bool, error) {
-	var stored []store.Result
+	var stored []store.TaskFacts
 	if err := s.Read(ctx).Where("bakeoff_id = ?", id).Select("win", "contender", "shard").Find(&stored).Error; err != nil {
 		return nil, err
 	}

@@ -339,7 +339,7 @@ func (m *Manager) lay(job store.Job, state string) {
 	m.mu.Unlock()
 	job.State = state
 	if err := m.store.Write(context.Background(), func(tx *gorm.DB) error {
-		return tx.Model(&store.Job{}).Where("id = ? AND state = ?", job.ID, store.Running).Updates(map[string]any{"state": state, "done": job.Done}).Error
+		return tx.Model(&store.Job{}).Where("id = ? AND state IN ?", job.ID, []string{store.Running, store.Queued}).Updates(map[string]any{"state": state, "done": job.Done}).Error
 	}); err != nil {
 		slog.Error("putting a job aside", "job", job.ID, "error", err)
 	}
@@ -352,7 +352,7 @@ func (m *Manager) Pause(ctx context.Context, id uint) error {
 	if m.current == id {
 		m.cancel(errPaused)
 		m.mu.Unlock()
-		return m.until(ctx, id, func(j store.Job) bool { return j.State != store.Running })
+		return m.until(ctx, id, func(j store.Job) bool { return j.State == store.Paused || j.Over() })
 	}
 	m.mu.Unlock()
 	return m.store.Write(ctx, func(tx *gorm.DB) error {

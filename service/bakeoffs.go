@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -429,20 +430,18 @@ func overOf(o *bakeoff.Over) *api.OverSeries {
 const filledShown = 100
 
 func (s *Server) filled(ctx context.Context, e *bakeoff.Engine, id uint) ([]api.Filled, error) {
-	var rows []store.Result
-	err := s.store.Read(ctx).Where("bakeoff_id = ? AND filled NOT IN ('null', '[]')", id).Order("win, contender, shard").Limit(filledShown).Select("win", "contender", "filled").Find(&rows).Error
+	byTask, err := jobs.ReadFilled(ctx, s.store, id)
 	if err != nil {
 		return nil, err
 	}
+	tasks := slices.SortedFunc(maps.Keys(byTask), func(a, b bakeoff.Task) int {
+		return cmp.Or(cmp.Compare(a.Window, b.Window), cmp.Compare(a.Contender, b.Contender), cmp.Compare(a.Shard, b.Shard))
+	})
 	var out []api.Filled
-	for _, r := range rows {
-		var list []bakeoff.Filled
-		if err := json.Unmarshal([]byte(r.Filled), &list); err != nil {
-			return nil, err
-		}
-		for _, f := range list {
+	for _, t := range tasks {
+		for _, f := range byTask[t] {
 			if len(out) < filledShown {
-				out = append(out, api.Filled{Contender: e.Plan.Contenders[r.Contender].Name, Window: e.Windows[r.Win].Index, Series: f.Series, Reason: f.Reason})
+				out = append(out, api.Filled{Contender: e.Plan.Contenders[t.Contender].Name, Window: e.Windows[t.Window].Index, Series: f.Series, Reason: f.Reason})
 			}
 		}
 	}

@@ -26,7 +26,7 @@ func (s *Server) getTuning(ctx context.Context, in *BakeoffPath) (api.Page[api.T
 	if err != nil {
 		return out, err
 	}
-	var rows []store.Result
+	var rows []store.TaskFacts
 	err = s.store.Read(ctx).Where("bakeoff_id = ? AND tuned <> ''", b.ID).Order("contender, win, shard").Select("win", "contender", "shard", "tuned").Find(&rows).Error
 	for _, r := range rows {
 		x := api.Tuning{Contender: e.Plan.Contenders[r.Contender].Name, Window: e.Windows[r.Win].Index, Shard: r.Shard}

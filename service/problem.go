@@ -1,6 +1,8 @@
 package service
 
 import (
+	"strings"
+
 	"context"
 	"errors"
 	"fmt"
@@ -27,7 +29,7 @@ func problem(err error) error {
 	case errors.As(err, &status):
 		return err
 	case errors.As(err, &field):
-		return huma.Error422UnprocessableEntity(field.Error(), &huma.ErrorDetail{Message: field.Error(), Location: "body." + field.Field})
+		return huma.Error422UnprocessableEntity(field.Error(), &huma.ErrorDetail{Message: field.Error(), Location: "body." + planField(field)})
 	case errors.As(err, &refusal):
 		return refused(refusal)
 	case errors.Is(err, store.ErrNotFound):
@@ -87,4 +89,18 @@ func writeProblem(c fiber.Ctx, err error) error {
 		code = status.GetStatus()
 	}
 	return c.Status(code).JSON(err, "application/problem+json")
+}
+
+// planField names the field of the contract's plan: the split's parts stand in the plan
+// itself there.
+func planField(e *bakeoff.FieldError) string {
+	if e.Field != "split" {
+		return e.Field
+	}
+	for _, name := range []string{"windows", "stride", "gap"} {
+		if strings.Contains(e.Error(), name) {
+			return name
+		}
+	}
+	return "horizon"
 }

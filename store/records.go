@@ -77,10 +77,18 @@ type Result struct {
 	Win       int  `gorm:"primaryKey"`
 	Contender int  `gorm:"primaryKey"`
 	Shard     int  `gorm:"primaryKey"`
-	Scores    []byte
-	Filled    string
-	Forecasts []byte
 	Errors    []byte
+	Scores    []byte
+	Forecasts []byte
+}
+
+// TaskFacts are the small things worth knowing of a task.
+type TaskFacts struct {
+	BakeoffID uint   `gorm:"primaryKey"`
+	Win       int    `gorm:"primaryKey"`
+	Contender int    `gorm:"primaryKey"`
+	Shard     int    `gorm:"primaryKey"`
+	Filled    string // JSON; empty where nothing failed
 	Tuned     string // JSON, of contenders that are tuned
 	Took      int64  // nanoseconds of a worker's time
 	Bytes     int64  // memory that was taken, where it was measured

@@ -65,15 +65,15 @@ type Filled struct {
 
 // TaskResult is what a task made in one window. Packed holds one forecast record a
 // series of the shard, in order; Series and Steps hold the sums of scores for each
-// series and, over the shard, for each step; Train those of the fit within the training
-// part, one step ahead, where the model tells. Errors holds the forecast less the actual
+// series and, over the shard, for each step; Train those of the fits within the training
+// parts, one step ahead, where the models tell. Errors holds the forecast less the actual
 // for each series and step, NaN where unknown.
 type TaskResult struct {
 	Window int
 	Packed []byte
 	Series []score.Acc
 	Steps  []score.Acc
-	Train  []score.Acc
+	Train  score.Acc
 	Errors []float64
 	Filled []Filled
 	Tuned  *Tuned

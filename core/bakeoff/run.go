@@ -83,9 +83,8 @@ func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
 	}
 	p.scales = e.scales(shard, win)
 	res := e.result(w, shard, p)
-	res.Train = e.newAccs(len(shard))
 	if fresh != nil {
-		e.scoreTraining(res.Train, fresh, p, win)
+		e.scoreTraining(&res.Train, fresh, p, win)
 		if r, ok := fresh.trained.(interface{ Tuned() *Tuned }); ok {
 			res.Tuned = r.Tuned()
 		}
@@ -219,7 +218,7 @@ func (e *Engine) result(w int, shard []int, p *prediction) *TaskResult {
 	win := e.Windows[w]
 	horizon := e.Plan.Split.Horizon
 	res := &TaskResult{Window: w, Filled: p.filled, Packed: make([]byte, 0, len(shard)*forecast.PackedSize(horizon)),
-		Steps: e.newAccs(horizon), Series: e.newAccs(len(shard)), Errors: make([]float64, 0, len(shard)*horizon)}
+		Steps: e.newAccs(horizon), Series: e.newAccs(len(shard)), Errors: make([]float64, 0, len(shard)*horizon), Train: score.NewAcc(len(e.Plan.Levels))}
 	s := e.scorer()
 	for i, rows := range p.rows {
 		if rows.Mean == nil {
@@ -269,7 +268,7 @@ func (s *scorer) set(y, f float64, scale score.Scale, q []float64) bool {
 }
 
 // scoreTraining measures how well a model fits what it was trained on, one step ahead.
-func (e *Engine) scoreTraining(accs []score.Acc, f *fit, p *prediction, win split.Window) {
+func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.Window) {
 	told, ok := f.trained.(model.Fitted)
 	if !ok {
 		return
@@ -281,7 +280,7 @@ func (e *Engine) scoreTraining(accs []score.Acc, f *fit, p *prediction, win spli
 		if fitted == nil {
 			continue
 		}
-		accs[p.at[s]].AddTraining(seen, fitted, p.scales[p.at[s]])
+		acc.AddTraining(seen, fitted, p.scales[p.at[s]])
 	}
 }
 
@@ -329,7 +328,6 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 	}
 	p.scales = e.scales(shard, e.Windows[t.Window])
 	res := e.result(t.Window, shard, p)
-	res.Train = e.newAccs(len(shard))
 	return []*TaskResult{res}, nil
 }
 

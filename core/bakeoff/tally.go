@@ -133,8 +133,10 @@ func (t *Tally) addSeries(task Task, shard []int, r *TaskResult) {
 		}
 		if t.per == "" {
 			t.addWhole(task, shard[i], &acc, errors)
-			t.train[task.Contender].Merge(&r.Train[i])
 		}
+	}
+	if t.per == "" {
+		t.train[task.Contender].Merge(&r.Train)
 	}
 }
 
