@@ -339,14 +339,14 @@ func (a *app) overCells(st api.Standings, r api.StandingRow) []string {
 		return make([]string, len(overHead))
 	}
 	behind := ""
-	if o.BehindLow != nil && o.BehindHigh != nil {
+	if r.Rank > 1 && o.BehindLow != nil && o.BehindHigh != nil {
 		behind = a.figure(o.BehindLow) + " to " + a.figure(o.BehindHigh)
-	} else if o.P != nil {
+	} else if r.Rank > 1 && o.P != nil {
 		behind = "p = " + a.figure(o.P)
 	}
 	seconds, mb := r.Seconds, float64(r.Bytes)/1e6
 	return []string{a.figure(r.Train[st.Metric]), a.figure(o.MeanRank), a.share(o.Won), a.share(o.Beats), behind,
-		map[bool]string{true: "yes", false: "no"}[o.LikeLeader], a.part(&seconds), a.part(&mb)}
+		map[bool]string{true: "yes", false: "no"}[o.LikeLeader || r.Rank == 1], a.part(&seconds), a.part(&mb)}
 }
 
 func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {

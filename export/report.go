@@ -53,11 +53,18 @@ func Picture(title, unit string, names []string, curves []Curve) (template.HTML,
 	p.Title.Text, p.Y.Label.Text = title, unit
 	p.Title.TextStyle.Font = font.Font{Typeface: "Liberation", Variant: "Sans", Size: 11}
 	p.BackgroundColor = color.Transparent
-	p.Legend.Top, p.Legend.Left = true, true
 	p.X.Tick.Marker = named(names)
+	legend := ""
 	for i, c := range curves {
-		if err := draw(p, c, hues[i%len(hues)]); err != nil {
+		hue := hues[i%len(hues)]
+		if c.Ink {
+			hue = ink
+		}
+		if err := draw(p, c, hue); err != nil {
 			return "", err
+		}
+		if c.Name != "" {
+			legend += fmt.Sprintf(`<span><i style="background:#%02x%02x%02x"></i>%s</span> `, hue.R, hue.G, hue.B, template.HTMLEscapeString(c.Name))
 		}
 	}
 	canvas := vgsvg.New(22*vg.Centimeter, 7*vg.Centimeter)
@@ -68,13 +75,10 @@ func Picture(title, unit string, names []string, curves []Curve) (template.HTML,
 	}
 	// The SVG is the page's own: what names could hold is escaped by its writer.
 	_, body, _ := bytes.Cut(b.Bytes(), []byte("<svg"))
-	return template.HTML("<svg" + string(body)), nil //nolint:gosec // made by the plotter
+	return template.HTML("<figcaption>" + legend + "</figcaption><svg" + string(body)), nil //nolint:gosec // made by the plotter and escaped above
 }
 
 func draw(p *plot.Plot, c Curve, hue color.RGBA) error {
-	if c.Ink {
-		hue = ink
-	}
 	if len(c.Band[0]) > 0 {
 		ring := make(plotter.XYs, 0, 2*len(c.Values))
 		for i, v := range c.Band[1] {
@@ -100,10 +104,6 @@ func draw(p *plot.Plot, c Curve, hue color.RGBA) error {
 			}
 			line.Color, line.Width = hue, vg.Points(1.2)
 			p.Add(line)
-			if c.Name != "" {
-				p.Legend.Add(c.Name, line)
-				c.Name = ""
-			}
 		}
 		run = nil
 		return nil
@@ -148,9 +148,10 @@ var page = template.Must(template.New("report").Parse(`<!doctype html>
 body{font:14px/1.45 Inter,system-ui,sans-serif;color:#1d1b18;background:#fbf8f1;max-width:1100px;margin:2rem auto;padding:0 1rem}
 h1{font-size:19px;font-weight:500}h2{font-size:15px;border-bottom:1px solid #d9d2c3;padding-bottom:3px;margin-top:2rem}
 table{border-collapse:collapse;font-size:13px;font-variant-numeric:tabular-nums}th,td{padding:3px 14px 3px 0;text-align:right;border-bottom:1px solid #e6e0d3;white-space:nowrap}
-th:first-child,td:first-child,th:nth-child(2),td:nth-child(2){text-align:left}th{color:#6b655a;font-weight:500}
+th:first-child,td:first-child{text-align:left}th{color:#6b655a;font-weight:500}
 dl{display:grid;grid-template-columns:max-content 1fr;gap:2px 18px;font-size:13px}dt{color:#6b655a}dd{margin:0}p.note{color:#6b655a;font-size:13px}
-.scroll{overflow-x:auto}svg{max-width:100%;height:auto;margin:6px 0}
+figure{margin:10px 0}figcaption{font-size:13px}figcaption i{display:inline-block;width:16px;height:2px;vertical-align:middle;margin:0 5px 0 0}figcaption span{margin-right:14px}
+svg text{font-family:Inter,system-ui,sans-serif!important}.scroll{overflow-x:auto}svg{max-width:100%;height:auto;margin:6px 0}
 </style></head><body>
 <h1>{{.Lead}}</h1>
 <dl>{{range .Facts}}<dt>{{index . 0}}</dt><dd>{{index . 1}}</dd>{{end}}</dl>

@@ -149,6 +149,10 @@ func TestEveryPage(t *testing.T) {
 		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, calendar-mean leads", false},
 		{"/bakeoffs/bake-1", "calendar-mean leads by", true},
 		{"/bakeoffs/bake-1?per=channel&metric=wape", "calendar-mean leads by", true},
+		{"/bakeoffs/bake-1?per=step&metrics=all", "calendar-mean leads by", true},
+		{"/bakeoffs/bake-1?look=duel&per=channel,volume", "calendar-mean leads by", false},
+		{"/bakeoffs/bake-1?look=residuals&of=naive", "calendar-mean leads by", true},
+		{"/bakeoffs/bake-1?look=series&metrics=all", "calendar-mean leads by", false},
 		{"/bakeoffs/new?dataset=daily", "8 contenders will forecast 3 windows of 28 periods", false},
 		{"/releases", "rel-1 of daily is live", false},
 		{"/releases/rel-1", "rel-1 forecasts orders of 119 series", true},
@@ -215,7 +219,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	p.click("New bake-off")
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "8 contenders will forecast 3 windows of 8 periods"))
 	p.click("Run the bake-off")
-	p.until(fmt.Sprintf("(%s).includes(%q)", lead, " windows."))
+	p.until(fmt.Sprintf("(%s).includes(%q)", lead, " in 3 windows; the lead over"))
 	p.until(allDrawn)
 	b, err := c.Bakeoff(ctx, "bake-1")
 	require.NoError(t, err)

@@ -102,13 +102,13 @@ func standingsSection(st api.Standings) export.Section {
 			metrics = append(metrics, m)
 		}
 	}
-	out := export.Section{Title: "Standings", Head: []string{"rank", "contender", "skill"}, Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, series drawn anew, holds zero."}
+	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"}, Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, series drawn anew, holds zero."}
 	for _, m := range metrics {
 		out.Head = append(out.Head, m.Name)
 	}
 	out.Head = append(out.Head, "in training", "mean rank", "series won", "beats baseline", "like the leader", "seconds")
 	for _, r := range st.Slices[0].Rows {
-		row := []string{strconv.Itoa(r.Rank), r.Contender, perCent(r.Skill)}
+		row := []string{r.Contender, strconv.Itoa(r.Rank), perCent(r.Skill)}
 		for _, m := range metrics {
 			if m.Share {
 				row = append(row, perCent(r.Values[m.Name]))

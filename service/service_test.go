@@ -388,7 +388,7 @@ func TestProblemsPointAtTheirField(t *testing.T) {
 	_, err := c.Load(ctx, "units", monthly, months(counted(1, 20)...))
 	require.NoError(t, err)
 	for where, plan := range map[string]api.Plan{
-		"body.split":      {Dataset: "units", Horizon: 19, Contenders: contenders("naive")},
+		"body.windows":    {Dataset: "units", Horizon: 3, Windows: 99, Contenders: contenders("naive")},
 		"body.contenders": {Dataset: "units", Horizon: 2, Contenders: contenders("oracle")},
 		"body.levels":     {Dataset: "units", Horizon: 2, Contenders: contenders("naive"), Levels: []float64{20}},
 		"body.horizon":    {Dataset: "units", Contenders: contenders("naive")},

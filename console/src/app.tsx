@@ -1,6 +1,6 @@
 import { Moon, Sun } from "lucide-react";
 import { Navigate, NavLink, Route, Routes } from "react-router";
-import { BakeoffPage } from "./pages/bakeoff";
+import { BakeoffPage } from "./pages/bakeoff/page";
 import { BakeoffsPage } from "./pages/bakeoffs";
 import { DataPage } from "./pages/data";
 import { DatasetPage } from "./pages/dataset/page";

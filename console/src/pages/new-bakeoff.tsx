@@ -7,7 +7,7 @@ import { SplitBars } from "../chart/split-bar";
 import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
 import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
-import { SetAside } from "./bakeoff";
+import { SetAside } from "./bakeoff/page";
 import { useDatasets } from "./data";
 import { LoadDialog } from "./load-dialog";
 
@@ -56,6 +56,10 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
   const [windows, setWindows] = useState("3");
   const [stride, setStride] = useState("");
   const [sliding, setSliding] = useState("");
+  const [gap, setGap] = useState("");
+  const [refit, setRefit] = useState("");
+  const [weights, setWeights] = useState("");
+  const [metric, setMetric] = useState("");
   const [levels, setLevels] = useState("80, 95");
   const [seed, setSeed] = useState("1");
   const [contenders, setContenders] = useState<Contender[]>(
@@ -70,6 +74,10 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
     windows: wholeNumber(windows) || 1,
     stride: wholeNumber(stride) || undefined,
     history: sliding ? `sliding:${sliding}` : "expanding",
+    gap: wholeNumber(gap) || undefined,
+    refit: refit.trim() || undefined,
+    weights: weights.trim() || undefined,
+    metric: metric.trim() || undefined,
     levels: levels
       .split(/[\s,]+/)
       .filter(Boolean)
@@ -127,6 +135,24 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
             onChange={setSliding}
             width="w-40"
             placeholder="all of them"
+          />
+          <Input label="Gap" value={gap} onChange={setGap} width="w-16" placeholder="0" />
+          <Input
+            label="Train"
+            value={refit}
+            onChange={setRefit}
+            width="w-28"
+            placeholder="every window"
+            hint="every:N or once"
+          />
+          <Input label="Ranked by" value={metric} onChange={setMetric} width="w-24" placeholder="mase" />
+          <Input
+            label="Weights"
+            value={weights}
+            onChange={setWeights}
+            width="w-28"
+            placeholder="none"
+            hint="volume:28"
           />
           <Input label="Levels, in per cent" value={levels} onChange={setLevels} width="w-28" />
           <Input label="Seed" value={seed} onChange={setSeed} width="w-20" />

@@ -10,9 +10,9 @@ import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
-import { useBakeoff } from "./bakeoff";
-import { bandsOf } from "./comparison";
-import { placeOf } from "./standings";
+import { bandsOf } from "./bakeoff/curves";
+import { useBakeoff } from "./bakeoff/page";
+import { placeOf } from "./bakeoff/standings";
 
 type Release = Schemas["Release"];
 type Curve = Schemas["ReleaseCurve"];

@@ -3,10 +3,20 @@ import type { Job } from "../api/progress";
 import { Button } from "./controls";
 
 /** A running job: how far, how fast, how long still. */
-export function Progress({ job, cancel }: { job: Job; cancel: () => Promise<unknown> }) {
+export function Progress({
+  job,
+  cancel,
+  pause,
+}: {
+  job: Job;
+  cancel: () => Promise<unknown>;
+  pause?: () => Promise<unknown>;
+}) {
   const [asked, setAsked] = useState(false);
   const share = job.total > 0 ? job.done / job.total : 0;
   const left = job.left > 0 ? `, ${Math.ceil(job.left)} s left` : "";
+  const rate =
+    job.rate > 0 ? `, ${job.rate >= 10 ? Math.round(job.rate) : job.rate.toFixed(1)} a second` : "";
   return (
     <div className="flex items-center gap-4">
       <div
@@ -20,8 +30,13 @@ export function Progress({ job, cancel }: { job: Job; cancel: () => Promise<unkn
         <div className="h-full bg-copper" style={{ width: `${100 * share}%` }} />
       </div>
       <span className="text-[13px] text-soft" aria-live="polite">
-        {job.state === "queued" ? "waiting for its turn" : `${job.done} of ${job.total} tasks${left}`}
+        {job.state === "queued" ? "waiting for its turn" : `${job.done} of ${job.total} tasks${rate}${left}`}
       </span>
+      {pause && (
+        <Button weak disabled={asked} onClick={() => pause()}>
+          Pause
+        </Button>
+      )}
       <Button
         weak
         disabled={asked}

@@ -1,14 +1,19 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useParams } from "react-router";
-import { api, type Schemas, take } from "../api/client";
-import { isOver, useProgress } from "../api/progress";
-import { SplitBars } from "../chart/split-bar";
-import { count, span } from "../format";
-import { Button, Download } from "../ui/controls";
-import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
-import { Progress } from "../ui/progress";
-import { Comparison } from "./comparison";
+import { Tabs } from "radix-ui";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { api, type Schemas, take } from "../../api/client";
+import { isOver, useProgress } from "../../api/progress";
+import { SplitBars } from "../../chart/split-bar";
+import { count, span } from "../../format";
+import { Button } from "../../ui/controls";
+import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
+import { Progress } from "../../ui/progress";
+import { Curves } from "./curves";
+import { DuelView } from "./duel";
+import { ResidualsView } from "./residuals";
 import { StandingsView } from "./standings";
+import { TuningView } from "./tuning";
+import { Winners } from "./winners";
 
 export const useBakeoff = (id: string) =>
   useQuery({
@@ -36,6 +41,8 @@ export function BakeoffPage() {
 function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const plan = bakeoff.plan;
   const job = useProgress(bakeoff.job, [["bakeoff"], ["standings"], ["curves"], ["bakeoffs"]]) ?? bakeoff.job;
+  const queries = useQueryClient();
+  const reread = () => queries.invalidateQueries({ queryKey: ["bakeoff"] });
   const standings = useQuery({
     queryKey: ["standings", bakeoff.id, "", ""],
     queryFn: () =>
@@ -52,30 +59,35 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       <p className="-mt-3 text-soft">
         {bakeoff.name}: {bakeoff.measure} of {plan.dataset} (revision {plan.revision}),{" "}
         {span(plan.horizon, bakeoff.cadence)} ahead in {count(plan.windows ?? 1, "window")}, history{" "}
-        {plan.history}, seed {plan.seed ?? 0}.
+        {plan.history}
+        {plan.gap ? `, a gap of ${plan.gap}` : ""}
+        {plan.refit ? `, trained ${plan.refit}` : ""}, seed {plan.seed ?? 0}.
       </p>
-      {!isOver(job) && <Progress job={job} cancel={() => cancel(bakeoff.id)} />}
+      {!isOver(job) && job.state !== "paused" && (
+        <Progress
+          job={job}
+          cancel={() => act(bakeoff.id, "cancel").then(reread)}
+          pause={() => act(bakeoff.id, "pause").then(reread)}
+        />
+      )}
       {job.state === "failed" && <Trouble error={new Error(`It failed: ${job.error}`)} />}
-      {job.state === "cancelled" && (
-        <p>
-          It was cancelled after {job.done} of {job.total} tasks; what was done stays. Go on with{" "}
-          <code className="bg-tint px-1">paperkettle bakeoff resume {bakeoff.id}</code>.
+      {(job.state === "cancelled" || job.state === "paused") && (
+        <p className="flex items-center gap-3">
+          It was {job.state} after {job.done} of {job.total} tasks; what was done stays.
+          <Button weak onClick={() => act(bakeoff.id, "resume").then(reread)}>
+            Go on
+          </Button>
         </p>
       )}
       {standings.error && <Trouble error={standings.error} />}
       {standings.data && standings.data.slices.length > 0 && (
         <>
           <StandingsView bakeoff={bakeoff} />
-          <Comparison bakeoff={bakeoff} />
+          <Looks bakeoff={bakeoff} />
         </>
       )}
       {bakeoff.split && (
-        <Section
-          title="Split"
-          aside={
-            <Download href={`/api/v1/bakeoffs/${bakeoff.id}/export`}>Download every point as CSV</Download>
-          }
-        >
+        <Section title="Split">
           <SplitBars split={bakeoff.split} />
           <SetAside split={bakeoff.split} />
         </Section>
@@ -84,8 +96,55 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   );
 }
 
-const cancel = (id: string) =>
-  take(api.POST("/bakeoffs/{bakeoff}/cancel", { params: { path: { bakeoff: id } } }));
+const act = (id: string, what: "cancel" | "pause" | "resume") =>
+  take(api.POST(`/bakeoffs/{bakeoff}/${what}`, { params: { path: { bakeoff: id } } }));
+
+const looks = ["curves", "series", "duel", "residuals", "tuning"] as const;
+
+/** The ways to look at a finished comparison. */
+function Looks({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
+  const [params, setParams] = useSearchParams();
+  const look = params.get("look") ?? "curves";
+  const shown = looks.filter((l) => l !== "tuning" || bakeoff.plan.contenders.some((c) => c.tune));
+  return (
+    <Tabs.Root
+      value={look}
+      onValueChange={(v) => {
+        const next = new URLSearchParams(params);
+        next.set("look", v);
+        setParams(next, { replace: true });
+      }}
+      className="flex flex-col gap-3"
+    >
+      <Tabs.List aria-label="Looks" className="flex gap-5 border-b border-rule">
+        {shown.map((l) => (
+          <Tabs.Trigger
+            key={l}
+            value={l}
+            className="-mb-px border-b-2 border-transparent px-1 py-1.5 text-soft capitalize data-[state=active]:border-copper data-[state=active]:text-ink"
+          >
+            {l}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+      <Tabs.Content value="curves">
+        <Curves bakeoff={bakeoff} />
+      </Tabs.Content>
+      <Tabs.Content value="series">
+        <Winners bakeoff={bakeoff} />
+      </Tabs.Content>
+      <Tabs.Content value="duel">
+        <DuelView bakeoff={bakeoff} />
+      </Tabs.Content>
+      <Tabs.Content value="residuals">
+        <ResidualsView bakeoff={bakeoff} />
+      </Tabs.Content>
+      <Tabs.Content value="tuning">
+        <TuningView bakeoff={bakeoff} />
+      </Tabs.Content>
+    </Tabs.Root>
+  );
+}
 
 export function SetAside({ split }: { split: Schemas["Split"] }) {
   if (split.set_aside_count === 0) return null;

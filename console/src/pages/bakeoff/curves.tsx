@@ -1,19 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { api, type Schemas, take } from "../api/client";
-import { type Band, type Line, TimeChart } from "../chart/time-chart";
-import { share } from "../format";
-import { hueOf } from "../theme";
-import { Select, Toggle } from "../ui/controls";
-import { Section, Trouble, Waiting } from "../ui/page";
-import { SeriesPicker } from "../ui/series-picker";
+import { api, type Schemas, take } from "../../api/client";
+import { type Band, type Line, TimeChart } from "../../chart/time-chart";
+import { share } from "../../format";
+import { hueOf } from "../../theme";
+import { Select, Toggle } from "../../ui/controls";
+import { Section, Trouble, Waiting } from "../../ui/page";
+import { SeriesPicker } from "../../ui/series-picker";
 import { placeOf, show } from "./standings";
 
 type Bakeoff = Schemas["Bakeoff"];
-type Curves = Schemas["Curves"];
+type CurvesData = Schemas["Curves"];
 
 /** One series: actuals, contenders to toggle, the intervals of the selected. */
-export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
+export function Curves({ bakeoff }: { bakeoff: Bakeoff }) {
   const [params, setParams] = useSearchParams();
   const bySeries = useQuery({
     queryKey: ["standings", bakeoff.id, "brief", "series"],
@@ -25,7 +25,8 @@ export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
       ),
   });
   const slices = bySeries.data?.slices ?? [];
-  const keys = slices.map((s) => s.name ?? "");
+  const order = params.get("order") ?? "name";
+  const keys = ordered(slices, bySeries.data?.metric ?? "", bakeoff, order).map((s) => s.name ?? "");
   const chosen = params.get("series") ?? keys[0] ?? "";
   const curves = useQuery({
     queryKey: ["curves", bakeoff.id, chosen],
@@ -56,7 +57,21 @@ export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
   return (
     <Section
       title="Curves"
-      aside={<SeriesPicker keys={keys} chosen={chosen} choose={(key) => change("series", key)} />}
+      aside={
+        <span className="flex items-end gap-3">
+          <Select
+            label="Series by"
+            value={order}
+            onChange={(v) => change("order", v)}
+            options={[
+              { value: "name", text: "name" },
+              { value: "error", text: "the leader's error, worst first" },
+              { value: "skill", text: "the leader's skill, worst first" },
+            ]}
+          />
+          <SeriesPicker keys={keys} chosen={chosen} choose={(key) => change("series", key)} />
+        </span>
+      }
     >
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[13px]">
         <span className="mr-2 inline-flex items-center gap-1.5">
@@ -91,12 +106,21 @@ export function Comparison({ bakeoff }: { bakeoff: Bakeoff }) {
   );
 }
 
+/** The series in the order in which they are stepped through. */
+function ordered(slices: Schemas["StandingsSlice"][], metric: string, bakeoff: Bakeoff, by: string) {
+  const row = (s: Schemas["StandingsSlice"]) => s.rows.find((r) => r.contender === bakeoff.leader);
+  if (by === "error")
+    return slices.toSorted((a, b) => (row(b)?.values[metric] ?? -1) - (row(a)?.values[metric] ?? -1));
+  if (by === "skill") return slices.toSorted((a, b) => (row(a)?.skill ?? 9) - (row(b)?.skill ?? 9));
+  return slices;
+}
+
 /** At first the leader and the baseline are shown. */
 function defaults(leader: string, bakeoff: Bakeoff): string[] {
   return [...new Set([leader, bakeoff.plan.baseline ?? leader])];
 }
 
-type ChartProps = { curves: Curves; bakeoff: Bakeoff; shown: string[]; banded: string };
+type ChartProps = { curves: CurvesData; bakeoff: Bakeoff; shown: string[]; banded: string };
 
 function CurvesChart({ curves, bakeoff, shown, banded }: ChartProps) {
   const hue = (name: string) => hueOf(placeOf(bakeoff.plan, name));
