@@ -97,7 +97,7 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.StringVar(&p.plan.Weights, "weights", "", "of series in weighted scores: volume:28, volume*price:28 or column:NAME")
 	f.StringVar(&p.plan.Fallback, "fallback", "", "the family that stands in where a contender fails, or leave-out; naive if left out")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
-	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
+	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")
 	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
 	f.StringVar(&p.plan.Metric, "metric", "", "the metric that ranks; mase if left out")
 	f.Float64SliceVar(&p.plan.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
@@ -146,7 +146,8 @@ func (p *planFlags) read(args []string) (api.Plan, error) {
 	return plan, nil
 }
 
-// parseContender reads FAMILY[:SETTING=VALUE,...], which is also the name.
+// parseContender reads FAMILY[:SETTING=VALUE,...], which is also the name. Several values
+// apart by bars are tried on inner windows.
 func parseContender(text string) (api.Contender, error) {
 	family, rest, found := strings.Cut(text, ":")
 	c := api.Contender{Name: text, Family: family}
@@ -158,6 +159,15 @@ func parseContender(text string) (api.Contender, error) {
 		name, value, ok := strings.Cut(pair, "=")
 		if !ok || name == "" {
 			return c, misused("--contender %s: %q is not SETTING=VALUE", text, pair)
+		}
+		if tried := strings.Split(value, "|"); len(tried) > 1 {
+			if c.Tune == nil {
+				c.Tune = &api.Tune{Settings: map[string][]any{}}
+			}
+			for _, v := range tried {
+				c.Tune.Settings[name] = append(c.Tune.Settings[name], strings.TrimSpace(v))
+			}
+			continue
 		}
 		c.Settings[name] = value
 	}

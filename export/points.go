@@ -21,6 +21,16 @@ type Points struct {
 	high    []float64
 	windows bool
 	cells   []Cell
+	periods map[int]string // each name is made once
+}
+
+func (e *Points) period(index int) string {
+	name, ok := e.periods[index]
+	if !ok {
+		name = e.p.Period(index)
+		e.periods[index] = name
+	}
+	return name
 }
 
 // Origin names where a forecast starts: the axis index of the last trained period, and
@@ -59,7 +69,7 @@ func NewPoints(w *bufio.Writer, format string, p *panel.Panel, levels []float64,
 		add(Number, "mase_scale", "rmsse_scale")
 	}
 	t, err := NewTable(w, format, columns)
-	return &Points{t: t, p: p, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows}, err
+	return &Points{t: t, p: p, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows, periods: map[int]string{}}, err
 }
 
 // Series writes all steps of one series. actual gives the value at an axis index,
@@ -73,10 +83,10 @@ func (e *Points) Series(series int, contender string, at Origin, rows forecast.R
 	if e.windows {
 		head = append(head, Cell{Number: float64(at.Window)})
 	}
-	head = append(head, Cell{Text: e.p.Period(at.Index)})
+	head = append(head, Cell{Text: e.period(at.Index)})
 	for h, f := range rows.Mean {
 		index := at.Index + at.Gap + h + 1
-		cells := append(head, Cell{Number: float64(h + 1)}, Cell{Text: e.p.Period(index)}, Cell{Number: actual(index)}, Cell{Number: f})
+		cells := append(head, Cell{Number: float64(h + 1)}, Cell{Text: e.period(index)}, Cell{Number: actual(index)}, Cell{Number: f})
 		e.read.Read(rows.At(h), e.low, e.high)
 		for i := range e.low {
 			cells = append(cells, Cell{Number: e.low[i]}, Cell{Number: e.high[i]})

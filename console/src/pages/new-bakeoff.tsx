@@ -181,10 +181,20 @@ function named(list: Contender[]): Contender[] {
   return list.map((c) => {
     const settings = Object.entries(c.settings ?? {}).filter(([, v]) => v !== "" && v != null);
     const suffix = settings.map(([k, v]) => `${k}=${v}`).join(",");
+    // Several values apart by bars are tried on inner windows.
+    const tried = settings.filter(([, v]) => String(v).includes("|"));
+    const values = (v: unknown) =>
+      String(v)
+        .split("|")
+        .map((x) => x.trim())
+        .filter(Boolean);
     return {
       family: c.family,
       name: suffix ? `${c.family}:${suffix}` : c.family,
-      settings: Object.fromEntries(settings),
+      settings: Object.fromEntries(settings.filter(([, v]) => !String(v).includes("|"))),
+      ...(tried.length > 0
+        ? { tune: { settings: Object.fromEntries(tried.map(([k, v]) => [k, values(v)])) } }
+        : {}),
     };
   });
 }

@@ -5,7 +5,7 @@ import { api, type Schemas, take } from "../../api/client";
 import { isOver, useProgress } from "../../api/progress";
 import { SplitBars } from "../../chart/split-bar";
 import { count, span } from "../../format";
-import { Button } from "../../ui/controls";
+import { Button, Select } from "../../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Progress } from "../../ui/progress";
 import { Curves } from "./curves";
@@ -83,6 +83,7 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       {standings.data && standings.data.slices.length > 0 && (
         <>
           <StandingsView bakeoff={bakeoff} />
+          {isOver(job) && <EnterLater bakeoff={bakeoff} reread={reread} />}
           <Looks bakeoff={bakeoff} />
         </>
       )}
@@ -161,6 +162,37 @@ export function SetAside({ split }: { split: Schemas["Split"] }) {
         ))}
       </ul>
     </details>
+  );
+}
+
+/** Enters a further family with its settings as found from the data: only it runs. */
+function EnterLater({ bakeoff, reread }: { bakeoff: Schemas["Bakeoff"]; reread: () => void }) {
+  const families = useQuery({ queryKey: ["families"], queryFn: () => take(api.GET("/families")) });
+  const enter = useMutation({
+    mutationFn: (family: string) =>
+      take(
+        api.POST("/bakeoffs/{bakeoff}/contenders", {
+          params: { path: { bakeoff: bakeoff.id } },
+          body: { contenders: [{ family }] },
+        }),
+      ),
+    onSuccess: reread,
+  });
+  const there = bakeoff.plan.contenders.map((c) => c.name ?? c.family);
+  const more = (families.data?.items ?? []).filter((f) => !there.includes(f.name));
+  if (more.length === 0) return null;
+  return (
+    <span className="flex items-center gap-3">
+      <Select
+        label="Enter a further contender"
+        hideLabel
+        placeholder="Enter a further contender"
+        value=""
+        onChange={(f) => enter.mutate(f)}
+        options={more.map((f) => ({ value: f.name, text: f.name }))}
+      />
+      {enter.error && <Trouble error={enter.error} />}
+    </span>
   );
 }
 
