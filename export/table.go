@@ -229,7 +229,7 @@ func (t *xlsxTable) Close() error {
 const parquetBatch = 1024
 
 type parquetTable struct {
-	w       *parquet.Writer
+	w       *parquet.GenericWriter[any]
 	columns []Column
 	at      []int // of each column in the file, which orders them by name
 	batch   []parquet.Row
@@ -248,7 +248,7 @@ func newParquet(w io.Writer, columns []Column) Table {
 		}
 	}
 	schema := parquet.NewSchema("table", group)
-	t := &parquetTable{w: parquet.NewWriter(w, schema, parquet.Compression(&parquet.Snappy)), columns: columns}
+	t := &parquetTable{w: parquet.NewGenericWriter[any](w, schema, parquet.Compression(&parquet.Snappy)), columns: columns}
 	for _, c := range columns {
 		leaf, _ := schema.Lookup(c.Name)
 		t.at = append(t.at, leaf.ColumnIndex)

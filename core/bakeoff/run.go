@@ -56,7 +56,6 @@ type group struct {
 type fit struct {
 	series  []int
 	trained model.Trained
-	err     error // of the training as a whole
 }
 
 func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
