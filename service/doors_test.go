@@ -116,7 +116,7 @@ func TestProgressIsAStreamOfEvents(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "done", again.State, "what is over stays as it is")
 	_, err = c.ResumeBakeoff(ctx, b.ID)
-	assert.ErrorContains(t, err, "only a cancelled or failed one can be resumed")
+	assert.ErrorContains(t, err, "only a paused, cancelled or failed one can be resumed")
 }
 
 // shops is a table of two attributes with a driver.

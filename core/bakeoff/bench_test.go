@@ -6,11 +6,13 @@ import (
 	"math/rand/v2"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/calendar"
+	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 	"paperkettle/core/split"
@@ -66,4 +68,34 @@ func BenchmarkEngine(b *testing.B) {
 		close(work)
 		wg.Wait()
 	}
+}
+
+// BenchmarkOverhead sets the engine against calling the models directly, in turns, on
+// one worker: the ratio is what scoring, packing and bookkeeping cost.
+func BenchmarkOverhead(b *testing.B) {
+	p := dailyPanel(256, 1095)
+	e, err := bakeoff.Prepare(p, baselinePlan(28, 2), catalogue.Standard())
+	require.NoError(b, err)
+	var models []model.Model
+	for _, c := range e.Plan.Contenders {
+		m, _, err := catalogue.Standard().New(c.Family, c.Settings)
+		require.NoError(b, err)
+		models = append(models, m)
+	}
+	random := func(string) *rand.Rand { return nil }
+	var engine, direct time.Duration
+	for b.Loop() {
+		for _, t := range e.Tasks() {
+			begin := time.Now()
+			_, err := e.Run(context.Background(), t, nil)
+			require.NoError(b, err)
+			engine += time.Since(begin)
+			w := e.Windows[t.Window]
+			begin = time.Now()
+			_, _, err = bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, random)
+			require.NoError(b, err)
+			direct += time.Since(begin)
+		}
+	}
+	b.ReportMetric(engine.Seconds()/direct.Seconds(), "engine/direct")
 }

@@ -50,8 +50,9 @@ func (r Rows) power() int {
 	for _, v := range r.Mean {
 		top = max(top, math.Abs(v))
 	}
-	for _, v := range r.Quantiles {
-		top = max(top, math.Abs(v))
+	for h := range r.Mean { // quantiles are in order: the outermost are the largest
+		q := r.At(h)
+		top = max(top, math.Abs(q[0]), math.Abs(q[GridSize-1]))
 	}
 	if top == 0 {
 		return 0
@@ -69,10 +70,18 @@ func (r Rows) Pack(b []byte) []byte {
 	b[at] = byte(int8(k))
 	at++
 	put := func(v *float64) {
-		n := math.Round(*v * factor / divisor)
-		*v = n / factor * divisor
+		n := math.RoundToEven(*v * factor)
+		*v = n / factor
 		binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
 		at += 4
+	}
+	if k < 0 {
+		put = func(v *float64) {
+			n := math.RoundToEven(*v / divisor)
+			*v = n * divisor
+			binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
+			at += 4
+		}
 	}
 	for h := range r.Mean {
 		put(&r.Mean[h])
