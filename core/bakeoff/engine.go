@@ -352,9 +352,10 @@ func (e *Engine) ScaleLag() int {
 }
 
 func (e *Engine) newAccs(n int) []score.Acc {
-	out := make([]score.Acc, n)
+	out, levels := make([]score.Acc, n), len(e.Plan.Levels)
+	room := make([]score.LevelAcc, n*levels) // one piece of memory for all
 	for i := range out {
-		out[i] = score.NewAcc(len(e.Plan.Levels))
+		out[i].Levels = room[i*levels : (i+1)*levels : (i+1)*levels]
 	}
 	return out
 }

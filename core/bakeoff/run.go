@@ -140,7 +140,8 @@ func (e *Engine) scales(shard []int, w split.Window) []score.Scale {
 	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
 	out := make([]score.Scale, len(shard))
 	for i := range out {
-		out[i] = score.MakeScale(view.Series(i).Values, e.ScaleLag())
+		values, _ := view.Values(i)
+		out[i] = score.MakeScale(values, e.ScaleLag())
 	}
 	return out
 }
@@ -274,7 +275,7 @@ func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.
 	}
 	view := panel.NewView(e.Panel, f.series, win.TrainFirst, win.Origin)
 	for i, s := range f.series {
-		seen := view.Series(i).Values
+		seen, _ := view.Values(i)
 		fitted := told.Fitted(i, len(seen))
 		if fitted == nil {
 			continue

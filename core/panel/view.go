@@ -65,25 +65,30 @@ type SeriesView struct {
 // stands at the origin. Leading unknown periods are cut.
 func (v View) Series(i int) SeriesView {
 	s := &v.p.Series[v.series[i]]
+	values, first := v.Values(i)
+	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, drivers: s.Drivers, offset: first - s.First}
+}
+
+// Values are those of the i-th series alone, as Series gives them, and the axis index of
+// the first.
+func (v View) Values(i int) (values []float64, first int) {
+	s := &v.p.Series[v.series[i]]
 	from := max(v.from, s.First)
 	to := min(v.origin+1, s.End())
 	for from < to && !Known(s.At(from)) {
 		from++
 	}
-	out := SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: from, v: v, drivers: s.Drivers, offset: from - s.First}
 	if from >= to {
-		out.First = v.origin + 1
-		return out
+		return nil, v.origin + 1
 	}
-	values := s.Values[from-s.First : to-s.First : to-s.First]
+	values = s.Values[from-s.First : to-s.First : to-s.First]
 	if missing := v.origin + 1 - to; missing > 0 {
 		values = append(make([]float64, 0, len(values)+missing), values...)
 		for range missing {
 			values = append(values, Unknown)
 		}
 	}
-	out.Values = values
-	return out
+	return values, from
 }
 
 // Events lists what concerns the series, past and ahead.
