@@ -96,11 +96,12 @@ func (a *app) releaseShow() *cobra.Command {
 }
 
 func (a *app) releaseExport() *cobra.Command {
-	var file string
-	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release as CSV", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w) })
+	var file, format string
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w, format) })
 	})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
+	cmd.Flags().StringVar(&format, "format", "csv", "csv, json, jsonl, xlsx or parquet")
 	return cmd
 }
 

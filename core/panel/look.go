@@ -206,9 +206,19 @@ func Profile(p *Panel, s *Series, by calendar.Position) ([]Place, error) {
 		}
 		slices.Sort(x)
 		mean, _ := meanError(x)
-		out[k] = Place{mean, x[(len(x)-1)/4], x[(len(x)-1)*3/4], len(x)}
+		out[k] = Place{mean, between(x, 0.25), between(x, 0.75), len(x)}
 	}
 	return out, nil
+}
+
+// between is a quantile of sorted values, interpolated at p(n-1).
+func between(x []float64, p float64) float64 {
+	at := p * float64(len(x)-1)
+	i := min(int(at), len(x)-2)
+	if i < 0 {
+		return x[0]
+	}
+	return x[i] + (at-float64(i))*(x[i+1]-x[i])
 }
 
 // Autocorrelation is the sample autocorrelation at lags 1..n, over the pairs of which
