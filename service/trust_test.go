@@ -132,7 +132,7 @@ func TestEnteringLater(t *testing.T) {
 	require.NoError(t, err)
 	job, err := c.Wait(ctx, more.Job.ID, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"done", 8}, []any{job.State, job.Total})
+	assert.Equal(t, []any{"done", 7}, []any{job.State, job.Total})
 	st, err := c.Standings(ctx, b.ID, "", "")
 	require.NoError(t, err)
 	assert.Len(t, st.Slices[0].Rows, 4)

@@ -51,8 +51,8 @@ type SetAside struct {
 }
 
 // Task names one piece of work: a contender on a shard of series, from the window at
-// which its model is trained up to the next such window. Window and Contender are
-// indices from 0.
+// which its model is trained up to the next such window, or all windows where it combines
+// others. Window and Contender are indices from 0.
 type Task struct{ Window, Contender, Shard int }
 
 // Filled is a series on which a contender failed; the fallback stands in, or the series
@@ -235,7 +235,8 @@ func (e *Engine) Tasks() []Task {
 			for c := range e.models {
 				switch {
 				case e.combiners[c] != nil:
-					if len(e.members(w, shard)) > 0 {
+					// One task goes through all windows: it remembers what it has read.
+					if w == 0 && len(e.taskWindows(Task{w, c, shard})) > 0 {
 						combined = append(combined, Task{w, c, shard})
 					}
 				case e.Plan.Split.Refit.Leads(w) != w, shard > 0 && e.across[c]:
@@ -283,7 +284,7 @@ func (e *Engine) Combines(t Task) bool { return e.combiners[t.Contender] != nil 
 // taskWindows are the windows that a task serves, but for those in which none of its
 // series takes part.
 func (e *Engine) taskWindows(t Task) (out []int) {
-	for w := t.Window; w < len(e.Windows) && (w == t.Window || e.combiners[t.Contender] == nil && e.Plan.Split.Refit.Leads(w) == t.Window); w++ {
+	for w := t.Window; w < len(e.Windows) && (w == t.Window || e.combiners[t.Contender] != nil || e.Plan.Split.Refit.Leads(w) == t.Window); w++ {
 		if len(e.Shard(Task{w, t.Contender, t.Shard})) > 0 {
 			out = append(out, w)
 		}

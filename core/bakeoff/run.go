@@ -284,51 +284,52 @@ func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.
 	}
 }
 
-// combine makes the forecasts of a contender that combines others, from what is stored
-// of them in this window and the ones before.
+// combine makes the forecasts of a contender that combines others, window by window, from
+// what is stored of them in that window and the ones before.
 func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskResult, error) {
 	co := e.combiners[t.Contender]
-	shard := e.Shard(t)
-	now := make([]*memberShard, len(co.members))
-	past := make([]pastShard, len(shard))
-	for m, member := range co.members {
-		for w := 0; w <= t.Window; w++ {
-			if ctx.Err() != nil {
-				return nil, ctx.Err()
-			}
-			got, err := e.memberShard(Task{w, member, t.Shard}, stored)
-			if err != nil {
-				return nil, err
-			}
-			if w == t.Window {
-				now[m] = got
-				continue
-			}
-			for i, s := range shard {
-				past[i].take(e, m, len(co.members), w, s, got)
-			}
-		}
-	}
 	metric, err := score.FindMetric(e.Plan.Metric, e.Plan.Levels)
 	if err != nil {
 		return nil, err
 	}
-	p := e.prediction(shard)
-	rows := make([]forecast.Rows, len(co.members))
-	for i, s := range shard {
-		for m := range rows {
-			if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
+	past := map[int]*pastShard{}
+	now := make([]*memberShard, len(co.members))
+	var out []*TaskResult
+	for _, w := range e.taskWindows(t) {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		for m, member := range co.members {
+			if now[m], err = e.memberShard(Task{w, member, t.Shard}, stored); err != nil {
 				return nil, err
 			}
 		}
-		p.rows[i], _, p.errs[i] = co.Combine(rows, past[i].past(co, metric))
+		shard := e.Shard(Task{w, t.Contender, t.Shard})
+		p := e.prediction(shard)
+		rows := make([]forecast.Rows, len(co.members))
+		for i, s := range shard {
+			if past[s] == nil {
+				past[s] = &pastShard{}
+			}
+			for m := range rows {
+				if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
+					return nil, err
+				}
+			}
+			p.rows[i], _, p.errs[i] = co.Combine(rows, past[s].past(co, metric))
+		}
+		if err := e.fill(ctx, t.Contender, w, shard, p); err != nil {
+			return nil, err
+		}
+		p.scales = e.scales(shard, e.Windows[w])
+		out = append(out, e.result(w, shard, p))
+		for _, s := range shard { // from here on it is past
+			for m := range now {
+				past[s].take(e, m, len(co.members), w, s, now[m])
+			}
+		}
 	}
-	if err := e.fill(ctx, t.Contender, t.Window, shard, p); err != nil {
-		return nil, err
-	}
-	p.scales = e.scales(shard, e.Windows[t.Window])
-	res := e.result(t.Window, shard, p)
-	return []*TaskResult{res}, nil
+	return out, nil
 }
 
 // memberShard is a member's stored result with the places of its series.
