@@ -1,0 +1,101 @@
+package combine_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/combine"
+)
+
+func flat(v float64) forecast.Rows {
+	r := forecast.NewRows(1)
+	r.Mean[0] = v
+	for g := range r.Quantiles {
+		r.Quantiles[g] = v + float64(g-forecast.Median)
+	}
+	return r
+}
+
+func blend(t *testing.T, weigh string, past model.Past, values ...float64) (float64, []float64) {
+	c, err := combine.Families().NewCombiner("blend", model.Values{"weigh": weigh})
+	require.NoError(t, err)
+	var members []forecast.Rows
+	for _, v := range values {
+		members = append(members, flat(v))
+	}
+	rows, weights, err := c.Combine(members, past)
+	require.NoError(t, err)
+	require.NoError(t, rows.Check())
+	return rows.Mean[0], weights
+}
+
+func TestWeighingByHand(t *testing.T) {
+	nan := math.NaN()
+	past := model.Past{Errors: [][]float64{{1, -1, nan, 1}, {3, -3, 3, -3}, {3, 3, 3, 3}}, Actual: []float64{10, 10, nan, 10}}
+	got, _ := blend(t, "mean", past, 1, 2, 6)
+	assert.InDelta(t, 3, got, 1e-12)
+	got, _ = blend(t, "median", past, 1, 2, 6)
+	assert.Equal(t, 2.0, got)
+	got, weights := blend(t, "inverse-error", past, 1, 2, 6)
+	assert.InDeltaSlice(t, []float64{0.6, 0.2, 0.2}, weights, 1e-12)
+	assert.InDelta(t, 0.6+0.4+1.2, got, 1e-12)
+	_, weights = blend(t, "least-squares", past, 1, 2, 6)
+	assert.InDeltaSlice(t, []float64{1. / 3, 1. / 3, 1. / 3}, weights, 1e-12, "three points are too few for three members")
+	got, _ = blend(t, "inverse-error", model.Past{}, 1, 2, 6)
+	assert.InDelta(t, 3, got, 1e-12, "nothing is past yet")
+}
+
+// Least squares find the weights that a simulation was made with, keep them on the
+// simplex, and no weights on a fine grid do better.
+func TestLeastSquaresAreTheBestWeights(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(1, 1))
+	for range 50 {
+		past := model.Past{Errors: make([][]float64, 3)}
+		common := rnd.Float64()
+		for range 60 {
+			shared := common * rnd.NormFloat64()
+			for m, size := range []float64{1, 1.3, 2.5} {
+				past.Errors[m] = append(past.Errors[m], shared+size*rnd.NormFloat64())
+			}
+			past.Actual = append(past.Actual, 1)
+		}
+		loss := func(w []float64) (sum float64) {
+			for i := range past.Actual {
+				e := w[0]*past.Errors[0][i] + w[1]*past.Errors[1][i] + w[2]*past.Errors[2][i]
+				sum += e * e
+			}
+			return sum
+		}
+		_, w := blend(t, "least-squares", past, 1, 2, 3)
+		assert.InDelta(t, 1, w[0]+w[1]+w[2], 1e-12)
+		assert.GreaterOrEqual(t, min(w[0], w[1], w[2]), 0.0)
+		for a := 0.0; a <= 1; a += 0.05 {
+			for b := 0.0; a+b <= 1; b += 0.05 {
+				assert.LessOrEqual(t, loss(w), loss([]float64{a, b, 1 - a - b})*(1+1e-9))
+			}
+		}
+	}
+	same := model.Past{Errors: [][]float64{{1, 2, 1, 2, 1, 2, 1, 2, 1, 2}, {1, 2, 1, 2, 1, 2, 1, 2, 1, 2}}, Actual: make([]float64, 10)}
+	_, w := blend(t, "least-squares", same, 1, 2)
+	assert.InDeltaSlice(t, []float64{0.5, 0.5}, w, 1e-6, "twins share the weight")
+}
+
+func TestTheChoiceTakesTheBestThatIsThere(t *testing.T) {
+	c, err := combine.Families().NewCombiner("best-per-series", nil)
+	require.NoError(t, err)
+	members := []forecast.Rows{flat(1), flat(2), {}}
+	rows, _, err := c.Combine(members, model.Past{Scores: []float64{0.9, 0.5, 0.1}})
+	require.NoError(t, err)
+	assert.Equal(t, 2.0, rows.Mean[0], "the third, best so far, has no forecast here")
+	rows, _, err = c.Combine(members, model.Past{Scores: []float64{math.NaN(), math.NaN(), math.NaN()}, Usual: 1})
+	require.NoError(t, err)
+	assert.Equal(t, 2.0, rows.Mean[0])
+	_, _, err = c.Combine(make([]forecast.Rows, 3), model.Past{})
+	assert.ErrorContains(t, err, "none of its members")
+}
