@@ -261,3 +261,89 @@ func TestACancelIsNeverLost(t *testing.T) {
 		}
 	}
 }
+
+// A paused job keeps what is done and waits; one that is more urgent takes the place of
+// the one at work, which goes on afterwards from where it was.
+func TestPausedAndUrgentJobs(t *testing.T) {
+	b := newBench(t, 1)
+	began, release := make(chan int, 1000), make(chan struct{})
+	slow := func(i int) error {
+		began <- i
+		<-release
+		return nil
+	}
+	first := b.queue(1, &fake{tasks: 500, do: slow})
+	b.m.Start()
+	<-began
+	// Tasks are let go on one by one until something has happened.
+	feed := func(happened func() bool) {
+		for !happened() {
+			select {
+			case release <- struct{}{}:
+			case <-time.After(time.Millisecond):
+			}
+		}
+	}
+	done := make(chan error, 1)
+	go func() { done <- b.m.Pause(ctx, first) }()
+	feed(func() bool { return len(done) > 0 })
+	require.NoError(t, <-done)
+	paused := b.until(first, store.Paused)
+	assert.Equal(t, b.kept(), paused.Done)
+	assert.Empty(t, b.work[1].outcome(), "it is neither finished nor abandoned")
+
+	requeue := func(id uint, priority int) {
+		require.NoError(t, b.store.Write(ctx, func(tx *gorm.DB) error {
+			return tx.Model(&store.Job{}).Where("id = ?", id).Updates(map[string]any{"state": store.Queued, "priority": priority}).Error
+		}))
+		b.m.Wake()
+	}
+	requeue(first, 0)
+	b.until(first, store.Running)
+	second := b.queue(2, &fake{tasks: 1})
+	requeue(second, 3)
+	state := func(id uint) string {
+		var job store.Job
+		require.NoError(t, b.store.Read(ctx).First(&job, id).Error)
+		return job.State
+	}
+	feed(func() bool { return state(second) == store.Done })
+	assert.NotEqual(t, store.Done, state(first), "the urgent one went first")
+	close(release)
+	assert.Equal(t, 500, b.until(first, store.Done).Done)
+	assert.Equal(t, 501, b.kept())
+
+	third := b.queue(3, &fake{tasks: 1, do: func(int) error { return nil }})
+	b.until(third, store.Done)
+	require.NoError(t, b.m.Pause(ctx, third))
+	assert.Equal(t, store.Done, b.until(third, store.Done).State, "what is over stays over")
+}
+
+// staged is fake work whose odd tasks need all even ones.
+type staged struct{ *fake }
+
+func (s staged) Stage(i int) int { return i % 2 }
+
+func TestLaterStagesWaitForEarlierOnes(t *testing.T) {
+	b := newBench(t, 2)
+	var mu sync.Mutex
+	var order []int
+	f := &fake{store: b.store, ref: 1, tasks: 20, do: func(i int) error {
+		mu.Lock()
+		defer mu.Unlock()
+		if i%2 == 1 && b.kept() < 10 {
+			return fmt.Errorf("task %d began before the first stage was kept", i)
+		}
+		order = append(order, i)
+		return nil
+	}}
+	b.m = jobs.New(b.store, 2, map[string]jobs.Opener{"staged": func(context.Context, uint) (jobs.Work, error) { return staged{f}, nil }})
+	job := store.Job{Kind: "staged", RefID: 1, State: store.Queued, CreatedAt: time.Now()}
+	require.NoError(t, b.store.Write(ctx, func(tx *gorm.DB) error { return tx.Create(&job).Error }))
+	b.m.Start()
+	b.until(job.ID, store.Done)
+	require.Len(t, order, 20)
+	for _, i := range order[:10] {
+		assert.Zero(t, i%2)
+	}
+}
