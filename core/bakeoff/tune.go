@@ -188,7 +188,7 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 	report := &Tuned{Metric: m.metric.Name}
 	for k, candidate := range m.models {
 		trial := Trial{Settings: m.settings[k]}
-		total, each, err := m.try(ctx, candidate, sampled, env)
+		total, each, err := m.attempt(ctx, candidate, sampled, env)
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
@@ -217,8 +217,8 @@ func (m *tunedModel) sample(v panel.View, env model.Env) panel.View {
 	return v.Pick(places)
 }
 
-// try scores a combination on the inner windows, in total and for each series.
-func (m *tunedModel) try(ctx context.Context, candidate model.Model, v panel.View, env model.Env) (score.Acc, []float64, error) {
+// attempt scores a combination on the inner windows, in total and for each series.
+func (m *tunedModel) attempt(ctx context.Context, candidate model.Model, v panel.View, env model.Env) (score.Acc, []float64, error) {
 	total := score.NewAcc(len(m.levels))
 	accs := make([]score.Acc, v.Len())
 	for i := range accs {
