@@ -144,7 +144,11 @@ func (w *bakeoffWork) Close(ctx context.Context) error {
 	return err
 }
 
+// Finish drops what was ranked before contenders were added, however late it was kept.
 func (w *bakeoffWork) Finish(tx *gorm.DB) error {
+	if err := tx.Where("bakeoff_id = ?", w.id).Delete(&store.Summary{}).Error; err != nil {
+		return err
+	}
 	return keepSummary(tx, w.id, cutName("", ""), w.whole)
 }
 

@@ -75,7 +75,9 @@ function frame(d: Drawing, fresh: boolean) {
   const events = d.events ?? [];
   const below = [...panes, ...(events.length ? [null] : [])];
   const left = events.length ? 104 : 62;
-  const right = 22;
+  const right = 42; // room for half of the last name
+  // Long names of periods must not move one grid's edges against the others'.
+  const sides = { left, right, outerBoundsMode: "none" };
   const lie = grids(d);
   // The names of the periods stand under the chart itself, above what lies beneath.
   const along = {
@@ -89,9 +91,9 @@ function frame(d: Drawing, fresh: boolean) {
     animation: false,
     textStyle: text,
     grid: [
-      { left, right, top: 34, bottom: lie.chart.bottom },
-      ...lie.panes.map((p) => ({ left, right, ...p })),
-      ...(events.length ? [{ left, right, ...lie.events }] : []),
+      { ...sides, top: 34, bottom: lie.chart.bottom },
+      ...lie.panes.map((p) => ({ ...sides, ...p })),
+      ...(events.length ? [{ ...sides, ...lie.events }] : []),
     ],
     axisPointer: { link: [{ xAxisIndex: "all" }] },
     tooltip: {
@@ -172,7 +174,7 @@ function frame(d: Drawing, fresh: boolean) {
     ],
     series: [
       ...d.bands.map(bandSeries),
-      actualSeries(d),
+      ...(d.actual.length > 0 ? [actualSeries(d)] : []),
       ...d.lines.map((l) => lineSeries(l, d.periods.length)),
       ...rings(d),
       ...panes.map((p, i) => paneSeries(p, i + 1)),

@@ -1,0 +1,194 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+func (a *app) bakeoffStandings() *cobra.Command {
+	var metric, per string
+	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut: by step, window, series, demand, volume, weekday, month or an attribute", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.showStandings(ctx, c, args[0], metric, per)
+		})}
+	cmd.Flags().StringVar(&metric, "metric", "", "the metric that ranks; the plan's if left out")
+	cmd.Flags().StringVar(&per, "per", "", "step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute; two apart by a comma are crossed")
+	return cmd
+}
+
+func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, per string) error {
+	st, err := c.Standings(ctx, id, metric, per)
+	if err != nil {
+		return err
+	}
+	if a.output == "table" && st.Sentence != "" {
+		fmt.Fprintf(a.out, "%s\n\n", st.Sentence)
+	}
+	for i, metrics := range a.metricTables(st) {
+		if i > 0 {
+			fmt.Fprintln(a.out)
+		}
+		if err := a.print(st, a.standingsSheet(st, metrics)); err != nil {
+			return err
+		}
+	}
+	if len(st.Filled) > 0 {
+		f := st.Filled[0]
+		fmt.Fprintf(a.err, "Filled by the fallback: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
+	}
+	return nil
+}
+
+// shownMetrics go into a terminal's first table, besides the ranking one.
+var shownMetrics = []string{"mae", "rmse", "bias", "wape", "mase", "crps"}
+
+// metricTables says which metrics go into which table. A terminal gets the usual ones of
+// points and those of intervals apart, and of a cut the ranking metric alone; CSV
+// and JSON have all in one.
+func (a *app) metricTables(st api.Standings) [][]api.Metric {
+	if a.output != "table" {
+		return [][]api.Metric{st.Metrics}
+	}
+	var points, intervals, ranking []api.Metric
+	for _, m := range st.Metrics {
+		switch {
+		case m.Name == st.Metric:
+			ranking = append(ranking, m)
+		case slices.Contains(shownMetrics, m.Name):
+			points = append(points, m)
+		case strings.HasPrefix(m.Name, "coverage") || strings.HasPrefix(m.Name, "width") || strings.HasPrefix(m.Name, "interval_score"):
+			intervals = append(intervals, m)
+		}
+	}
+	if st.Per != "" {
+		return [][]api.Metric{ranking}
+	}
+	return [][]api.Metric{append(ranking, points...), intervals, nil}
+}
+
+// overHead are the columns of the table on what the lead is worth.
+var overHead = []string{">in training", ">mean rank", ">series won", ">beats baseline", ">behind the leader by", "like the leader", ">seconds", ">MB"}
+
+func (a *app) overCells(st api.Standings, r api.StandingRow) []string {
+	o := r.Over
+	if o == nil {
+		return make([]string, len(overHead))
+	}
+	behind := ""
+	if r.Rank > 1 && o.BehindLow != nil && o.BehindHigh != nil {
+		behind = a.figure(o.BehindLow) + " to " + a.figure(o.BehindHigh)
+	} else if r.Rank > 1 && o.P != nil {
+		behind = "p = " + a.figure(o.P)
+	}
+	seconds, mb := r.Seconds, float64(r.Bytes)/1e6
+	return []string{a.figure(r.Train[st.Metric]), a.figure(o.MeanRank), a.share(o.Won), a.share(o.Beats), behind,
+		map[bool]string{true: "yes", false: "no"}[o.LikeLeader || r.Rank == 1], a.part(&seconds), a.part(&mb)}
+}
+
+func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
+	s := &sheet{}
+	if st.Per != "" {
+		s.head = append(s.head, st.Per)
+	}
+	s.head = append(s.head, ">rank", "contender", ">skill")
+	for _, m := range metrics {
+		s.head = append(s.head, ">"+m.Name)
+	}
+	luck := st.Per == "" && metrics == nil
+	if luck {
+		s.head = append(s.head[:1], append([]string{"contender"}, overHead...)...)
+	} else {
+		s.head = append(s.head, ">points", ">filled")
+	}
+	for _, sl := range st.Slices {
+		for _, r := range sl.Rows {
+			if luck {
+				s.add(append([]string{whole(r.Rank), r.Contender}, a.overCells(st, r)...)...)
+			} else {
+				s.add(a.standingCells(st, sl, r, metrics)...)
+			}
+		}
+	}
+	return s
+}
+
+func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.StandingRow, metrics []api.Metric) []string {
+	var cells []string
+	if st.Per != "" {
+		cells = append(cells, sl.Name)
+	}
+	cells = append(cells, whole(r.Rank), r.Contender, a.share(r.Skill))
+	for _, m := range metrics {
+		if m.Share {
+			cells = append(cells, a.share(r.Values[m.Name]))
+		} else {
+			cells = append(cells, a.figure(r.Values[m.Name]))
+		}
+	}
+	return append(cells, whole(r.Points), whole(r.Filled))
+}
+
+func (a *app) bakeoffDuel() *cobra.Command {
+	var metric string
+	cmd := &cobra.Command{Use: "duel ID CONTENDER CONTENDER", Short: "Set two contenders against each other, series by series", Args: exactly(3), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		d, err := c.Duel(ctx, args[0], args[1], args[2], metric)
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			fmt.Fprintf(a.out, "%s is better than %s on %d series and worse on %d, by %s.", d.A, d.B, d.Wins, d.Losses, d.Metric)
+			if d.Low != nil && d.High != nil {
+				fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, series drawn anew).", a.figure(d.Low), a.figure(d.High))
+			}
+			fmt.Fprintln(a.out)
+		}
+		s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">p"}}
+		for _, x := range d.Series {
+			s.add(x.Series, a.figure(x.A), a.figure(x.B), a.figure(x.P))
+		}
+		return a.print(d, s)
+	})}
+	cmd.Flags().StringVar(&metric, "metric", "", "the metric to compare by; the plan's if left out")
+	return cmd
+}
+
+func (a *app) bakeoffTuning() *cobra.Command {
+	return &cobra.Command{Use: "tuning ID", Short: "Show every combination of settings that was tried, with its score on inner windows", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		list, err := c.Tuning(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if len(list) == 0 {
+			fmt.Fprintln(a.err, "No contender of this bake-off is tuned.")
+		}
+		s := &sheet{head: []string{"contender", ">window", "settings", ">score", ">chosen by series", "problem"}}
+		for _, t := range list {
+			for _, x := range t.Trials {
+				s.add(t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score), whole(x.Chosen), x.Problem)
+			}
+		}
+		if err := a.print(list, s); err != nil || a.output != "table" || len(list) == 0 {
+			return err
+		}
+		for _, m := range list[len(list)-1].Matter {
+			fmt.Fprintf(a.out, "%s explains %.0f %% of the scores' variance in the last window.\n", m.Setting, 100*m.Share)
+		}
+		return nil
+	})}
+}
+
+func settingsText(v map[string]any) string {
+	var parts []string
+	for name, value := range v {
+		parts = append(parts, fmt.Sprintf("%s=%v", name, value))
+	}
+	slices.Sort(parts)
+	return strings.Join(parts, ", ")
+}
