@@ -40,6 +40,7 @@ type Plan struct {
 	Metric     string            `json:"metric,omitempty" yaml:"metric,omitempty" doc:"the metric that ranks; mase where left out"`
 	Weights    string            `json:"weights,omitempty" yaml:"weights,omitempty" doc:"of series in weighted scores: volume:28, volume*price:28 or column:NAME"`
 	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
+	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE and RMSSE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
@@ -147,6 +148,7 @@ type Split struct {
 	Aside    int        `json:"set_aside_count"`
 	Tasks    int        `json:"tasks"`
 	Fits     int        `json:"fits" doc:"models to train"`
+	Cautions []string   `json:"cautions,omitempty"`
 }
 
 // Window is one training part with its assessed part. Indices count periods from 0.

@@ -95,6 +95,7 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.StringVar(&p.plan.Refit, "refit", "", "train at every window (every), every Nth (every:N) or once, and advance in between")
 	f.StringVar(&p.plan.Weights, "weights", "", "of series in weighted scores: volume:28, volume*price:28 or column:NAME")
 	f.StringVar(&p.plan.Fallback, "fallback", "", "the family that stands in where a contender fails, or leave-out; naive if left out")
+	f.StringToStringVar(&p.plan.Ahead, "driver-ahead", nil, "what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
 	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")
 	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
@@ -223,6 +224,9 @@ func (a *app) drawSplit(s api.Split) error {
 		return err
 	}
 	fmt.Fprintf(a.out, "\n%d series, %d models to train.\n", s.Series, s.Fits)
+	for _, text := range s.Cautions {
+		fmt.Fprintf(a.out, "Caution: %s\n", text)
+	}
 	for i, x := range s.SetAside {
 		if i == 5 {
 			fmt.Fprintf(a.out, "... and %d more set aside.\n", s.Aside-i)

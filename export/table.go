@@ -75,6 +75,14 @@ type csvTable struct {
 	w       *bufio.Writer
 	columns []Column
 	row     []byte
+	last    []written // of each column
+}
+
+// written is a number with its text, since finding the shortest one is slow and many
+// columns say the same in row after row.
+type written struct {
+	number float64
+	text   []byte
 }
 
 func newCSV(w *bufio.Writer, columns []Column) (Table, error) {
@@ -83,7 +91,7 @@ func newCSV(w *bufio.Writer, columns []Column) (Table, error) {
 		names[i] = quote(c.Name)
 	}
 	_, err := w.WriteString(strings.Join(names, ",") + "\n")
-	return &csvTable{w: w, columns: columns}, err
+	return &csvTable{w: w, columns: columns, last: make([]written, len(columns))}, err
 }
 
 func (t *csvTable) Row(cells []Cell) error {
@@ -96,7 +104,11 @@ func (t *csvTable) Row(cells []Cell) error {
 		case Text:
 			b = append(b, quote(c.Text)...)
 		default:
-			b = appendNumber(b, c.Number)
+			last := &t.last[i]
+			if c.Number != last.number || len(last.text) == 0 {
+				last.number, last.text = c.Number, appendNumber(last.text[:0], c.Number)
+			}
+			b = append(b, last.text...)
 		}
 	}
 	t.row = append(b, '\n')

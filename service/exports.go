@@ -83,22 +83,21 @@ func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
-		rows, err := s.store.Read(s.ctx).Model(&store.Result{}).Where("bakeoff_id = ?", b.ID).Order("win, shard, contender").
-			Select("win", "contender", "shard", "forecasts").Rows()
+		err = s.eachResult(b.ID, e, func(r *unpacked) error {
+			for i, series := range r.series {
+				if r.rows[i].Mean == nil { // left out
+					continue
+				}
+				if err := points.Series(series, r.contender, r.origin, r.rows[i], r.scales[i], e.Panel.Series[series].At); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
 		if err != nil {
 			return err
 		}
-		defer rows.Close()
-		for rows.Next() {
-			var r store.Result
-			if err := rows.Scan(&r.Win, &r.Contender, &r.Shard, &r.Forecasts); err != nil {
-				return err
-			}
-			if err := exportShard(points, e, r); err != nil {
-				return err
-			}
-		}
-		return errors.Join(rows.Err(), points.Close())
+		return points.Close()
 	}}, nil
 }
 
@@ -114,25 +113,91 @@ func (s *Server) fitsSheet(ctx context.Context, e *bakeoff.Engine, id uint) erro
 	return nil
 }
 
-func exportShard(points *export.Points, e *bakeoff.Engine, r store.Result) error {
-	w := e.Windows[r.Win]
-	shard := e.Shard(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard})
-	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
-	for i, series := range shard {
-		rows, err := jobs.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)
-		if errors.Is(err, forecast.ErrAbsent) { // left out
-			continue
-		}
-		if err != nil {
-			return err
-		}
-		scale := score.MakeScale(view.Series(i).Values, e.ScaleLag())
-		err = points.Series(series, e.Plan.Contenders[r.Contender].Name, export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap}, rows, scale, e.Panel.Series[series].At)
-		if err != nil {
+// unpacked is a stored result made ready to be written.
+type unpacked struct {
+	series    []int
+	contender string
+	origin    export.Origin
+	rows      []forecast.Rows // empty where a series was left out
+	scales    []score.Scale
+}
+
+// eachResult reads a bake-off's results, window by window, while write is busy with those
+// before.
+func (s *Server) eachResult(id uint, e *bakeoff.Engine, write func(*unpacked) error) error {
+	ctx, stop := context.WithCancel(s.ctx)
+	defer stop()
+	ahead := make(chan *unpacked, 4)
+	var failure error
+	go func() {
+		defer close(ahead)
+		failure = s.readResults(ctx, id, e, ahead)
+	}()
+	for r := range ahead {
+		if err := write(r); err != nil {
+			stop()
+			for range ahead { // until the reader has seen it
+			}
 			return err
 		}
 	}
-	return nil
+	return failure
+}
+
+func (s *Server) readResults(ctx context.Context, id uint, e *bakeoff.Engine, out chan<- *unpacked) error {
+	rows, err := s.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Order("win, shard, contender").
+		Select("win", "contender", "shard", "forecasts").Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	scales := map[int]score.Scale{} // of the window's series
+	window := -1
+	for rows.Next() {
+		var r store.Result
+		if err := rows.Scan(&r.Win, &r.Contender, &r.Shard, &r.Forecasts); err != nil {
+			return err
+		}
+		if r.Win != window {
+			clear(scales)
+			window = r.Win
+		}
+		u, err := unpack(e, r, scales)
+		if err != nil {
+			return err
+		}
+		select {
+		case out <- u:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return rows.Err()
+}
+
+func unpack(e *bakeoff.Engine, r store.Result, scales map[int]score.Scale) (*unpacked, error) {
+	w := e.Windows[r.Win]
+	shard := e.Shard(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard})
+	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
+	u := &unpacked{series: shard, contender: e.Plan.Contenders[r.Contender].Name, origin: export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap},
+		rows: make([]forecast.Rows, len(shard)), scales: make([]score.Scale, len(shard))}
+	for i, series := range shard {
+		rows, err := jobs.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)
+		if err != nil && !errors.Is(err, forecast.ErrAbsent) {
+			return nil, err
+		}
+		if err == nil {
+			u.rows[i] = rows
+		}
+		scale, ok := scales[series]
+		if !ok {
+			values, _ := view.Values(i)
+			scale = score.MakeScale(values, e.ScaleLag())
+			scales[series] = scale
+		}
+		u.scales[i] = scale
+	}
+	return u, nil
 }
 
 // exportStandings writes a ranking, whole or cut, as a table.

@@ -8,6 +8,7 @@ import (
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/model"
+	"paperkettle/core/panel"
 	"paperkettle/core/split"
 	"paperkettle/store"
 )
@@ -26,6 +27,12 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit},
 		Weights: in.Weights, Fallback: in.Fallback,
 		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where,
+	}
+	for name, rule := range in.Ahead {
+		if out.Ahead == nil {
+			out.Ahead = map[string]panel.Ahead{}
+		}
+		out.Ahead[name] = panel.Ahead(rule)
 	}
 	for _, c := range in.Contenders {
 		out.Contenders = append(out.Contenders, contenderOf(c))
@@ -48,6 +55,12 @@ func planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
 		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback}
 	if p.Split.Refit != 0 {
 		out.Refit = p.Split.Refit.String()
+	}
+	for name, rule := range p.Ahead {
+		if out.Ahead == nil {
+			out.Ahead = map[string]string{}
+		}
+		out.Ahead[name] = string(rule)
 	}
 	for _, c := range p.Contenders {
 		entered := api.Contender{Name: c.Name, Family: c.Family, Settings: c.Settings}
@@ -82,7 +95,7 @@ const setAsideShown = 100
 
 func splitOf(e *bakeoff.Engine) api.Split {
 	p := e.Panel
-	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside), Tasks: len(e.Tasks())}
+	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside), Tasks: len(e.Tasks()), Cautions: panel.AheadCautions(p, e.Plan.Ahead, e.Reach())}
 	seen := map[int]bool{}
 	for i, w := range e.Windows {
 		out.Windows = append(out.Windows, api.Window{Window: w.Index, TrainFirst: p.Period(w.TrainFirst), Origin: p.Period(w.Origin),

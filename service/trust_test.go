@@ -175,3 +175,27 @@ func TestPauseAndPriority(t *testing.T) {
 		assert.Equal(t, []any{"done", job.Total}, []any{job.State, job.Done})
 	}
 }
+
+// What becomes of a driver that is not known ahead is said with the split, kept with the
+// plan, and refused where it makes no sense.
+func TestDriversPastTheOrigin(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	var text strings.Builder
+	text.WriteString("day,sold,price,visits\n")
+	for d := range 28 {
+		fmt.Fprintf(&text, "2026-02-%02d,%d,%d,%d\n", 1+d, 40+d%7, 10, 300+d)
+	}
+	_, err := c.Load(ctx, "shop", api.LoadColumns{Time: "day", Measure: "sold", Drivers: []string{"price", "visits"}, KnownAhead: []string{"price"}}, strings.NewReader(text.String()))
+	require.NoError(t, err)
+	plan := api.Plan{Dataset: "shop", Horizon: 3, Contenders: []api.Contender{{Family: "naive"}}}
+	split, err := c.Split(ctx, plan)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"The driver visits is not known ahead: no contender sees it. The plan's drivers_ahead can have it lagged or forecast."}, split.Cautions)
+	plan.Ahead = map[string]string{"visits": "lag"}
+	b := run(t, c, plan)
+	assert.Equal(t, plan.Ahead, b.Plan.Ahead)
+	assert.Equal(t, []string{"The driver visits is not known ahead: contenders see what it was 3 days before."}, b.Split.Cautions)
+	plan.Ahead = map[string]string{"price": "lag"}
+	_, err = c.Split(ctx, plan)
+	assert.ErrorContains(t, err, `"price" is known ahead`)
+}

@@ -83,19 +83,39 @@ func BenchmarkOverhead(b *testing.B) {
 		models = append(models, m)
 	}
 	random := func(string) *rand.Rand { return nil }
-	var engine, direct time.Duration
+	least := [2]map[bakeoff.Task]time.Duration{{}, {}} // of each task: the rest is the machine's noise
+	turn := 0
 	for b.Loop() {
 		for _, t := range e.Tasks() {
-			begin := time.Now()
-			_, err := e.Run(context.Background(), t, nil)
-			require.NoError(b, err)
-			engine += time.Since(begin)
 			w := e.Windows[t.Window]
-			begin = time.Now()
-			_, _, err = bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, random)
-			require.NoError(b, err)
-			direct += time.Since(begin)
+			ways := [2]func() error{
+				func() error {
+					_, err := e.Run(context.Background(), t, nil)
+					return err
+				},
+				func() error {
+					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, random)
+					return err
+				},
+			}
+			for i := range ways { // whoever comes second finds the series in the cache: they take turns
+				way := (turn + i) % 2
+				begin := time.Now()
+				require.NoError(b, ways[way]())
+				took := time.Since(begin)
+				if before, ok := least[way][t]; !ok || took < before {
+					least[way][t] = took
+				}
+			}
+			turn++
+		}
+		turn++ // so that each task sees both orders, whatever their number
+	}
+	var sums [2]time.Duration
+	for way := range sums {
+		for _, took := range least[way] {
+			sums[way] += took
 		}
 	}
-	b.ReportMetric(engine.Seconds()/direct.Seconds(), "engine/direct")
+	b.ReportMetric(sums[0].Seconds()/sums[1].Seconds(), "engine/direct")
 }

@@ -33,6 +33,7 @@ type Engine struct {
 	fallback  model.Model // nil to leave series out
 	places    [][]int32   // for each window, of each place in Chosen its place in Qualified, or -1
 	chosenAt  map[int]int
+	scaled    *scaleCache
 }
 
 // combiner is a contender that combines others.
@@ -85,7 +86,7 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if err := plan.Complete(cat); err != nil {
 		return nil, err
 	}
-	e := &Engine{Panel: p, Plan: plan}
+	e := &Engine{Panel: p, Plan: plan, scaled: &scaleCache{}}
 	var err error
 	if e.Windows, err = split.Make(plan.Split, p.Length); err != nil {
 		return nil, &FieldError{"split", err}
@@ -100,6 +101,9 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	}
 	if weights, err := panel.ParseWeights(plan.Weights); err != nil || weights.Check(p) != nil {
 		return nil, &FieldError{"weights", errors.Join(err, weights.Check(p))}
+	}
+	if err := panel.CheckAhead(p, plan.Ahead); err != nil {
+		return nil, &FieldError{"drivers_ahead", err}
 	}
 	if err := e.enter(cat); err != nil {
 		return nil, &FieldError{"contenders", err}
@@ -117,6 +121,15 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 		}
 	}
 	return nil, &FieldError{"split", fmt.Errorf("no series can take part in any window: %s, for one, %s", e.SetAside[0].Key, e.SetAside[0].Reason)}
+}
+
+// view shows series as a contender sees them at a window's origin.
+func (e *Engine) view(series []int, w split.Window) panel.View {
+	v := panel.NewView(e.Panel, series, w.TrainFirst, w.Origin)
+	if len(e.Panel.Drivers) == 0 {
+		return v
+	}
+	return v.WithAhead(e.Plan.Ahead, e.Reach())
 }
 
 // enter makes the contenders' models.

@@ -27,6 +27,9 @@ type Plan struct {
 	Where      map[string]string `json:"where,omitempty"`
 	Weights    string            `json:"weights,omitempty"`  // of series, as panel.ParseWeights reads
 	Fallback   string            `json:"fallback,omitempty"` // a family, or LeaveOut
+	// Ahead says what becomes of drivers that are not known ahead; those it does not name
+	// are dropped.
+	Ahead map[string]panel.Ahead `json:"ahead,omitempty"`
 }
 
 // LeaveOut is the fallback that leaves a series out where a contender fails on it.

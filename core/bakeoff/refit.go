@@ -252,7 +252,11 @@ func (r *Refit) view(series []int) panel.View {
 	if n := int(r.Plan.Split.History); n > 0 {
 		from = max(0, origin-n+1)
 	}
-	return panel.NewView(r.Panel, series, from, origin)
+	v := panel.NewView(r.Panel, series, from, origin)
+	if len(r.Panel.Drivers) == 0 {
+		return v
+	}
+	return v.WithAhead(r.Plan.Ahead, r.Horizon)
 }
 
 func (r *Refit) random(contender int) func(string) *rand.Rand {

@@ -40,8 +40,8 @@ func (e *Engine) Run(ctx context.Context, t Task, stored Stored) ([]*TaskResult,
 	return out, nil
 }
 
-// reach is how many steps ahead a model must see.
-func (e *Engine) reach() int { return e.Plan.Split.Gap + e.Plan.Split.Horizon }
+// Reach is how many steps ahead a model must see.
+func (e *Engine) Reach() int { return e.Plan.Split.Gap + e.Plan.Split.Horizon }
 
 // group is a task at work: models trained at its first window, or where a series first
 // takes part, and advanced from then on.
@@ -63,7 +63,7 @@ func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
 	shard := e.Shard(Task{w, g.t.Contender, g.t.Shard})
 	win := e.Windows[w]
 	for _, f := range g.fits {
-		if err := f.trained.Advance(ctx, panel.NewView(e.Panel, f.series, win.TrainFirst, win.Origin)); err != nil {
+		if err := f.trained.Advance(ctx, e.view(f.series, win)); err != nil {
 			return nil, err
 		}
 	}
@@ -80,7 +80,7 @@ func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
 	if err := e.fill(ctx, g.t.Contender, w, shard, p); err != nil {
 		return nil, err
 	}
-	p.scales = e.scales(shard, win)
+	p.scales = e.scales(w, g.t.Shard, shard)
 	res := e.result(w, shard, p)
 	if fresh != nil {
 		e.scoreTraining(&res.Train, fresh, p, win)
@@ -104,8 +104,8 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 		return nil, nil
 	}
 	e, win := g.e, g.e.Windows[w]
-	view := panel.NewView(e.Panel, fresh, win.TrainFirst, win.Origin)
-	trained, err := e.models[g.t.Contender].Train(ctx, view, model.Env{Horizon: e.reach(), Workers: 1, Random: e.random(w, g.t.Contender)})
+	view := e.view(fresh, win)
+	trained, err := e.models[g.t.Contender].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: 1, Random: e.random(w, g.t.Contender)})
 	if err != nil {
 		return nil, err
 	}
@@ -135,17 +135,6 @@ type prediction struct {
 	scales []score.Scale
 }
 
-// scales are what the errors of a shard's series are divided by.
-func (e *Engine) scales(shard []int, w split.Window) []score.Scale {
-	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
-	out := make([]score.Scale, len(shard))
-	for i := range out {
-		values, _ := view.Values(i)
-		out[i] = score.MakeScale(values, e.ScaleLag())
-	}
-	return out
-}
-
 func (e *Engine) prediction(shard []int) *prediction {
 	p := &prediction{at: make(map[int]int, len(shard)), rows: make([]forecast.Rows, len(shard)), errs: make([]error, len(shard))}
 	for i, s := range shard {
@@ -157,7 +146,7 @@ func (e *Engine) prediction(shard []int) *prediction {
 // forecast puts a fit's forecasts of the window's series into place.
 func (g *group) forecast(ctx context.Context, w int, f *fit, p *prediction) error {
 	win := g.e.Windows[w]
-	res, err := f.trained.Forecast(ctx, panel.NewView(g.e.Panel, f.series, win.TrainFirst, win.Origin), g.e.reach())
+	res, err := f.trained.Forecast(ctx, g.e.view(f.series, win), g.e.Reach())
 	if err != nil {
 		return err
 	}
@@ -189,8 +178,8 @@ func (e *Engine) fill(ctx context.Context, contender, w int, shard []int, p *pre
 		if e.fallback == nil {
 			continue
 		}
-		view := panel.NewView(e.Panel, shard[i:i+1], win.TrainFirst, win.Origin)
-		rows, errs, err := Forecast(ctx, e.fallback, view, e.reach(), e.random(w, contender))
+		view := e.view(shard[i:i+1], win)
+		rows, errs, err := Forecast(ctx, e.fallback, view, e.Reach(), e.random(w, contender))
 		if err != nil {
 			return err
 		}
@@ -273,7 +262,7 @@ func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.
 	if !ok {
 		return
 	}
-	view := panel.NewView(e.Panel, f.series, win.TrainFirst, win.Origin)
+	view := e.view(f.series, win)
 	for i, s := range f.series {
 		seen, _ := view.Values(i)
 		fitted := told.Fitted(i, len(seen))
@@ -321,7 +310,7 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 		if err := e.fill(ctx, t.Contender, w, shard, p); err != nil {
 			return nil, err
 		}
-		p.scales = e.scales(shard, e.Windows[w])
+		p.scales = e.scales(w, t.Shard, shard)
 		out = append(out, e.result(w, shard, p))
 		for _, s := range shard { // from here on it is past
 			for m := range now {

@@ -1,6 +1,7 @@
 package bakeoff_test
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -192,4 +193,65 @@ func TestTuningFindsWhatWorks(t *testing.T) {
 	assert.Len(t, got[bakeoff.Task{Contender: 3}].Tuned.Trials, 4)
 	leader := standings(t, e, got, "").Slices[0].Rows[0]
 	assert.Equal(t, "tuned", leader.Contender)
+}
+
+// follower forecasts the sum of what it is shown of the drivers.
+type follower struct{}
+
+type followed struct{}
+
+func (follower) Fit(context.Context, panel.SeriesView, int, func() *rand.Rand) (model.SeriesFit, error) {
+	return followed{}, nil
+}
+
+func (followed) Forecast(s panel.SeriesView, out forecast.Rows) error {
+	n := len(s.Values)
+	clear(out.Mean)
+	for d := range s.View().Drivers() {
+		for h, v := range s.Driver(d, n+len(out.Mean))[n:] {
+			out.Mean[h] += v
+		}
+	}
+	for h, m := range out.Mean {
+		for g := range out.At(h) {
+			out.At(h)[g] = m
+		}
+	}
+	return nil
+}
+func (followed) Advance(panel.SeriesView) error { return nil }
+func (followed) Describe() model.Description    { return model.Description{} }
+func (followed) MarshalBinary() ([]byte, error) { return nil, nil }
+
+// A driver that is not known ahead is dropped, lagged or forecast as the plan says, and its
+// later values change nothing.
+func TestDriversThatAreNotKnownAhead(t *testing.T) {
+	p := dailyPanel(1, 40)
+	p.Drivers = []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "visits"}}
+	price, visits := make([]float64, 40), make([]float64, 40)
+	for i := range visits {
+		price[i], visits[i] = 1000, float64(i)
+	}
+	p.Series[0].Drivers = [][]float64{price, visits}
+	cat := append(catalogue.Standard(), model.Family{Name: "follower", New: func(model.Values) (model.Model, error) { return model.PerSeries(follower{}), nil }})
+	for rule, want := range map[panel.Ahead][]float64{
+		"":                  {1000, 1000, 1000},
+		panel.AheadDrop:     {1000, 1000, 1000},
+		panel.AheadLag:      {1032, 1033, 1034}, // five before: a gap of two and three steps
+		panel.AheadForecast: {1030, 1031, 1032}, // a week before; the origin is day 34
+	} {
+		plan := bakeoff.Plan{Split: split.Spec{Horizon: 3, Gap: 2}, Contenders: []bakeoff.Contender{{Family: "follower"}}, Ahead: map[string]panel.Ahead{"visits": rule}}
+		if rule == "" {
+			plan.Ahead = nil
+		}
+		for _, seen := range []*panel.Panel{p, panel.Scramble(p, 34, rand.New(rand.NewPCG(5, 6)))} {
+			e, err := bakeoff.Prepare(seen, plan, cat)
+			require.NoError(t, err)
+			assert.Equal(t, want, meansOf(t, runAll(t, e, 1, e.Tasks())[bakeoff.Task{}], 0, 3), rule)
+		}
+	}
+	for name, rule := range map[string]panel.Ahead{"price": "lag", "visits": "guess", "weather": "drop"} {
+		_, err := bakeoff.Prepare(p, bakeoff.Plan{Split: split.Spec{Horizon: 3}, Contenders: []bakeoff.Contender{{Family: "naive"}}, Ahead: map[string]panel.Ahead{name: rule}}, cat)
+		assert.ErrorContains(t, err, name)
+	}
 }

@@ -153,7 +153,7 @@ type Matter struct {
 
 // tuned makes the model of a contender that is tuned.
 func (e *Engine) tuned(cat model.Catalogue, c Contender) (model.Model, error) {
-	m := &tunedModel{tune: *c.Tune, levels: e.Plan.Levels, lag: e.ScaleLag(), horizon: e.reach()}
+	m := &tunedModel{tune: *c.Tune, levels: e.Plan.Levels, lag: e.ScaleLag(), horizon: e.Reach()}
 	var err error
 	if m.metric, err = score.FindMetric(e.Plan.Metric, e.Plan.Levels); err != nil {
 		return nil, err

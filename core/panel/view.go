@@ -13,11 +13,13 @@ type View struct {
 	p            *Panel
 	series       []int
 	from, origin int
+	shown        []shownDriver // nil: all, as they are
+	reach        int
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
 func NewView(p *Panel, series []int, from, origin int) View {
-	return View{p, series, max(from, 0), min(origin, p.Length-1)}
+	return View{p: p, series: series, from: max(from, 0), origin: min(origin, p.Length-1)}
 }
 
 // Len is the number of series.
@@ -34,9 +36,6 @@ func (v View) Cadence() calendar.Cadence { return v.p.Cadence }
 
 // Ordinal turns an axis index into a period; it works past the origin too.
 func (v View) Ordinal(i int) int64 { return v.p.Ordinal(i) }
-
-// Drivers names the explanatory columns.
-func (v View) Drivers() []Driver { return v.p.Drivers }
 
 // Attributes lists the attributes' names.
 func (v View) Attributes() []string {
@@ -114,21 +113,6 @@ func (s SeriesView) label(attribute string) string {
 
 // View is the view that the series belongs to.
 func (s SeriesView) View() View { return s.v }
-
-// Driver gives n values of driver d from First on. A driver that is not known
-// ahead is unknown past the origin, whatever the panel holds.
-func (s SeriesView) Driver(d, n int) []float64 {
-	out := make([]float64, n)
-	ahead := s.v.p.Drivers[d].KnownAhead
-	for i := range out {
-		out[i] = Unknown
-		j := s.offset + i
-		if (ahead || s.First+i <= s.v.origin) && j >= 0 && d < len(s.drivers) && j < len(s.drivers[d]) {
-			out[i] = s.drivers[d][j]
-		}
-	}
-	return out
-}
 
 // CountKnown is the number of known values.
 func CountKnown(values []float64) (n int) {

@@ -1659,6 +1659,10 @@ export interface components {
             baseline?: string;
             contenders: components["schemas"]["Contender"][];
             dataset: string;
+            /** @description what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast */
+            drivers_ahead?: {
+                [key: string]: string;
+            };
             /** @description the family that stands in where a contender fails, or leave-out; naive where left out */
             fallback?: string;
             /**
@@ -1989,6 +1993,7 @@ export interface components {
             to: number;
         };
         Split: {
+            cautions?: string[];
             first: string;
             /**
              * Format: int64

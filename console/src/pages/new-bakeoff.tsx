@@ -7,7 +7,7 @@ import { SplitBars } from "../chart/split-bar";
 import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
 import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
-import { SetAside } from "./bakeoff/page";
+import { SplitNotes } from "./bakeoff/page";
 import { useDatasets } from "./data";
 import { LoadDialog } from "./load-dialog";
 
@@ -59,6 +59,10 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
   const [gap, setGap] = useState("");
   const [refit, setRefit] = useState("");
   const [weights, setWeights] = useState("");
+  const [ahead, setAhead] = useState<Record<string, string>>({});
+  const unknownAhead = (datasets.find((d) => d.name === dataset)?.drivers ?? []).filter(
+    (d) => !d.known_ahead,
+  );
   const [metric, setMetric] = useState("");
   const [levels, setLevels] = useState("80, 95");
   const [seed, setSeed] = useState("1");
@@ -77,6 +81,9 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
     gap: wholeNumber(gap) || undefined,
     refit: refit.trim() || undefined,
     weights: weights.trim() || undefined,
+    drivers_ahead: Object.fromEntries(
+      unknownAhead.flatMap((d) => (ahead[d.name] ? [[d.name, ahead[d.name] as string]] : [])),
+    ),
     metric: metric.trim() || undefined,
     levels: levels
       .split(/[\s,]+/)
@@ -154,6 +161,19 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
             placeholder="none"
             hint="volume:28"
           />
+          {unknownAhead.map((d) => (
+            <Select
+              key={d.name}
+              label={`${d.name}, past the origin`}
+              value={ahead[d.name] ?? "drop"}
+              onChange={(v) => setAhead({ ...ahead, [d.name]: v })}
+              options={[
+                { value: "drop", text: "dropped" },
+                { value: "lag", text: "lagged" },
+                { value: "forecast", text: "forecast" },
+              ]}
+            />
+          ))}
           <Input label="Levels, in per cent" value={levels} onChange={setLevels} width="w-28" />
           <Input label="Seed" value={seed} onChange={setSeed} width="w-20" />
           <Input label="Name" value={name} onChange={setName} placeholder={`${dataset}, ${horizon} ahead`} />
@@ -165,7 +185,7 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
         ) : split.data ? (
           <>
             <SplitBars split={split.data} />
-            <SetAside split={split.data} />
+            <SplitNotes split={split.data} />
           </>
         ) : (
           <Waiting what="the split" />

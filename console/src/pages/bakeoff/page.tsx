@@ -90,7 +90,7 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       {bakeoff.split && (
         <Section title="Split">
           <SplitBars split={bakeoff.split} />
-          <SetAside split={bakeoff.split} />
+          <SplitNotes split={bakeoff.split} />
         </Section>
       )}
     </>
@@ -147,7 +147,21 @@ function Looks({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   );
 }
 
-export function SetAside({ split }: { split: Schemas["Split"] }) {
+/** What to mind of a split: cautions, and the series that take no part. */
+export function SplitNotes({ split }: { split: Schemas["Split"] }) {
+  return (
+    <>
+      {(split.cautions ?? []).map((c) => (
+        <p key={c} className="text-[13px] text-soft">
+          Caution: {c}
+        </p>
+      ))}
+      <SetAside split={split} />
+    </>
+  );
+}
+
+function SetAside({ split }: { split: Schemas["Split"] }) {
   if (split.set_aside_count === 0) return null;
   return (
     <details className="text-[13px]">
