@@ -252,6 +252,25 @@ func (c Cadence) Season() int {
 	return 1
 }
 
+// Seasons lists, in periods, every season that the cadence can show, the shortest first: a
+// day, a week and a year for hours and finer, a week and a year for days, a year for
+// weeks to quarters.
+func (c Cadence) Seasons() []float64 {
+	const daysPerYear = 365.25
+	switch c.Unit {
+	case Quarterhour, Halfhour, Hour:
+		day := float64(c.Season())
+		return []float64{day, 7 * day, daysPerYear * day}
+	case Day:
+		return []float64{7, daysPerYear}
+	case Week:
+		return []float64{daysPerYear / 7}
+	case Month, Quarter:
+		return []float64{float64(c.Season())}
+	}
+	return nil
+}
+
 func floorDiv(a, b int64) int64 {
 	q := a / b
 	if a%b != 0 && (a < 0) != (b < 0) {

@@ -48,13 +48,24 @@ type Result struct {
 	Err    []error
 }
 
-// Description says what a fit is, in plain words and numbers.
+// Description says what a fit is, in plain words and numbers. Its arrays run over the
+// periods From..To, or over the steps ahead.
 type Description struct {
 	Form       string      `json:"form" doc:"one sentence on how the forecast is made"`
 	From       int         `json:"-"` // axis index of the first period used
 	To         int         `json:"-"` // axis index of the origin
 	Known      int         `json:"known" doc:"known values used"`
+	Why        string      `json:"why,omitempty" doc:"why this form was chosen"`
+	Criterion  string      `json:"criterion,omitempty" doc:"what the choices are compared by; lower is better"`
+	Choices    []Candidate `json:"choices,omitempty" doc:"the form chosen and the runners-up"`
 	Parameters []Parameter `json:"parameters,omitempty"`
+	States     []Parameter `json:"states,omitempty" doc:"what the recursion starts from, before the first period"`
+	Sigma      *float64    `json:"sigma,omitempty" doc:"standard deviation of the errors, one step ahead"`
+	Training   []Parameter `json:"training,omitempty" doc:"scores within the training part, one step ahead"`
+	Tests      []Test      `json:"tests,omitempty" doc:"tests of the residuals"`
+	Components []Component `json:"components,omitempty"`
+	Shares     []Parameter `json:"shares,omitempty" doc:"how much of the forecast each part is"`
+	Line       *Line       `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string    `json:"cautions,omitempty"`
 }
 
@@ -63,6 +74,37 @@ type Parameter struct {
 	Name    string  `json:"name"`
 	Value   float64 `json:"value"`
 	Meaning string  `json:"meaning"`
+}
+
+// Candidate is a form that was tried, with its criterion.
+type Candidate struct {
+	Form  string  `json:"form"`
+	Value float64 `json:"value"`
+}
+
+// Test is a test of the residuals: a small p speaks against what is tested.
+type Test struct {
+	Name      string  `json:"name"`
+	Statistic float64 `json:"statistic"`
+	P         float64 `json:"p"`
+	Meaning   string  `json:"meaning"`
+}
+
+// Component is a part of the series: Past along the periods used, Ahead along the steps;
+// NaN where unknown. A factor multiplies, others add.
+type Component struct {
+	Name   string
+	Factor bool
+	Past   []float64
+	Ahead  []float64
+}
+
+// Line is the least-squares line through the point forecasts: Start + Slope times the
+// step; R2 says how straight they are.
+type Line struct {
+	Start float64 `json:"start"`
+	Slope float64 `json:"slope"`
+	R2    float64 `json:"r2"`
 }
 
 // SeriesModel fits one series at a time; PerSeries makes a Model of it.

@@ -111,6 +111,13 @@ func (s SeriesView) label(attribute string) string {
 	return ""
 }
 
+// Before is the same series seen from an earlier origin.
+func (s SeriesView) Before(origin int) SeriesView {
+	s.v = s.v.Before(origin)
+	s.Values = s.Values[:max(0, min(len(s.Values), s.v.origin-s.First+1))]
+	return s
+}
+
 // View is the view that the series belongs to.
 func (s SeriesView) View() View { return s.v }
 

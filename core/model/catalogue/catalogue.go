@@ -7,12 +7,14 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/baseline"
 	"paperkettle/core/model/combine"
+	"paperkettle/core/model/smoothing"
 )
 
 // Standard is the whole catalogue: one line a package of families.
 func Standard() model.Catalogue {
 	return slices.Concat(
 		baseline.Families(),
+		smoothing.Families(),
 		combine.Families(),
 	)
 }

@@ -1,0 +1,42 @@
+package single
+
+import (
+	"math"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+)
+
+// Bounds keep a forecast to what a measure can be.
+type Bounds struct {
+	Lowest *float64
+	Whole  bool
+}
+
+// BoundSettings are the settings that every family of single series has.
+func BoundSettings() []model.Setting {
+	return []model.Setting{
+		{Name: "lowest", Kind: model.Amount, Meaning: "no forecast or interval lies below", Auto: "the dataset's floor, where it has one"},
+		{Name: "whole", Kind: model.Switch, Default: false, Meaning: "interval ends are whole numbers"},
+	}
+}
+
+// BoundsOf reads them.
+func BoundsOf(v model.Values) (b Bounds) {
+	if low, ok := v["lowest"].(float64); ok {
+		b.Lowest = &low
+	}
+	b.Whole, _ = v["whole"].(bool)
+	return b
+}
+
+func (b Bounds) keep(out forecast.Rows) {
+	if b.Whole {
+		for i, q := range out.Quantiles {
+			out.Quantiles[i] = math.Round(q)
+		}
+	}
+	if b.Lowest != nil {
+		out.Clip(*b.Lowest)
+	}
+}

@@ -1,0 +1,196 @@
+// Package single is what the families that fit one series at a time share: the fall back
+// for series that are too short or too plain, bounds, advancing, writing and reading, and
+// the part of a description that is the same for all.
+package single
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/forecast"
+	"paperkettle/core/interval"
+	"paperkettle/core/model"
+	"paperkettle/core/panel"
+)
+
+// Input is a series to fit, with what goes with it.
+type Input struct {
+	panel.SeriesView
+	Horizon int
+	Seed    uint64 // of whatever is random
+}
+
+// Cadence is the series' cadence.
+func (in Input) Cadence() calendar.Cadence { return in.View().Cadence() }
+
+// Ordinal is the period of the first value.
+func (in Input) Ordinal() int64 { return in.View().Ordinal(in.First) }
+
+// Before is the input as an earlier origin sees it: keep values remain.
+func (in Input) Before(keep int) Input {
+	in.SeriesView = in.SeriesView.Before(in.First + keep - 1)
+	return in
+}
+
+// Method fits one series. Values have at least Fewest known ones, not all equal.
+type Method interface {
+	Fit(ctx context.Context, in Input) (State, error)
+}
+
+// State is a fitted method. Its concrete type is registered with encoding/gob and keeps
+// what it needs in exported fields.
+type State interface {
+	// Forecast continues the series from the period after the last one it has seen. s
+	// holds the drivers.
+	Forecast(s panel.SeriesView, out forecast.Rows) error
+	// Advance takes the values from s.Values[from] on.
+	Advance(s panel.SeriesView, from int) error
+	// Fitted gives the forecasts one step ahead along the values fitted, NaN where there
+	// is none.
+	Fitted() []float64
+	// Describe adds what it knows; horizon is how far components reach ahead.
+	Describe(d *model.Description, horizon int)
+}
+
+// Fewest is the number of known values below which a naive forecast stands in.
+const Fewest = 5
+
+// Model makes a model of a method under bounds.
+func Model(m Method, b Bounds) model.Model { return model.PerSeries(seriesModel{m, b}) }
+
+// Read reads what a model of any method wrote.
+func Read(b []byte) (model.Trained, error) { return model.ReadPerSeries(b, readFit) }
+
+type seriesModel struct {
+	method Method
+	bounds Bounds
+}
+
+// Fit is a fitted series with what it was fitted to.
+type Fit struct {
+	State    State
+	Bounds   Bounds
+	First    int // axis index of the first value
+	Next     int // axis index of the next value to be seen
+	Values   []float64
+	Horizon  int
+	Cautions []string
+}
+
+func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
+	in := Input{SeriesView: s, Horizon: horizon}
+	if r := rnd(); r != nil {
+		in.Seed = r.Uint64()
+	}
+	state, cautions, err := Start(ctx, m.method, in)
+	if err != nil {
+		return nil, err
+	}
+	return &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions}, nil
+}
+
+// Start fits a method, or what stands in for it where the series carries no more, with
+// cautions.
+func Start(ctx context.Context, m Method, in Input) (State, []string, error) {
+	known := panel.CountKnown(in.Values)
+	switch {
+	case known == 0:
+		return nil, nil, errors.New("no value is known in the training part")
+	case known == 1:
+		return nil, nil, interval.ErrNoErrors
+	case equal(in.Values):
+		return newPlain(in.Values), []string{"all known values are equal, so the intervals have no width: nothing tells how far the series may move"}, nil
+	case known < Fewest:
+		return newPlain(in.Values), []string{fmt.Sprintf("only %d values are known, too few for a model: the last one is repeated", known)}, nil
+	}
+	state, err := m.Fit(ctx, in)
+	if err != nil {
+		return nil, nil, err
+	}
+	return state, gapCautions(in, known), nil
+}
+
+func gapCautions(in Input, known int) (out []string) {
+	n := len(in.Values)
+	if quiet := trailing(in.Values); quiet > 0 {
+		out = append(out, fmt.Sprintf("nothing is known of the last %s: the forecast reaches over them", in.Cadence().Noun(quiet)))
+	}
+	if 2*known < n {
+		out = append(out, fmt.Sprintf("only %d of %d periods are known", known, n))
+	}
+	return out
+}
+
+func trailing(values []float64) (n int) {
+	for i := len(values) - 1; i >= 0 && !panel.Known(values[i]); i-- {
+		n++
+	}
+	return n
+}
+
+func equal(values []float64) bool {
+	first := panel.Unknown
+	for _, v := range values {
+		switch {
+		case !panel.Known(v):
+		case !panel.Known(first):
+			first = v
+		case v != first:
+			return false
+		}
+	}
+	return true
+}
+
+// Forecast continues the series within its bounds.
+func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
+	if err := f.State.Forecast(s, out); err != nil {
+		return err
+	}
+	f.Bounds.keep(out)
+	return nil
+}
+
+// Advance takes the values that it has not seen.
+func (f *Fit) Advance(s panel.SeriesView) error {
+	from := f.Next - s.First
+	if from < 0 {
+		return fmt.Errorf("the series now starts after the %s it was last advanced to: train it anew", s.View().Cadence().Format(s.View().Ordinal(f.Next)))
+	}
+	if from >= len(s.Values) {
+		return nil
+	}
+	if err := f.State.Advance(s, from); err != nil {
+		return err
+	}
+	f.Next = s.First + len(s.Values)
+	return nil
+}
+
+// Fitted gives the forecasts one step ahead within the training part.
+func (f *Fit) Fitted() []float64 { return f.State.Fitted() }
+
+// MarshalBinary writes the fit.
+func (f *Fit) MarshalBinary() ([]byte, error) {
+	type plain Fit // without this method, or gob would call it again
+	var b bytes.Buffer
+	err := gob.NewEncoder(&b).Encode((*plain)(f))
+	return b.Bytes(), err
+}
+
+func readFit(b []byte) (model.SeriesFit, error) {
+	type plain Fit
+	f := &Fit{}
+	if err := gob.NewDecoder(bytes.NewReader(b)).Decode((*plain)(f)); err != nil {
+		return nil, fmt.Errorf("reading a fit: %w", err)
+	}
+	if f.State == nil {
+		return nil, errors.New("reading a fit: nothing is in it")
+	}
+	return f, nil
+}

@@ -1,0 +1,315 @@
+package smoothing
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"sync"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Forecast continues the series: exactly where errors are additive, by simulation where
+// they are multiplicative.
+func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
+	s.points(out.Mean)
+	if s.Form.Error == 'A' {
+		s.exact(out)
+	} else {
+		s.simulate(out)
+	}
+	for h := range out.Mean {
+		add := s.longAt(len(s.Values) + h)
+		out.Mean[h] = out.Mean[h]*s.Scale + add
+		q := out.At(h)
+		for g := range q {
+			q[g] = q[g]*s.Scale + add
+		}
+	}
+	return nil
+}
+
+// points are the forecasts, scaled, without harmonics.
+func (s *State) points(out []float64) {
+	p := &s.Now
+	slope, sum := p.Slope, 0.0
+	for h := range out {
+		slope *= p.Phi
+		sum += slope
+		out[h] = p.Level + sum
+		switch s.Form.Season {
+		case 'A':
+			out[h] += p.Season[h%s.Season]
+		case 'M':
+			out[h] = max(out[h], 0) * p.Season[h%s.Season]
+		}
+	}
+}
+
+// exact is Student's t with the variance sigma2 (1 + sum of c_j^2, j < h), where c_j =
+// alpha + beta (phi + ... + phi^j) + gamma if a season ends at j (Hyndman et al. 2008,
+// table 6.2).
+func (s *State) exact(out forecast.Rows) {
+	p := &s.Now
+	sum, reach, power := 1.0, 0.0, 1.0
+	free := int(min(s.Free, 1000))
+	for h := range out.Mean {
+		wide := math.Sqrt(s.Sigma2 * sum)
+		q := out.At(h)
+		for g, prob := range forecast.Grid {
+			q[g] = out.Mean[h] + wide*num.StudentQuantile(prob, free)
+		}
+		q[forecast.Median] = out.Mean[h]
+		power *= p.Phi
+		reach += power
+		c := p.Alpha + p.Beta*reach
+		if s.Form.Season != 'N' && (h+1)%s.Season == 0 {
+			c += p.Gamma
+		}
+		sum += c * c
+	}
+}
+
+// paths is how many futures are simulated, in pairs of opposite errors.
+const paths = 2000
+
+type simulation struct {
+	values []float64 // values[h*paths+i]
+	season []float64
+	order  num.OrderScratch
+	stats  []float64
+}
+
+var simulations = sync.Pool{New: func() any { return &simulation{} }}
+
+func (s *State) simulate(out forecast.Rows) {
+	w := simulations.Get().(*simulation)
+	defer simulations.Put(w)
+	horizon := len(out.Mean)
+	if cap(w.values) < horizon*paths {
+		w.values = make([]float64, horizon*paths)
+	}
+	w.values = w.values[:horizon*paths]
+	rnd := rand.New(rand.NewPCG(s.Seed, uint64(len(s.Values))))
+	draws := make([]float64, horizon)
+	sigma := math.Sqrt(s.Sigma2)
+	for i := 0; i < paths; i += 2 {
+		// A variance of its own for each pair: how well it is known shows in the width.
+		wide := sigma * math.Sqrt(s.Free/chiSquared(s.Free, rnd))
+		for h := range draws {
+			draws[h] = wide * rnd.NormFloat64()
+		}
+		s.path(w, draws, 1, i)
+		s.path(w, draws, -1, i+1)
+	}
+	for h := range horizon {
+		quantiles(w, w.values[h*paths:(h+1)*paths], out.At(h))
+	}
+}
+
+// path runs one future of the form.
+func (s *State) path(w *simulation, draws []float64, sign float64, at int) {
+	p := &s.Now
+	l, b := p.Level, p.Slope
+	w.season = append(w.season[:0], p.Season...)
+	k := 0
+	for h, d := range draws {
+		q := l + p.Phi*b
+		q = max(q, 1e-9)
+		mu, seasonal := q, 1.0
+		switch s.Form.Season {
+		case 'M':
+			seasonal = w.season[k]
+			mu = q * seasonal
+		case 'A':
+			mu = q + w.season[k]
+		}
+		e := max(sign*d, -0.99)
+		r := mu * e
+		w.values[h*paths+at] = mu + r
+		u, v := r, r
+		if s.Form.Season == 'M' {
+			u, v = r/seasonal, r/q
+		}
+		l, b = q+p.Alpha*u, p.Phi*b+p.Beta*u
+		if s.Form.Season != 'N' {
+			w.season[k] += p.Gamma * v
+			if k++; k == s.Season {
+				k = 0
+			}
+		}
+	}
+}
+
+// quantiles reads the grid from simulated values, which it reorders.
+func quantiles(w *simulation, x, q []float64) {
+	if cap(w.stats) < 2*forecast.GridSize {
+		w.stats = make([]float64, 2*forecast.GridSize)
+	}
+	n := len(x)
+	ranks := gridRanks(n)
+	stats := w.stats[:len(ranks)]
+	num.OrderStatistics(x, ranks, stats, &w.order)
+	at := 0
+	for g, p := range forecast.Grid {
+		pos := p * float64(n-1)
+		k := int(pos)
+		for ranks[at] < k {
+			at++
+		}
+		q[g] = stats[at]
+		if at+1 < len(stats) {
+			q[g] += (pos - float64(k)) * (stats[at+1] - stats[at])
+		}
+	}
+}
+
+var gridRanks = func() func(int) []int {
+	make := func(n int) (ranks []int) {
+		for _, p := range forecast.Grid {
+			k := int(p * float64(n-1))
+			for _, r := range [2]int{k, k + 1} {
+				if r < n && (len(ranks) == 0 || r > ranks[len(ranks)-1]) {
+					ranks = append(ranks, r)
+				}
+			}
+		}
+		return ranks
+	}
+	usual := make(paths)
+	return func(n int) []int {
+		if n == paths {
+			return usual
+		}
+		return make(n)
+	}
+}()
+
+// chiSquared draws by Wilson and Hilferty's cube (Proceedings of the National Academy of
+// Sciences 17, 1931), close enough for the spread of a variance.
+func chiSquared(free float64, rnd *rand.Rand) float64 {
+	c := 2 / (9 * free)
+	x := 1 - c + math.Sqrt(c)*rnd.NormFloat64()
+	return free * max(x*x*x, 0.05)
+}
+
+// Fitted gives the forecasts one step ahead.
+func (s *State) Fitted() []float64 {
+	out, _ := s.replay()
+	return out
+}
+
+// replay goes over the values again and gives the fitted values, and level and season at
+// each, on the series' scale.
+func (s *State) replay() (fitted []float64, parts []model.Component) {
+	again := *s
+	again.Now = s.First
+	again.Now.Season = append([]float64(nil), s.First.Season...)
+	fitted = make([]float64, s.Used)
+	level, season, long := make([]float64, s.Used), make([]float64, s.Used), make([]float64, s.Used)
+	for i := range s.Used {
+		if s.Form.Season != 'N' {
+			season[i] = again.Now.Season[0]
+		}
+		long[i] = s.longAt(i)
+		fitted[i] = again.push(s.Values[i], i)*s.Scale + long[i]
+		level[i] = again.Now.Level * s.Scale
+		if s.Form.Season == 'A' {
+			season[i] *= s.Scale
+		}
+	}
+	parts = []model.Component{{Name: "level", Past: level}}
+	if s.Form.Season != 'N' {
+		parts = append(parts, model.Component{Name: fmt.Sprintf("season of %d", s.Season), Factor: s.Form.Season == 'M', Past: season})
+	}
+	if len(s.Long) > 0 {
+		parts = append(parts, model.Component{Name: "long seasons", Past: long})
+	}
+	return fitted, parts
+}
+
+// Describe says all about the form.
+func (s *State) Describe(d *model.Description, horizon int) {
+	d.Form = fmt.Sprintf("exponential smoothing %s: %s", s.Form, s.Form.words())
+	if s.Form.Season != 'N' {
+		d.Form += fmt.Sprintf(" of %d", s.Season)
+	}
+	for i := range s.Long {
+		d.Form += fmt.Sprintf(", and %d harmonics of a season of %.6g", s.Long[i].Pairs(), s.Long[i].Period)
+	}
+	d.Criterion, d.Choices = "AICc", s.Runners
+	d.Why = "lowest AICc of the forms that fit the data"
+	if len(s.Runners) == 1 {
+		d.Why = "the only form allowed"
+	}
+	add := func(name string, v float64, meaning string) {
+		d.Parameters = append(d.Parameters, model.Parameter{Name: name, Value: v, Meaning: meaning})
+	}
+	p := &s.First
+	add("alpha", p.Alpha, "weight of an error in the level")
+	if s.Form.Trend != NoTrend {
+		add("beta", p.Beta, "weight of an error in the slope")
+	}
+	if s.Form.Season != 'N' {
+		add("gamma", p.Gamma, "weight of an error in the season")
+	}
+	if s.Form.Trend == Damped {
+		add("phi", p.Phi, "what is left of the slope after a period")
+	}
+	s.describeStates(d)
+	sigma := math.Sqrt(s.Sigma2)
+	if s.Form.Error == 'A' {
+		sigma *= s.Scale
+	}
+	d.Sigma = &sigma
+	_, parts := s.replay()
+	s.ahead(parts, horizon)
+	d.Components = parts
+	d.Cautions = append(d.Cautions, s.Cautions...)
+}
+
+func (s *State) describeStates(d *model.Description) {
+	p := &s.First
+	add := func(name string, v float64, meaning string) {
+		d.States = append(d.States, model.Parameter{Name: name, Value: v, Meaning: meaning})
+	}
+	add("l0", p.Level*s.Scale, "level before the first period")
+	if s.Form.Trend != NoTrend {
+		add("b0", p.Slope*s.Scale, "slope before the first period")
+	}
+	for k, v := range p.Season {
+		if s.Form.Season == 'A' {
+			v *= s.Scale
+		}
+		add(fmt.Sprintf("s%d", k+1), v, "season at its first period "+fmt.Sprint(k+1))
+	}
+}
+
+// ahead continues the components.
+func (s *State) ahead(parts []model.Component, horizon int) {
+	for k := range parts {
+		parts[k].Ahead = make([]float64, horizon)
+	}
+	p := &s.Now
+	slope, sum := p.Slope, 0.0
+	for h := range horizon {
+		slope *= p.Phi
+		sum += slope
+		parts[0].Ahead[h] = (p.Level + sum) * s.Scale
+		at := 1
+		if s.Form.Season != 'N' {
+			v := p.Season[h%s.Season]
+			if s.Form.Season == 'A' {
+				v *= s.Scale
+			}
+			parts[at].Ahead[h] = v
+			at++
+		}
+		if len(s.Long) > 0 {
+			parts[at].Ahead[h] = s.longAt(len(s.Values) + h)
+		}
+	}
+}

@@ -1,0 +1,100 @@
+package smoothing
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/num"
+)
+
+// limits say which forms may be tried.
+type limits struct {
+	Form   *Form   // this one alone
+	Trends []Trend // none: all
+	Season string  // additive, multiplicative, none, or empty for all that fit
+	Errors string  // additive, multiplicative, or empty
+}
+
+func (l limits) allow(f Form) bool {
+	if l.Form != nil {
+		return f == *l.Form
+	}
+	season := map[string]byte{"none": 'N', "additive": 'A', "multiplicative": 'M'}
+	if want, ok := season[l.Season]; ok && f.Season != want {
+		return false
+	}
+	if want, ok := season[l.Errors]; ok && f.Error != want {
+		return false
+	}
+	return len(l.Trends) == 0 || slices.Contains(l.Trends, f.Trend)
+}
+
+// enough stops a search a thousandth of a unit of log-likelihood from its end.
+func enough(known int) num.Stop { return num.Stop{Steps: 120, Gain: 1e-3 / float64(known)} }
+
+// search fits every form that the limits and the data allow, best criterion first. A form
+// starts from the one it grew out of: multiplicative errors from additive ones, damped
+// trends from straight ones, those from none.
+func (f *fitter) search(allowed limits, positive bool, season int) []estimate {
+	var out []estimate
+	done := map[Form]*estimate{}
+	for _, form := range Forms() {
+		if form.Positive() && !positive || form.Season != 'N' && season < 2 || f.known < form.free(season)+2 {
+			continue
+		}
+		if !allowed.allow(form) {
+			continue
+		}
+		e, ok := f.fit(form, f.grow(form, done), enough(f.known))
+		if !ok {
+			continue
+		}
+		done[form] = &e
+		out = append(out, e)
+	}
+	slices.SortStableFunc(out, func(a, b estimate) int {
+		switch {
+		case a.aicc < b.aicc:
+			return -1
+		case a.aicc > b.aicc:
+			return 1
+		}
+		return 0
+	})
+	return out
+}
+
+// grow gives the start of a form from one that is done, or nil.
+func (f *fitter) grow(form Form, done map[Form]*estimate) []float64 {
+	var best []float64
+	least := math.Inf(1)
+	try := func(from *estimate, change func(*params)) {
+		if from == nil {
+			return
+		}
+		p := from.p
+		change(&p)
+		x := gather(form, &p, nil)
+		f.form = form
+		if v := f.value(x); v < least {
+			best, least = x, v
+		}
+	}
+	if form.Error == 'M' && form.Season != 'M' {
+		try(done[Form{'A', form.Season, form.Trend}], func(*params) {})
+	}
+	if form.Trend != NoTrend {
+		less := Form{form.Error, form.Season, form.Trend - 1}
+		try(done[less], func(p *params) {
+			if form.Trend == Straight {
+				p.Beta = 0.05 * p.Alpha
+			} else {
+				p.Phi = 0.95
+			}
+		})
+	}
+	if best == nil {
+		return nil
+	}
+	return best
+}

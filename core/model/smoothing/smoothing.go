@@ -1,0 +1,402 @@
+// Package smoothing is exponential smoothing in state-space form: every admissible form
+// of error, trend and season, fitted by maximum likelihood and chosen by the corrected
+// Akaike criterion. Seasons too long for states of their own are described by harmonics
+// with smoothed errors.
+//
+// Source: Hyndman, Koehler, Ord and Snyder, Forecasting with Exponential Smoothing: The
+// State Space Approach (2008); the corrected criterion for it: Hyndman, Koehler, Snyder
+// and Grose, International Journal of Forecasting 18 (2002).
+package smoothing
+
+import (
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"math"
+	"sync"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/harmonic"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+func init() { gob.Register(&State{}) }
+
+// Method fits exponential smoothing.
+type Method struct {
+	Allowed limits
+	Season  int  // periods in the season with states of its own; 0: the cadence's
+	Long    bool // look for longer seasons too
+}
+
+// Auto is the method with all left to the data.
+func Auto() Method { return Method{Long: true} }
+
+// Trends restricts a method to kinds of trend.
+func (m Method) Trends(list ...Trend) Method {
+	m.Allowed.Trends = list
+	return m
+}
+
+// NoSeason restricts a method to forms without a season.
+func (m Method) NoSeason() Method {
+	m.Allowed.Season, m.Long = "none", false
+	return m
+}
+
+// Only restricts a method to one form.
+func (m Method) Only(f Form) Method {
+	m.Allowed.Form = &f
+	return m
+}
+
+// State is a fitted form, at the end of what it has seen.
+type State struct {
+	Form     Form
+	Season   int
+	Long     []harmonic.Terms
+	First    params // before the first period
+	Now      params // after the last one; its season starts at the next period
+	Scale    float64
+	Sigma2   float64 // scaled
+	Free     float64 // degrees of freedom of Sigma2
+	Loglik   float64
+	AICc     float64
+	Ordinal  int64 // of the first value
+	Values   []float64
+	Used     int // how many of them it was fitted to
+	Seed     uint64
+	Runners  []model.Candidate
+	Cautions []string
+}
+
+var fitters = sync.Pool{New: func() any { return &fitter{} }}
+
+// statesUpTo is the longest season that gets a state a place after two rounds; longer
+// ones need longRounds, or harmonics.
+const (
+	statesUpTo = 24
+	longRounds = 8
+)
+
+// roundsNeeded is how many seasons must have passed before one of m periods can be told.
+func roundsNeeded(m int) int {
+	if m > statesUpTo {
+		return longRounds
+	}
+	return 2
+}
+
+// Fit chooses and fits a form.
+func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
+	f := fitters.Get().(*fitter)
+	defer fitters.Put(f)
+	scale := sizeOf(in.Values)
+	positive := above(in.Values, 1e-9*scale)
+	if m.Allowed.Form != nil && m.Allowed.Form.Positive() && !positive {
+		return nil, fmt.Errorf("form %s needs values above zero, and the series has others: take one of the A forms", m.Allowed.Form)
+	}
+	s := &State{Scale: scale, Ordinal: in.Ordinal(), Values: in.Values, Used: len(in.Values), Seed: in.Seed}
+	season := m.short(in)
+	known := panel.CountKnown(in.Values)
+	if season > 1 && (known < roundsNeeded(season)*season || m.Allowed.Season == "none") {
+		if m.Allowed.Season != "none" && m.Allowed.Form == nil {
+			s.Cautions = append(s.Cautions, fmt.Sprintf("the history is too short for a season of %d: none is modelled", season))
+		}
+		season = 1
+	}
+	f.reset(in.Values, season, scale)
+	f.starts(positive)
+	list := f.search(m.Allowed, positive, season)
+	if len(list) == 0 {
+		return nil, m.refusal(season, known)
+	}
+	s.take(list, season, nil)
+	if m.Long && m.Allowed.Season != "none" {
+		s.tryLong(f, m, in, list, season)
+	}
+	s.rest(m)
+	return s, nil
+}
+
+func (m Method) refusal(season, known int) error {
+	if m.Allowed.Form != nil && m.Allowed.Form.Season != 'N' && season < 2 {
+		return errors.New("the form has a season, and the series has none that two rounds of it show: fix the season's length, or take a form without")
+	}
+	return fmt.Errorf("no form can be fitted to %d known values", known)
+}
+
+// short is the season with states of its own: as set, or the cadence's shortest where it
+// is short, or long in force.
+func (m Method) short(in single.Input) int {
+	if m.Season > 0 {
+		return m.Season
+	}
+	season := in.Cadence().Season()
+	if season > statesUpTo && len(in.Values) < longRounds*season {
+		return 1 // harmonics serve it
+	}
+	return season
+}
+
+// take makes the best of a list the state's form.
+func (s *State) take(list []estimate, season int, long []harmonic.Terms) {
+	e := list[0]
+	s.Form, s.Season, s.Long = e.form, season, long
+	s.First = e.p
+	s.First.Season = append([]float64(nil), e.p.Season...)
+	s.Sigma2, s.Loglik, s.AICc = e.sigma2, e.loglik, e.aicc
+	s.Free = float64(max(1, panel.CountKnown(s.Values)-e.count+1-2*pairs(long)))
+	s.Runners = s.Runners[:0]
+	known := float64(panel.CountKnown(s.Values))
+	for _, c := range list {
+		name := c.form.String()
+		if len(long) > 0 {
+			name += " with harmonics"
+		}
+		s.Runners = append(s.Runners, model.Candidate{Form: name, Value: c.aicc + 2*known*math.Log(s.Scale)})
+	}
+}
+
+func pairs(long []harmonic.Terms) (n int) {
+	for i := range long {
+		n += long[i].Pairs()
+	}
+	return n
+}
+
+// mostPairs bounds the harmonics of a season.
+func mostPairs(period float64, n int) int {
+	return max(0, min(10, int(period/2)-1, n/20))
+}
+
+// tryLong looks for seasons longer than the one with states, and keeps them where the
+// criterion is lower.
+func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, season int) {
+	var long []harmonic.Terms
+	y := append([]float64(nil), in.Values...)
+	start := additive(list)
+	for _, period := range in.Cadence().Seasons() {
+		if period <= float64(season)*1.01 || m.Season > 0 || float64(len(y)) < 2*period {
+			continue
+		}
+		terms := s.findLong(f, y, period, season, start)
+		if terms == nil {
+			continue
+		}
+		long = append(long, *terms)
+		for i := range y {
+			y[i] -= terms.At(s.Ordinal + int64(i))
+		}
+	}
+	if len(long) == 0 {
+		return
+	}
+	f.reset(y, season, s.Scale)
+	positive := above(y, 1e-9*s.Scale)
+	f.starts(positive)
+	again := f.search(m.Allowed, positive, season)
+	if len(again) == 0 {
+		return
+	}
+	known := panel.CountKnown(y)
+	for i := range again {
+		again[i].count += 2 * pairs(long)
+		again[i].aicc = criterion(again[i].loglik, again[i].count, known)
+	}
+	if again[0].aicc < list[0].aicc {
+		s.take(again, season, long)
+	}
+}
+
+func additive(list []estimate) estimate {
+	for _, e := range list {
+		if !e.form.Positive() {
+			return e
+		}
+	}
+	return list[0]
+}
+
+// findLong fits harmonics of a period to a series with smoothed errors, by generalised
+// least squares: what a form makes of the series and of each column are their
+// innovations, on which the coefficients are ordinary least squares. It alternates with
+// fitting the form.
+func (s *State) findLong(f *fitter, y []float64, period float64, season int, start estimate) *harmonic.Terms {
+	columns := harmonic.Columns(period, mostPairs(period, len(y)), s.Ordinal, len(y))
+	if season > 1 { // those that the short season has already
+		columns = drop(columns, period, season)
+	}
+	coef := []float64(nil)
+	e := start
+	rest := append([]float64(nil), y...)
+	for round := range 3 {
+		f.reset(rest, season, s.Scale)
+		if round > 0 {
+			f.starts(false)
+			var ok bool
+			if e, ok = f.fit(e.form, e.x, enough(f.known)); !ok {
+				return nil
+			}
+		}
+		f.form, f.p = e.form, e.p
+		if !f.tr.run(e.form, f.y, season, &e.p) {
+			return nil
+		}
+		target := make([]float64, len(y))
+		for i := range target {
+			target[i] = f.tr.resid[i] * s.Scale
+			if !panel.Known(y[i]) {
+				target[i] = panel.Unknown
+			}
+		}
+		filtered := make([][]float64, len(columns))
+		for c := range columns {
+			filtered[c] = innovations(e.form, &e.p, columns[c], y, season)
+			for i := range target { // whole effect, not only the change since the last round
+				if c < len(coef) {
+					target[i] += coef[c] * filtered[c][i]
+				}
+			}
+		}
+		fewest := 0
+		if round > 0 { // the number of pairs is settled
+			fewest = len(coef)
+			filtered, columns = filtered[:fewest], columns[:fewest]
+		}
+		if coef = harmonic.Regress(target, filtered, fewest); len(coef) == 0 {
+			return nil
+		}
+		terms := harmonic.Terms{Period: period, Coef: coef}
+		for i := range rest {
+			rest[i] = y[i] - terms.At(s.Ordinal+int64(i))
+		}
+	}
+	return &harmonic.Terms{Period: period, Coef: coef}
+}
+
+// drop cuts the columns before the first pair that repeats with the short season.
+func drop(columns [][]float64, period float64, season int) [][]float64 {
+	for k := range len(columns) / 2 {
+		rounds := float64(k+1) * float64(season) / period
+		if math.Abs(rounds-math.Round(rounds)) < 1e-9 && rounds > 0.5 {
+			return columns[:2*k]
+		}
+	}
+	return columns
+}
+
+// innovations passes a column through a form from states of zero.
+func innovations(form Form, p *params, column, y []float64, m int) []float64 {
+	out := make([]float64, len(column))
+	var l, b float64
+	season := make([]float64, m)
+	for i, v := range column {
+		q := l + p.Phi*b
+		k := i % m
+		mu := q
+		if form.Season != 'N' {
+			mu += season[k]
+		}
+		r := v - mu
+		if !panel.Known(y[i]) {
+			r = 0
+		}
+		out[i] = r
+		l, b = q+p.Alpha*r, p.Phi*b+p.Beta*r
+		if form.Season != 'N' {
+			season[k] += p.Gamma * r
+		}
+	}
+	return out
+}
+
+// rest brings the state to the end of its values.
+func (s *State) rest(m Method) {
+	s.Now = s.First
+	s.Now.Season = append([]float64(nil), s.First.Season...)
+	for i, v := range s.Values {
+		s.push(v, i)
+	}
+	if len(s.Runners) > 6 {
+		s.Runners = s.Runners[:6]
+	}
+}
+
+// longAt is what the harmonics add to the i-th value.
+func (s *State) longAt(i int) (v float64) {
+	for k := range s.Long {
+		v += s.Long[k].At(s.Ordinal + int64(i))
+	}
+	return v
+}
+
+// push moves the states over the i-th period and gives its forecast, scaled, without
+// harmonics.
+func (s *State) push(y float64, i int) (mu float64) {
+	p := &s.Now
+	q := p.Level + p.Phi*p.Slope
+	mu = q
+	var old float64
+	if s.Form.Season != 'N' {
+		old = p.Season[0]
+		if s.Form.Season == 'M' {
+			mu = q * old
+		} else {
+			mu = q + old
+		}
+	}
+	r := (y-s.longAt(i))/s.Scale - mu
+	if r != r {
+		r = 0
+	}
+	u, v := r, r
+	if s.Form.Season == 'M' {
+		u, v = r/old, r/q
+	}
+	p.Level, p.Slope = q+p.Alpha*u, p.Phi*p.Slope+p.Beta*u
+	if s.Form.Season != 'N' {
+		copy(p.Season, p.Season[1:])
+		p.Season[len(p.Season)-1] = old + p.Gamma*v
+		if s.Form.Season == 'M' { // a value near zero must not turn the season over
+			p.Season[len(p.Season)-1] = max(p.Season[len(p.Season)-1], 1e-3)
+		}
+	}
+	if s.Form.Positive() {
+		p.Level = max(p.Level, 1e-9)
+	}
+	return mu
+}
+
+// Advance takes further values.
+func (s *State) Advance(v panel.SeriesView, from int) error {
+	values := append(make([]float64, 0, len(s.Values)+len(v.Values)-from), s.Values...)
+	for _, y := range v.Values[from:] {
+		s.push(y, len(values))
+		values = append(values, y)
+	}
+	s.Values = values
+	return nil
+}
+
+func sizeOf(y []float64) float64 {
+	sum, n := 0.0, 0
+	for _, v := range y {
+		if panel.Known(v) {
+			sum += math.Abs(v)
+			n++
+		}
+	}
+	return sum / float64(n)
+}
+
+func above(y []float64, least float64) bool {
+	for _, v := range y {
+		if panel.Known(v) && !(v > least) {
+			return false
+		}
+	}
+	return true
+}
