@@ -2,6 +2,12 @@ package panel
 
 import "math"
 
+// Strengths tells of a single series how much of its movement is trend and how much
+// season, as Look does for all.
+func Strengths(values []float64, season int) (trend, seasonal float64) {
+	return new(scratch).strengths(values, season)
+}
+
 // strengths gives how much of a series' movement is trend and how much season, each
 // 0 to 1: 1 - Var(R)/Var(T+R) and 1 - Var(R)/Var(S+R), with the trend T a centred
 // moving mean over a season, the season S the mean of what is left at each of its

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/arima"
 	"paperkettle/core/model/baseline"
 	"paperkettle/core/model/combine"
 	"paperkettle/core/model/smoothing"
@@ -15,6 +16,7 @@ func Standard() model.Catalogue {
 	return slices.Concat(
 		baseline.Families(),
 		smoothing.Families(),
+		arima.Families(),
 		combine.Families(),
 	)
 }

@@ -1,0 +1,265 @@
+package arima
+
+import (
+	"math"
+
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// estimate is an order fitted to a series by maximum likelihood.
+type estimate struct {
+	o      Order
+	x      []float64 // weights, unbounded
+	beta   []float64 // of the regressors, the constant last
+	errs   []float64 // of beta, standard errors
+	sigma2 float64   // by maximum likelihood
+	loglik float64   // of the differenced series
+	known  int       // differenced values that count
+	aicc   float64
+}
+
+// count is the number of free parameters, the variance included.
+func (e *estimate) count() int { return e.o.weights() + len(e.beta) + 1 }
+
+// fitter fits orders to one series. It keeps its working space.
+type fitter struct {
+	y       []float64
+	x       [][]float64 // regressors on the series' scale
+	shape   shape
+	filter  filter
+	min     num.Minimizer
+	w       [][]float64 // the series and its regressors, differenced
+	out     [][]float64
+	o       Order
+	trial   []float64
+	gram    []float64
+	right   []float64
+	scratch []float64
+}
+
+// lay differences the columns for an order.
+func (f *fitter) lay(o Order) {
+	f.o = o
+	f.w = f.w[:0]
+	f.w = append(f.w, difference(f.y, o))
+	for _, column := range f.x {
+		f.w = append(f.w, difference(column, o))
+	}
+	if o.Constant {
+		ones := make([]float64, len(f.w[0]))
+		for i := range ones {
+			ones[i] = 1
+		}
+		f.w = append(f.w, ones)
+	}
+	f.out = f.out[:0]
+	for range f.w {
+		f.out = append(f.out, make([]float64, len(f.w[0])))
+	}
+	k := len(f.w) - 1
+	f.gram, f.right, f.scratch = make([]float64, k*k), make([]float64, k), make([]float64, k)
+	f.trial = make([]float64, o.weights())
+}
+
+// difference takes d first differences and D seasonal ones.
+func difference(y []float64, o Order) []float64 {
+	out := append([]float64(nil), y...)
+	for range o.SD {
+		for i := len(out) - 1; i >= o.Season; i-- {
+			out[i] -= out[i-o.Season]
+		}
+		out = out[min(o.Season, len(out)):]
+	}
+	for range o.D {
+		for i := len(out) - 1; i >= 1; i-- {
+			out[i] -= out[i-1]
+		}
+		out = out[min(1, len(out)):]
+	}
+	return out
+}
+
+// value is minus the log-likelihood per known value, the variance and the regressors'
+// coefficients concentrated out, without its constant.
+func (f *fitter) value(x []float64) float64 {
+	f.shape.set(f.o, x)
+	if !f.filter.run(&f.shape, f.w, f.out) {
+		return math.Inf(1)
+	}
+	n := float64(f.filter.known)
+	rss := f.regress()
+	if !(rss > 0) {
+		return math.Inf(1)
+	}
+	return 0.5*math.Log(rss/n) + f.filter.logF/(2*n)
+}
+
+// regress leaves the least-squares coefficients of the innovations in scratch and gives
+// the sum of squares that remains.
+func (f *fitter) regress() float64 {
+	e := f.out[0]
+	rss := 0.0
+	for _, v := range e {
+		rss += v * v
+	}
+	k := len(f.out) - 1
+	if k == 0 {
+		return rss
+	}
+	for a := range k {
+		x := f.out[a+1]
+		for b := 0; b <= a; b++ {
+			z, sum := f.out[b+1], 0.0
+			for i, v := range x {
+				sum += v * z[i]
+			}
+			f.gram[a*k+b] = sum
+		}
+		sum := 0.0
+		for i, v := range x {
+			sum += v * e[i]
+		}
+		f.right[a] = sum
+	}
+	if !cholesky(f.gram, k) {
+		return math.NaN()
+	}
+	forward(f.gram, f.right, f.scratch)
+	for _, v := range f.scratch {
+		rss -= v * v
+	}
+	backward(f.gram, f.scratch)
+	return rss
+}
+
+// cholesky replaces the lower triangle by its root; a tiny ridge keeps columns that
+// repeat each other from breaking it.
+func cholesky(a []float64, k int) bool {
+	for i := range k {
+		a[i*k+i] *= 1 + 1e-10
+	}
+	for i := range k {
+		for j := 0; j <= i; j++ {
+			sum := a[i*k+j]
+			for l := range j {
+				sum -= a[i*k+l] * a[j*k+l]
+			}
+			if i == j {
+				if !(sum > 0) {
+					return false
+				}
+				a[i*k+i] = math.Sqrt(sum)
+			} else {
+				a[i*k+j] = sum / a[j*k+j]
+			}
+		}
+	}
+	return true
+}
+
+func forward(a, b, x []float64) {
+	k := len(b)
+	for i := range k {
+		sum := b[i]
+		for l := range i {
+			sum -= a[i*k+l] * x[l]
+		}
+		x[i] = sum / a[i*k+i]
+	}
+}
+
+func backward(a, x []float64) {
+	k := len(x)
+	for i := k - 1; i >= 0; i-- {
+		sum := x[i]
+		for l := i + 1; l < k; l++ {
+			sum -= a[l*k+i] * x[l]
+		}
+		x[i] = sum / a[i*k+i]
+	}
+}
+
+// pullHome is a prior on the unbounded weights, so weak that only a likelihood that is
+// flat towards a bound notices.
+const pullHome = 2e-3
+
+// objective is the value with its gradient by differences.
+func (f *fitter) objective(x, g []float64) float64 {
+	const step = 1e-6
+	v := f.value(x)
+	if math.IsInf(v, 0) || math.IsNaN(v) {
+		return math.Inf(1)
+	}
+	home := pullHome / float64(f.filter.known)
+	copy(f.trial, x)
+	prior := 0.0
+	for i := range x {
+		f.trial[i] = x[i] + step
+		g[i] = (f.value(f.trial)-v)/step + home*x[i]
+		f.trial[i] = x[i]
+		prior += 0.5 * home * x[i] * x[i]
+	}
+	return v + prior
+}
+
+// fit estimates an order from a start, or from small weights.
+func (f *fitter) fit(o Order, from []float64, stop num.Stop) (estimate, bool) {
+	if len(f.y)-o.lost() < 3 {
+		return estimate{}, false
+	}
+	f.lay(o)
+	known := panel.CountKnown(f.w[0])
+	if known < o.weights()+len(f.w)+2 {
+		return estimate{}, false
+	}
+	x := make([]float64, o.weights())
+	if len(from) == len(x) {
+		copy(x, from)
+	} else {
+		for i := range x {
+			x[i] = 0.1
+		}
+	}
+	if len(x) > 0 {
+		f.min.Run(f.objective, x, stop)
+	}
+	v := f.value(x)
+	if math.IsInf(v, 0) || math.IsNaN(v) {
+		return estimate{}, false
+	}
+	n := float64(known)
+	rss := f.regress()
+	e := estimate{o: o, x: x, sigma2: rss / n, known: known, loglik: -n * (v + 0.5*(1+math.Log(2*math.Pi)))}
+	e.beta = append([]float64(nil), f.scratch...)
+	e.errs = f.standardErrors(rss / max(1, n-float64(len(x)+len(e.beta))))
+	e.aicc = criterion(e.loglik, e.count(), known)
+	return e, true
+}
+
+// standardErrors of the regressors' coefficients, from the root of their Gram matrix.
+func (f *fitter) standardErrors(sigma2 float64) []float64 {
+	k := len(f.right)
+	out := make([]float64, k)
+	unit, half := make([]float64, k), make([]float64, k)
+	for i := range k {
+		clear(unit)
+		unit[i] = 1
+		forward(f.gram, unit, half)
+		sum := 0.0
+		for _, v := range half {
+			sum += v * v
+		}
+		out[i] = math.Sqrt(sigma2 * sum)
+	}
+	return out
+}
+
+// criterion is Akaike's with the small-sample correction.
+func criterion(loglik float64, count, n int) float64 {
+	if n <= count+1 {
+		return math.Inf(1)
+	}
+	k := float64(count)
+	return -2*loglik + 2*k + 2*k*(k+1)/(float64(n)-k-1)
+}

@@ -1,0 +1,391 @@
+package arima
+
+import (
+	"math"
+
+	"paperkettle/core/panel"
+)
+
+// squash maps the line onto (-1, 1), a little inside, so that no root lies on the circle.
+func squash(x float64) float64 { return 0.9995 * math.Tanh(x) }
+
+func unsquash(r float64) float64 { return math.Atanh(max(-0.999, min(0.999, r/0.9995))) }
+
+// filter computes the exact Gaussian likelihood of an ARMA process, and the innovations of
+// the series and of regressors beside it. It keeps its working space.
+type filter struct {
+	gamma, psi   []float64 // autocovariances, and weights of past errors
+	steps        []float64 // of the step-down recursion, order after order
+	cov          []float64 // of the moving average
+	gain, turn   []float64 // K F and Y of the recursions
+	state        []float64 // r for each column
+	matrix, next []float64 // of the plain filter
+	logF         float64
+	lastGain     []float64 // K at the end
+	known        int
+	phi          []float64 // as long as the state
+	stride       int       // of the columns in state
+	roots        []float64 // one over the standard deviations of the innovations, sigma 1
+}
+
+// autocovariances puts gamma(0..r) and psi(0..r) of an ARMA process with unit error
+// variance. The autoregression's come by the step-down recursion, the process' by passing
+// them through the moving average.
+//
+// Source: Brockwell and Davis, Time Series: Theory and Methods, 2nd ed. 1991, sections
+// 3.3 and 5.2.
+func (f *filter) autocovariances(s *shape) bool {
+	p, q, r := len(s.phi), len(s.theta)-1, s.r
+	reach := r + q + 1
+	pure := sized(f.cov, reach+1) // of the autoregression alone
+	f.cov = pure
+	f.steps = sized(f.steps, p*(p+1)/2)
+	// steps holds the coefficients of order k at k(k-1)/2.
+	copy(f.steps[p*(p-1)/2:], s.phi)
+	variance := 1.0
+	for k := p; k >= 1; k-- {
+		a := f.steps[k*(k-1)/2:][:k]
+		last := a[k-1]
+		rest := 1 - last*last
+		if !(rest > 1e-12) {
+			return false
+		}
+		variance /= rest
+		if k > 1 {
+			b := f.steps[(k-1)*(k-2)/2:][:k-1]
+			for i := range b {
+				b[i] = (a[i] + last*a[k-2-i]) / rest
+			}
+		}
+	}
+	pure[0] = variance
+	for lag := 1; lag <= reach; lag++ {
+		a := s.phi
+		if lag < p {
+			a = f.steps[lag*(lag-1)/2:][:lag]
+		}
+		sum := 0.0
+		for i, c := range a {
+			if c != 0 {
+				sum += c * pure[lag-1-i]
+			}
+		}
+		pure[lag] = sum
+	}
+	f.gamma, f.psi = sized(f.gamma, r+1), sized(f.psi, r+1)
+	for j := 0; j <= q; j++ { // c(j) = sum of theta(i) theta(i+j)
+		c := 0.0
+		for i := 0; i+j <= q; i++ {
+			c += s.theta[i] * s.theta[i+j]
+		}
+		if c == 0 {
+			continue
+		}
+		for lag := range f.gamma {
+			if j == 0 {
+				f.gamma[lag] += c * pure[lag]
+				continue
+			}
+			back := lag - j
+			if back < 0 {
+				back = -back
+			}
+			f.gamma[lag] += c * (pure[lag+j] + pure[back])
+		}
+	}
+	for k := range f.psi {
+		v := 0.0
+		if k <= q {
+			v = s.theta[k]
+		}
+		for i := 1; i <= min(k, p); i++ {
+			if c := s.phi[i-1]; c != 0 {
+				v += c * f.psi[k-i]
+			}
+		}
+		f.psi[k] = v
+	}
+	return true
+}
+
+// firstGain puts T P Z', P the state's stationary covariance, Z = (1, 0, ...), from the
+// covariances of the state's parts with the process itself.
+func (f *filter) firstGain(s *shape) {
+	r, p, q := s.r, len(s.phi), len(s.theta)-1
+	first := sized(f.state, r+1) // P Z'
+	f.state = first
+	first[0] = f.gamma[0]
+	for i := 2; i <= r; i++ {
+		v := 0.0
+		for j := i; j <= p; j++ {
+			if c := s.phi[j-1]; c != 0 {
+				v += c * f.gamma[1+j-i]
+			}
+		}
+		for j := i; j <= q+1; j++ {
+			if c := s.theta[j-1]; c != 0 {
+				v += c * f.psi[j-i]
+			}
+		}
+		first[i-1] = v
+	}
+	f.gain, f.turn = sized(f.gain, r), sized(f.turn, r)
+	for i := range r {
+		v := first[i+1]
+		if i < p {
+			v += s.phi[i] * first[0]
+		}
+		f.gain[i] = v
+	}
+	copy(f.turn, f.gain)
+}
+
+// run filters the columns, the series first, and leaves the innovations, each divided by
+// the root of its variance, in out; logF is the sum of the variances' logs. It is false
+// where the model is too near to the bounds.
+//
+// With every value known it uses the Chandrasekhar recursions, which carry the change of
+// the state's covariance in one vector:
+//
+//	F' = F + (Z Y)^2 M,  K F' = K F + T Y M (Z Y),  M' = M + M^2 (Z Y)^2 / F,
+//	Y' = T Y - K' (Z Y)
+//
+// from Y = T P Z', M = -1/F. Source: Morf, Sidhu and Kailath, Some new algorithms for
+// recursive estimation in constant linear discrete-time systems, IEEE Transactions on
+// Automatic Control 19 (1974); Pearlman, Biometrika 67 (1980).
+func (f *filter) run(s *shape, columns, out [][]float64) bool {
+	if !f.autocovariances(s) {
+		return false
+	}
+	f.known = panel.CountKnown(columns[0])
+	if f.known < len(columns[0]) {
+		return f.runPlain(s, columns, out)
+	}
+	f.firstGain(s)
+	n, r, p := len(columns[0]), s.r, len(s.phi)
+	f.phi = sized(f.phi, r)
+	copy(f.phi, s.phi)
+	// One zero more than there are parts: what moves up into the last.
+	f.state = sized(f.state, (r+1)*len(columns))
+	f.turn = append(f.turn[:r], 0)
+	variance := f.gamma[0]
+	if !(variance > 0) || math.IsInf(variance, 0) {
+		return false
+	}
+	m := -1 / variance
+	logF, product := 0.0, 1.0
+	gain, turn, phi := f.gain[:r], f.turn[:r+1], f.phi[:r]
+	steady := false
+	inv := 1 / variance
+	root := math.Sqrt(inv)
+	f.roots = sized(f.roots, n)
+	for t := range n {
+		f.roots[t] = root
+		if product *= variance; product > 1e200 || product < 1e-200 {
+			logF += math.Log(product)
+			product = 1
+		}
+		for c, column := range columns {
+			a := f.state[c*(r+1) : (c+1)*(r+1)]
+			first := a[0]
+			e := column[t] - first
+			out[c][t] = e * root
+			move(a, gain, phi, e*inv, first)
+		}
+		if steady {
+			continue
+		}
+		z := turn[0]
+		zm := z * m
+		change := z * zm
+		last := variance
+		variance += change
+		if !(variance > 0) {
+			return false
+		}
+		inv = 1 / variance
+		root = math.Sqrt(inv)
+		fade(turn, gain, phi, z, zm, z*inv)
+		m += m * zm * z / last
+		steady = t > p && t%8 == 0 && math.Abs(change) < 1e-12*variance && settled(turn, m, variance)
+	}
+	f.logF = logF + math.Log(product)
+	f.stride = r + 1
+	f.lastGain = append(f.lastGain[:0], gain...)
+	for i := range f.lastGain {
+		f.lastGain[i] *= inv
+	}
+	return true
+}
+
+// move puts T a + K e into a: its parts move up by one, each with its weights of the
+// error and of the first part.
+func move(a, gain, phi []float64, e, first float64) {
+	a, phi = a[:len(gain)+1], phi[:len(gain)]
+	for i, k := range gain {
+		a[i] = a[i+1] + k*e + phi[i]*first
+	}
+}
+
+// fade puts T Y - K' (Z Y) into Y, and K' into K, on the way.
+func fade(turn, gain, phi []float64, z, zm, by float64) {
+	turn, phi = turn[:len(gain)+1], phi[:len(gain)]
+	for i, k := range gain {
+		ty := turn[i+1] + phi[i]*z
+		k += ty * zm
+		gain[i] = k
+		turn[i] = ty - k*by
+	}
+}
+
+// settled says that what is left of Y changes the covariance no more.
+func settled(turn []float64, m, variance float64) bool {
+	sum := 0.0
+	for _, v := range turn {
+		sum += v * v
+	}
+	return sum*math.Abs(m) < 1e-10*variance
+}
+
+// runPlain is the Kalman filter with the state's whole covariance: over an unknown value
+// the state goes on without being corrected.
+//
+// Source: Gardner, Harvey and Phillips, Algorithm AS 154, Applied Statistics 29 (1980);
+// Jones, Technometrics 22 (1980), for unknown values.
+func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
+	n, r := len(columns[0]), s.r
+	f.stationaryMatrix(s)
+	f.state = sized(f.state, r*len(columns))
+	f.next = sized(f.next, r*r)
+	f.gain = sized(f.gain, r)
+	p, q := f.matrix, f.next
+	logF := 0.0
+	for t := range n {
+		variance := p[0]
+		known := panel.Known(columns[0][t])
+		if known && !(variance > 0) {
+			return false
+		}
+		root := 0.0
+		if known {
+			root = 1 / math.Sqrt(variance)
+			logF += math.Log(variance)
+		}
+		for c, column := range columns {
+			a := f.state[c*r : c*r+r]
+			e := 0.0
+			if known {
+				e = column[t] - a[0]
+				for i := range a {
+					a[i] += p[i*r] * e / variance
+				}
+			}
+			out[c][t] = e * root
+			first := a[0]
+			copy(a, a[1:])
+			a[r-1] = 0
+			for i, phi := range s.phi {
+				a[i] += phi * first
+			}
+		}
+		if known {
+			for i := range r {
+				f.gain[i] = p[i*r]
+			}
+			for i := range r {
+				k := f.gain[i] / variance
+				for j := range r {
+					p[i*r+j] -= k * f.gain[j]
+				}
+			}
+		}
+		s.carry(p, q)
+		p, q = q, p
+	}
+	f.logF, f.stride = logF, r
+	f.lastGain = sized(f.lastGain, r)
+	variance := p[0]
+	for i := range r { // T P Z' / F
+		v := 0.0
+		if i+1 < r {
+			v = p[(i+1)*r]
+		}
+		if i < len(s.phi) {
+			v += s.phi[i] * p[0]
+		}
+		f.lastGain[i] = v / variance
+	}
+	return true
+}
+
+// carry puts T P T' + R R' into q.
+func (s *shape) carry(p, q []float64) {
+	r := s.r
+	at := func(i, j int) float64 {
+		if i >= r || j >= r {
+			return 0
+		}
+		return p[i*r+j]
+	}
+	phi := func(i int) float64 {
+		if i < len(s.phi) {
+			return s.phi[i]
+		}
+		return 0
+	}
+	theta := func(i int) float64 {
+		if i < len(s.theta) {
+			return s.theta[i]
+		}
+		return 0
+	}
+	for i := range r {
+		for j := i; j < r; j++ {
+			v := at(i+1, j+1) + theta(i)*theta(j)
+			if a := phi(i); a != 0 {
+				v += a * (at(0, j+1) + phi(j)*p[0])
+			}
+			if b := phi(j); b != 0 {
+				v += b * at(i+1, 0)
+			}
+			q[i*r+j], q[j*r+i] = v, v
+		}
+	}
+}
+
+// stationaryMatrix puts the state's whole stationary covariance: its parts are sums of
+// past values and errors, whose covariances are known. An entry follows from the next one
+// along its diagonal, P(i,j) = P(i+1,j+1) + what the transition adds, from the end up.
+func (f *filter) stationaryMatrix(s *shape) {
+	r := s.r
+	f.firstGain(s)
+	first := append([]float64(nil), f.state[:r]...) // P Z'
+	f.matrix = sized(f.matrix, r*r)
+	phi := func(i int) float64 {
+		if i < len(s.phi) {
+			return s.phi[i]
+		}
+		return 0
+	}
+	theta := func(i int) float64 {
+		if i < len(s.theta) {
+			return s.theta[i]
+		}
+		return 0
+	}
+	above := func(i int) float64 {
+		if i < r {
+			return first[i]
+		}
+		return 0
+	}
+	for i := r - 1; i >= 0; i-- {
+		for j := r - 1; j >= i; j-- {
+			v := theta(i)*theta(j) + phi(i)*above(j+1) + phi(j)*above(i+1) + phi(i)*phi(j)*first[0]
+			if i+1 < r && j+1 < r {
+				v += f.matrix[(i+1)*r+j+1]
+			}
+			f.matrix[i*r+j], f.matrix[j*r+i] = v, v
+		}
+	}
+}
