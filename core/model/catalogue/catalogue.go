@@ -8,7 +8,10 @@ import (
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/baseline"
 	"paperkettle/core/model/combine"
+	"paperkettle/core/model/decomposition"
+	"paperkettle/core/model/intermittent"
 	"paperkettle/core/model/smoothing"
+	"paperkettle/core/model/theta"
 )
 
 // Standard is the whole catalogue: one line a package of families.
@@ -16,7 +19,10 @@ func Standard() model.Catalogue {
 	return slices.Concat(
 		baseline.Families(),
 		smoothing.Families(),
+		theta.Families(),
 		arima.Families(),
+		intermittent.Families(),
+		decomposition.Families(),
 		combine.Families(),
 	)
 }

@@ -1,0 +1,431 @@
+// Package theta is the theta method: a line through the whole series and exponential
+// smoothing of what bends around it, on the seasonally adjusted series.
+//
+// Source: Assimakopoulos and Nikolopoulos, The theta model, International Journal of
+// Forecasting 16 (2000); as a model whose theta is estimated: Fiorucci, Pellegrini,
+// Louzada, Petropoulos and Koehler, International Journal of Forecasting 32 (2016).
+package theta
+
+import (
+	"context"
+	"encoding/gob"
+	"fmt"
+	"math"
+	"sync"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+func init() { gob.Register(&State{}) }
+
+// Method fits theta models.
+type Method struct {
+	Optimised bool
+	Season    int
+	NoSeason  bool
+}
+
+// State is a fitted model at the end of what it has seen.
+type State struct {
+	Theta, Alpha, Start float64 // Start is the level before the first value
+	Level               float64 // of the smoothing, at the end
+	A, B                float64 // the line a + b t, t = 1 at the first value
+	Season              []float64
+	Factor              bool
+	T                   int // values seen
+	Sigma2              float64
+	Free                float64
+	Scale               float64
+	Values              []float64
+	Used                int
+	Quiet               int
+	Notes               []string
+}
+
+type fitter struct {
+	y   []float64
+	s   State
+	min num.Minimizer
+	try [3]float64
+}
+
+var fitters = sync.Pool{New: func() any { return &fitter{} }}
+
+// Fit adjusts for the season, where there is one, and fits the rest.
+func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
+	f := fitters.Get().(*fitter)
+	defer fitters.Put(f)
+	s := State{Theta: 2, Values: in.Values, Used: len(in.Values)}
+	s.Scale = sizeOf(in.Values)
+	season := in.Cadence().Season()
+	if m.Season > 0 {
+		season = m.Season
+	}
+	if m.NoSeason {
+		season = 1
+	}
+	f.y = f.y[:0]
+	for _, v := range in.Values {
+		f.y = append(f.y, v/s.Scale)
+	}
+	if season > 1 && len(f.y) < 2*season+2 {
+		s.Notes = append(s.Notes, fmt.Sprintf("the history is too short for a season of %d: none is adjusted for", season))
+	} else if season > 1 && seasonal(f.y, season) {
+		s.Season, s.Factor = adjust(f.y, season)
+	}
+	s.A, s.B = line(f.y)
+	f.s = s
+	f.fit(m.Optimised)
+	out := f.s
+	out.Season = s.Season
+	out.restart()
+	for _, v := range in.Values {
+		out.push(v)
+	}
+	return &out, nil
+}
+
+// seasonal tests the autocorrelation at the season at ten per cent, as the published
+// competitions with this method did.
+func seasonal(y []float64, m int) bool {
+	mean, n := 0.0, 0.0
+	for _, v := range y {
+		if panel.Known(v) {
+			mean, n = mean+v, n+1
+		}
+	}
+	mean /= n
+	total := 0.0
+	for _, v := range y {
+		if panel.Known(v) {
+			total += (v - mean) * (v - mean)
+		}
+	}
+	auto := func(lag int) float64 {
+		c := 0.0
+		for i := lag; i < len(y); i++ {
+			if p := (y[i] - mean) * (y[i-lag] - mean); panel.Known(p) {
+				c += p
+			}
+		}
+		return c / total
+	}
+	sum := 1.0
+	for k := 1; k < m; k++ {
+		r := auto(k)
+		sum += 2 * r * r
+	}
+	return math.Abs(auto(m)) > 1.645*math.Sqrt(sum/n)
+}
+
+// adjust takes the season out of a series, as factors where all is above zero: ratios to,
+// or differences from, the centred mean over a season, averaged place by place.
+func adjust(y []float64, m int) (season []float64, factor bool) {
+	factor = true
+	for _, v := range y {
+		if panel.Known(v) && !(v > 0.05) {
+			factor = false
+		}
+	}
+	season = make([]float64, m)
+	count := make([]float64, m)
+	for i := m / 2; i+m/2 < len(y); i++ {
+		sum, weight := 0.0, 0.0
+		for j := i - m/2; j <= i+m/2; j++ {
+			w := 1.0
+			if m%2 == 0 && (j == i-m/2 || j == i+m/2) {
+				w = 0.5
+			}
+			if panel.Known(y[j]) {
+				sum, weight = sum+w*y[j], weight+w
+			}
+		}
+		if !panel.Known(y[i]) || weight < float64(m)/2 {
+			continue
+		}
+		d := y[i] - sum/weight
+		if factor {
+			d = y[i] / (sum / weight)
+		}
+		season[i%m] += d
+		count[i%m]++
+	}
+	mean := 0.0
+	for k := range season {
+		switch {
+		case count[k] > 0:
+			season[k] /= count[k]
+		case factor:
+			season[k] = 1
+		}
+		mean += season[k] / float64(m)
+	}
+	for k := range season {
+		if factor {
+			season[k] /= mean
+		} else {
+			season[k] -= mean
+		}
+	}
+	for i := range y {
+		if factor {
+			y[i] /= season[i%m]
+		} else {
+			y[i] -= season[i%m]
+		}
+	}
+	return season, factor
+}
+
+func line(y []float64) (a, b float64) {
+	var n, st, sy, stt, sty float64
+	for i, v := range y {
+		if panel.Known(v) {
+			t := float64(i + 1)
+			n, st, sy, stt, sty = n+1, st+t, sy+v, stt+t*t, sty+t*v
+		}
+	}
+	if d := n*stt - st*st; d > 0 {
+		b = (n*sty - st*sy) / d
+	}
+	return (sy - b*st) / n, b
+}
+
+// fit finds alpha and the first level, and theta where it is free, by least squares.
+func (f *fitter) fit(free bool) {
+	first := f.y[0]
+	best, bestSum := [3]float64{}, math.Inf(1)
+	k := 2
+	if free {
+		k = 3
+	}
+	for _, alpha := range []float64{0.1, 0.5, 0.9} {
+		x := [3]float64{math.Log(alpha / (1 - alpha)), first, 0}
+		sum := f.min.Run(f.objective, x[:k], num.Stop{Steps: 60, Gain: 1e-7})
+		if sum < bestSum {
+			best, bestSum = x, sum
+		}
+	}
+	f.set(best[:k])
+	n, sum := f.sum()
+	f.s.Free = max(1, float64(n-k-2))
+	f.s.Sigma2 = sum / f.s.Free
+}
+
+func (f *fitter) set(x []float64) {
+	f.s.Alpha = 0.001 + 0.998/(1+math.Exp(-x[0]))
+	f.s.Start = x[1]
+	if len(x) == 3 {
+		f.s.Theta = 1 + math.Exp(min(max(x[2], -5), 3)) // 2 at 0
+	}
+}
+
+// sum is of the squared errors one step ahead.
+func (f *fitter) sum() (n int, sum float64) {
+	s := &f.s
+	s.restart()
+	for _, y := range f.y {
+		mu := s.ahead()
+		if panel.Known(y) {
+			e := y - mu
+			sum += e * e
+			n++
+			s.move(e)
+		} else {
+			s.move(0)
+		}
+	}
+	return n, sum
+}
+
+func (f *fitter) objective(x, g []float64) float64 {
+	value := func() float64 {
+		f.set(x)
+		n, sum := f.sum()
+		return 0.5 * math.Log(sum/float64(n))
+	}
+	v := value()
+	const step = 1e-6
+	for i := range x {
+		kept := x[i]
+		x[i] += step
+		g[i] = (value() - v) / step
+		x[i] = kept
+	}
+	f.set(x)
+	return v
+}
+
+func (s *State) restart() { s.Level, s.T, s.Quiet = s.Start, 0, 0 }
+
+// ahead is the adjusted forecast one step ahead: the smoothed level plus the share
+// 1 - 1/theta of the line, as far as smoothing has not caught up with it.
+func (s *State) ahead() float64 { return s.Level + (1-1/s.Theta)*s.pull(s.T) }
+
+// pull is (1-alpha)^t A + (1-(1-alpha)^(t+1))/alpha B, t values seen: the part of the line
+// that a level smoothed from the start lacks.
+func (s *State) pull(t int) float64 {
+	fade := math.Pow(1-s.Alpha, float64(t))
+	return fade*s.A + (1-fade*(1-s.Alpha))/s.Alpha*s.B
+}
+
+// move takes an error one step ahead.
+func (s *State) move(e float64) {
+	s.Level = s.Alpha*(s.ahead()+e) + (1-s.Alpha)*s.Level
+	s.T++
+}
+
+// push takes a value of the series.
+func (s *State) push(v float64) {
+	y := s.adjusted(v/s.Scale, s.T)
+	if panel.Known(y) {
+		s.move(y - s.ahead())
+		s.Quiet = 0
+		return
+	}
+	s.move(0)
+	s.Quiet++
+}
+
+func (s *State) adjusted(y float64, t int) float64 {
+	switch {
+	case len(s.Season) == 0:
+		return y
+	case s.Factor:
+		return y / s.Season[t%len(s.Season)]
+	}
+	return y - s.Season[t%len(s.Season)]
+}
+
+// Forecast continues the series. The errors are those of simple exponential smoothing:
+// sigma2 (1 + (h-1) alpha^2).
+func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
+	again := *s
+	free := int(min(s.Free, 1000))
+	for h := range out.Mean {
+		mu := again.ahead()
+		again.move(0)
+		wide := math.Sqrt(s.Sigma2 * (1 + float64(h+s.Quiet)*s.Alpha*s.Alpha))
+		out.Mean[h] = s.whole(mu, s.T+h)
+		q := out.At(h)
+		for g, p := range forecast.Grid {
+			q[g] = s.whole(mu+wide*num.StudentQuantile(p, free), s.T+h)
+		}
+	}
+	return nil
+}
+
+// whole puts the season back.
+func (s *State) whole(y float64, t int) float64 {
+	switch {
+	case len(s.Season) == 0:
+	case s.Factor:
+		y *= s.Season[t%len(s.Season)]
+	default:
+		y += s.Season[t%len(s.Season)]
+	}
+	return y * s.Scale
+}
+
+// Advance takes further values.
+func (s *State) Advance(v panel.SeriesView, from int) error {
+	values := append([]float64(nil), s.Values...)
+	for _, y := range v.Values[from:] {
+		s.push(y)
+		values = append(values, y)
+	}
+	s.Values = values
+	return nil
+}
+
+// Fitted gives the forecasts one step ahead.
+func (s *State) Fitted() []float64 {
+	again := *s
+	again.restart()
+	out := make([]float64, s.Used)
+	for i := range out {
+		out[i] = s.whole(again.ahead(), i)
+		again.push(s.Values[i])
+	}
+	return out
+}
+
+// Describe says all about the model.
+func (s *State) Describe(d *model.Description, horizon int) {
+	d.Form = "theta: a line, and exponential smoothing of what bends around it"
+	if len(s.Season) > 0 {
+		d.Form += fmt.Sprintf(", adjusted for a season of %d", len(s.Season))
+	}
+	d.Parameters = []model.Parameter{
+		{Name: "theta", Value: s.Theta, Meaning: "how far the bends are stretched; 2 takes half of the line's slope"},
+		{Name: "alpha", Value: s.Alpha, Meaning: "weight of an error in the level"},
+		{Name: "slope", Value: (1 - 1/s.Theta) * s.B * s.Scale, Meaning: "change from a period to the next in the long run"},
+	}
+	d.States = []model.Parameter{{Name: "l0", Value: s.Start * s.Scale, Meaning: "level before the first period"}}
+	sigma := math.Sqrt(s.Sigma2) * s.Scale
+	d.Sigma = &sigma
+	again := *s
+	again.restart()
+	level, season := make([]float64, s.Used), make([]float64, s.Used)
+	for i := range level {
+		again.push(s.Values[i])
+		level[i] = again.Level * s.Scale
+	}
+	last := *s
+	ahead := make([]float64, horizon)
+	for h := range ahead {
+		ahead[h] = last.ahead() * s.Scale
+		last.move(0)
+	}
+	d.Components = []model.Component{{Name: "level", Past: level, Ahead: ahead}}
+	if k := len(s.Season); k > 0 {
+		at := func(t int) float64 {
+			if s.Factor {
+				return s.Season[t%k]
+			}
+			return s.Season[t%k] * s.Scale
+		}
+		for i := range season {
+			season[i] = at(i)
+		}
+		next := make([]float64, horizon)
+		for h := range next {
+			next[h] = at(s.T + h)
+		}
+		d.Components = append(d.Components, model.Component{Name: fmt.Sprintf("season of %d", k), Factor: s.Factor, Past: season, Ahead: next})
+	}
+	d.Cautions = append(d.Cautions, s.Notes...)
+}
+
+func sizeOf(y []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range y {
+		if panel.Known(v) {
+			sum, n = sum+math.Abs(v), n+1
+		}
+	}
+	return sum / n
+}
+
+// Families is the theta method.
+func Families() model.Catalogue {
+	one, most := 1.0, 1000.0
+	return model.Catalogue{{
+		Name:      "theta",
+		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
+		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
+		Settings: append([]model.Setting{
+			{Name: "kind", Kind: model.Choice, Choices: []string{"standard", "optimised"}, Default: "standard", Meaning: "theta fixed at 2, or estimated"},
+			{Name: "length", Kind: model.Whole, Min: &one, Max: &most, Meaning: "periods in the season", Auto: "the cadence's shortest"},
+			{Name: "season", Kind: model.Choice, Choices: []string{"none"}, Meaning: "none adjusts for no season", Auto: "adjusted for where a test finds it"},
+		}, single.BoundSettings()...),
+		New: func(v model.Values) (model.Model, error) {
+			return single.Model(Method{Optimised: v.Text("kind", "") == "optimised", Season: v.Int("length", 0), NoSeason: v.Text("season", "") == "none"}, single.BoundsOf(v)), nil
+		},
+		Read: single.Read,
+	}}
+}
