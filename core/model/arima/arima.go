@@ -158,6 +158,13 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 		}
 		d, sd := differences(plain, span)
 		e, tried, ok := f.search(ctx, d, sd, span)
+		// Where the test sees no unit root after seasonal differences, but the errors are no
+		// larger with one, it is there: a slow return to a level is hard to tell from none.
+		if d == 0 && (sd == 1 || ok && e.persistent()) {
+			if other, more, fits := f.search(ctx, 1, sd, span); fits && (!ok || compare(&other, &e)) {
+				e, tried, ok, d = other, more, true, 1
+			}
+		}
 		if !ok {
 			if ctx.Err() != nil {
 				return e, ctx.Err()

@@ -130,6 +130,16 @@ func (e *estimate) onTheEdge() bool {
 	return false
 }
 
+// persistent says that the autoregression returns slowly.
+func (e *estimate) persistent() bool {
+	for i, v := range e.x[:e.o.P] {
+		if i == 0 && squash(v) > 0.9 {
+			return true
+		}
+	}
+	return false
+}
+
 // differences finds how often a series is to be differenced: over the season where the
 // season is strong, and then until it is level by a unit-root test.
 func differences(y []float64, season int) (d, sd int) {

@@ -6,6 +6,7 @@ import (
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/arima"
+	"paperkettle/core/model/automatic"
 	"paperkettle/core/model/baseline"
 	"paperkettle/core/model/combine"
 	"paperkettle/core/model/decomposition"
@@ -23,6 +24,7 @@ func Standard() model.Catalogue {
 		arima.Families(),
 		intermittent.Families(),
 		decomposition.Families(),
+		automatic.Families(),
 		combine.Families(),
 	)
 }

@@ -18,6 +18,7 @@ func Families() model.Catalogue {
 			{Name: "season", Kind: model.Choice, Meaning: "kind of season", Auto: "the lowest AICc", Choices: []string{"none", "additive", "multiplicative"}},
 			{Name: "errors", Kind: model.Choice, Meaning: "kind of errors", Auto: "the lowest AICc", Choices: []string{"additive", "multiplicative"}},
 			{Name: "length", Kind: model.Whole, Min: &least, Max: &most, Meaning: "periods in the season", Auto: "the cadence's seasons; long ones by harmonics"},
+			{Name: "choose", Kind: model.Choice, Choices: []string{"lowest", "averaged"}, Default: "lowest", Meaning: "the form of the lowest AICc, or those near it mixed by their weights"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
@@ -36,6 +37,7 @@ func names() (out []string) {
 
 func methodOf(v model.Values) (Method, error) {
 	m := Method{Season: v.Int("length", 0), Long: true}
+	m.Averaged = v.Text("choose", "") == "averaged"
 	m.Allowed.Season, m.Allowed.Errors = v.Text("season", ""), v.Text("errors", "")
 	switch v.Text("trend", "") {
 	case "none":

@@ -29,6 +29,9 @@ type Method struct {
 	Allowed limits
 	Season  int  // periods in the season with states of its own; 0: the cadence's
 	Long    bool // look for longer seasons too
+	// Averaged mixes the forms whose criterion is near the lowest, by Akaike's weights,
+	// rather than to take the lowest alone.
+	Averaged bool
 }
 
 // Auto is the method with all left to the data.
@@ -70,6 +73,38 @@ type State struct {
 	Seed     uint64
 	Runners  []model.Candidate
 	Cautions []string
+	near     []estimate // all forms, best first
+}
+
+// Averaging takes forms whose criterion is at most farthest above the lowest, at most
+// mostMixed of them.
+const (
+	farthest  = 6
+	mostMixed = 4
+)
+
+// averaged mixes the forms near the lowest criterion by Akaike's weights.
+//
+// Source: Burnham and Anderson, Model Selection and Multimodel Inference, 2nd ed. 2002,
+// section 2.9; for exponential smoothing Kolassa, International Journal of Forecasting 27
+// (2011).
+func (s *State) averaged(m Method) single.State {
+	mix := &single.Mix{}
+	for i, e := range s.near {
+		behind := e.aicc - s.near[0].aicc
+		if behind > farthest || i == mostMixed {
+			break
+		}
+		part := *s
+		part.set(e, s.Season, s.Long)
+		part.rest(m)
+		mix.Add(e.form.String(), &part, math.Exp(-behind/2))
+	}
+	if len(mix.Parts) < 2 {
+		return s
+	}
+	mix.Close()
+	return mix
 }
 
 var fitters = sync.Pool{New: func() any { return &fitter{} }}
@@ -118,6 +153,9 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 		s.tryLong(f, m, in, list, season)
 	}
 	s.rest(m)
+	if m.Averaged {
+		return s.averaged(m), nil
+	}
 	return s, nil
 }
 
@@ -143,12 +181,8 @@ func (m Method) short(in single.Input) int {
 
 // take makes the best of a list the state's form.
 func (s *State) take(list []estimate, season int, long []harmonic.Terms) {
-	e := list[0]
-	s.Form, s.Season, s.Long = e.form, season, long
-	s.First = e.p
-	s.First.Season = append([]float64(nil), e.p.Season...)
-	s.Sigma2, s.Loglik, s.AICc = e.sigma2, e.loglik, e.aicc
-	s.Free = float64(max(1, panel.CountKnown(s.Values)-e.count+1-2*pairs(long)))
+	s.near = list
+	s.set(list[0], season, long)
 	s.Runners = s.Runners[:0]
 	known := float64(panel.CountKnown(s.Values))
 	for _, c := range list {
@@ -158,6 +192,16 @@ func (s *State) take(list []estimate, season int, long []harmonic.Terms) {
 		}
 		s.Runners = append(s.Runners, model.Candidate{Form: name, Value: c.aicc + 2*known*math.Log(s.Scale)})
 	}
+}
+
+// set makes an estimate the state's form.
+func (s *State) set(e estimate, season int, long []harmonic.Terms) {
+	s.Form, s.Season, s.Long = e.form, season, long
+	s.First = e.p
+	s.First.Season = append([]float64(nil), e.p.Season...)
+	s.Sigma2, s.Loglik, s.AICc = e.sigma2, e.loglik, e.aicc
+	// The count of an estimate with harmonics has them in already.
+	s.Free = float64(max(1, panel.CountKnown(s.Values)-e.count+1))
 }
 
 func pairs(long []harmonic.Terms) (n int) {

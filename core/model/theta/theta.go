@@ -89,37 +89,11 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	return &out, nil
 }
 
-// seasonal tests the autocorrelation at the season at ten per cent, as the published
-// competitions with this method did.
+// seasonal says whether a season is more than noise taken for one: by its strength, since
+// a test of the autocorrelation misses plain seasons in short histories.
 func seasonal(y []float64, m int) bool {
-	mean, n := 0.0, 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			mean, n = mean+v, n+1
-		}
-	}
-	mean /= n
-	total := 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			total += (v - mean) * (v - mean)
-		}
-	}
-	auto := func(lag int) float64 {
-		c := 0.0
-		for i := lag; i < len(y); i++ {
-			if p := (y[i] - mean) * (y[i-lag] - mean); panel.Known(p) {
-				c += p
-			}
-		}
-		return c / total
-	}
-	sum := 1.0
-	for k := 1; k < m; k++ {
-		r := auto(k)
-		sum += 2 * r * r
-	}
-	return math.Abs(auto(m)) > 1.645*math.Sqrt(sum/n)
+	_, strength := panel.Strengths(y, m)
+	return strength > 0.15
 }
 
 // adjust takes the season out of a series, as factors where all is above zero: ratios to,
