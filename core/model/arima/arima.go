@@ -157,6 +157,9 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 			plain = f.withoutRegressors()
 		}
 		d, sd := differences(plain, span)
+		// A long series shows its order in its later part; the weights are fitted to all.
+		all, x := f.y, f.x
+		f.shorten(max(searched, 12*span))
 		e, tried, ok := f.search(ctx, d, sd, span)
 		// Where the test sees no unit root after seasonal differences, but the errors are no
 		// larger with one, it is there: a slow return to a level is hard to tell from none.
@@ -171,6 +174,13 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 			}
 			return e, errors.New("no order could be fitted")
 		}
+		cut := len(f.y) < len(all)
+		f.y, f.x = all, x
+		if cut {
+			if e, ok = f.fit(e.o, e.x, num.Stop{Steps: 40, Gain: 1e-3 / float64(len(f.y))}); !ok {
+				return e, errors.New("no order could be fitted")
+			}
+		}
 		s.Tried, s.Why = tried, fmt.Sprintf("lowest AICc of %d orders tried, after %d differences and %d over the season", len(tried), d, sd)
 		return e, nil
 	}
@@ -178,22 +188,52 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 	if err != nil || m.NoSeason && m.Pairs == nil {
 		return e, err
 	}
-	if !s.tryLong(f, m, in, season, e) {
+	coef, columns := s.tryLong(f, m, in, season, e)
+	if len(columns) == 0 {
 		return e, nil
 	}
-	before, tried := e, s.Tried
+	// The order is searched for on what the harmonics leave; then all is fitted at once.
+	whole, before, tried, why := f.y, e, s.Tried, s.Why
+	f.y = less(whole, columns, coef)
 	e, err = find()
-	if err == nil && (m.Pairs != nil || compare(&e, &before)) {
-		return e, nil
+	f.y = whole
+	if err == nil {
+		f.x = append(columns, f.x...)
+		if joint, ok := f.fit(e.o, e.x, num.Stop{Steps: 20, Gain: 1e-3 / float64(len(f.y))}); ok && (m.Pairs != nil || compare(&joint, &before)) {
+			return joint, nil
+		}
+		f.x = f.x[len(columns):]
 	}
-	s.Tried = tried
-	f.x = f.x[pairs(s.Long)*2:]
-	s.Long = nil
-	e, ok := f.fit(before.o, before.x, num.Stop{Steps: 100, Gain: 1e-8})
-	if !ok {
-		return before, nil
+	s.Tried, s.Why, s.Long = tried, why, nil
+	return before, nil
+}
+
+// less is a series less columns at coefficients.
+func less(y []float64, columns [][]float64, coef []float64) []float64 {
+	out := append([]float64(nil), y...)
+	for k, c := range coef {
+		for i := range out {
+			out[i] -= c * columns[k][i]
+		}
 	}
-	return e, nil
+	return out
+}
+
+// searched is how many values the search for an order looks at.
+const searched = 360
+
+// shorten leaves the last n values.
+func (f *fitter) shorten(n int) {
+	from := len(f.y) - n
+	if from <= 0 {
+		return
+	}
+	f.y = f.y[from:]
+	x := make([][]float64, len(f.x))
+	for k := range x {
+		x[k] = f.x[k][from:]
+	}
+	f.x = x
 }
 
 // compare says whether a is better than b. Where they difference otherwise, their
@@ -217,10 +257,9 @@ func pairs(long []harmonic.Terms) (n int) {
 	return n
 }
 
-// tryLong adds harmonics of the seasons longer than the one with weights: as many pairs as
+// tryLong finds harmonics of the seasons longer than the one with weights: as many pairs as
 // generalised least squares, by the innovations of the model so far, finds worth it.
-func (s *State) tryLong(f *fitter, m Method, in single.Input, season int, e estimate) bool {
-	var columns [][]float64
+func (s *State) tryLong(f *fitter, m Method, in single.Input, season int, e estimate) (coef []float64, columns [][]float64) {
 	for _, period := range in.Cadence().Seasons() {
 		if period <= float64(season)*1.01 || m.Season > 0 || float64(len(f.y)) < 2*period {
 			continue
@@ -230,21 +269,20 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, season int, e esti
 			most = min(*m.Pairs, int(period/2)-1)
 		}
 		list := harmonic.Columns(period, most, s.Ordinal, len(f.y))
-		keep := 2 * most
-		if m.Pairs == nil {
-			keep = len(f.worth(e, list))
+		fewest := 0
+		if m.Pairs != nil {
+			fewest = 2 * most
 		}
-		if keep > 0 {
-			s.Long = append(s.Long, harmonic.Terms{Period: period, Coef: make([]float64, keep)})
-			columns = append(columns, list[:keep]...)
+		if own := f.worth(e, list, fewest); len(own) > 0 {
+			s.Long = append(s.Long, harmonic.Terms{Period: period, Coef: make([]float64, len(own))})
+			coef, columns = append(coef, own...), append(columns, list[:len(own)]...)
 		}
 	}
-	f.x = append(columns, f.x...)
-	return len(columns) > 0
+	return coef, columns
 }
 
 // worth gives the coefficients of those columns that are worth it.
-func (f *fitter) worth(e estimate, columns [][]float64) []float64 {
+func (f *fitter) worth(e estimate, columns [][]float64, fewest int) []float64 {
 	kept := f.x
 	f.x = columns
 	defer func() { f.x = kept }()
@@ -255,7 +293,7 @@ func (f *fitter) worth(e estimate, columns [][]float64) []float64 {
 	if !f.filter.run(&f.shape, f.w, f.out) {
 		return nil
 	}
-	return harmonic.Regress(f.out[0], f.out[1:], 0)
+	return harmonic.Regress(f.out[0], f.out[1:], fewest)
 }
 
 // withoutRegressors is the series less its least squares on the regressors.

@@ -164,18 +164,19 @@ func (m Method) try(ctx context.Context, in single.Input, list []entrant) trial 
 		if err != nil {
 			continue
 		}
-		sum, count := 0.0, 0.0
+		squares, counts := make([]float64, h), make([]float64, h)
+		ok := true
 		for w := range windows {
 			if w > 0 {
 				later := in.Before(keep + w*stride)
 				if err := state.Advance(later.SeriesView, keep+(w-1)*stride); err != nil {
-					count = 0
+					ok = false
 					break
 				}
 				early = later
 			}
 			if err := state.Forecast(early.SeriesView, rows); err != nil {
-				count = 0
+				ok = false
 				break
 			}
 			for k, f := range rows.Mean {
@@ -183,20 +184,36 @@ func (m Method) try(ctx context.Context, in single.Input, list []entrant) trial 
 				if e != e {
 					e = 0
 				} else {
-					sum += e * e
-					count++
+					squares[k] += e * e
+					counts[k]++
 				}
 				t.errors[i] = append(t.errors[i], e)
 			}
 		}
-		if count > 0 {
-			t.scores[i] = sum / count
+		if ok {
+			t.scores[i] = overSteps(squares, counts)
 		} else {
 			t.errors[i] = nil
 		}
 	}
 	t.why = fmt.Sprintf("weights by the squared errors on %d inner windows of %d", windows, h)
 	return t
+}
+
+// overSteps is the geometric mean over the steps of their mean squared errors, so that far
+// steps, whose errors are large for all, do not drown the near ones.
+func overSteps(squares, counts []float64) float64 {
+	sum, n := 0.0, 0.0
+	for k, v := range squares {
+		if counts[k] > 0 && v > 0 {
+			sum += math.Log(v / counts[k])
+			n++
+		}
+	}
+	if n == 0 {
+		return 0
+	}
+	return math.Exp(sum / n)
 }
 
 // weigh turns scores into weights.

@@ -121,14 +121,16 @@ func innerMethod(name string) single.Method {
 // inProportion says whether a season grows with the level: the spread within a season then
 // goes with the season's mean.
 func inProportion(y []float64, m int) bool {
+	for _, v := range y {
+		if panel.Known(v) && !(v > 0) {
+			return false
+		}
+	}
 	var means, spreads []float64
 	for at := len(y) % m; at+m <= len(y); at += m {
 		var n, sum, ss float64
 		for _, v := range y[at : at+m] {
 			if panel.Known(v) {
-				if !(v > 0) {
-					return false
-				}
 				n, sum, ss = n+1, sum+v, ss+v*v
 			}
 		}
@@ -206,7 +208,11 @@ func (s *State) widen() float64 {
 	taken := 0.0
 	for _, m := range s.Periods {
 		rounds := n / float64(m)
-		taken += float64(m) * max(1, rounds/float64(max(s.Window, 3)))
+		places := float64(m)
+		if m > longest {
+			places = 16 // about as many as the smoothing leaves free
+		}
+		taken += places * max(1, rounds/float64(max(s.Window, 3)))
 	}
 	taken = min(taken, 0.8*n)
 	return math.Sqrt((1 + taken/n) * n / (n - taken))

@@ -118,6 +118,9 @@ func grown(v []float64, n int) []float64 {
 	return v[:n]
 }
 
+// longest is the longest season whose places stand for themselves.
+const longest = 60
+
 // season is the inner loop: the season of what the trend leaves, smoothed place by place,
 // less its own slow movement; then the trend of what the season leaves.
 func (w *worker) season(y, weight, trend, season []float64, period, window int) {
@@ -138,6 +141,11 @@ func (w *worker) season(y, weight, trend, season []float64, period, window int) 
 		w.smooth(w.tmp[:n], nil, w.low[:n], odd(period), 1)
 		for i := range season {
 			season[i] = w.cycle[i+period] - w.low[i]
+		}
+		if period > longest {
+			// Each place has few values of its own: its neighbours help.
+			w.smooth(season, nil, w.tmp[:n], odd(period/8), 1)
+			copy(season, w.tmp)
 		}
 		for i := range detrended {
 			detrended[i] = y[i] - season[i]

@@ -51,18 +51,29 @@ func (s *State) points(out []float64) {
 
 // exact is Student's t with the variance sigma2 (1 + sum of c_j^2, j < h), where c_j =
 // alpha + beta (phi + ... + phi^j) + gamma if a season ends at j (Hyndman et al. 2008,
-// table 6.2).
+// table 6.2), and what the parameters' doubts add: the mean of their variances, and the
+// variance of their means.
 func (s *State) exact(out forecast.Rows) {
-	p := &s.Now
-	sum, reach, power := 1.0, 0.0, 1.0
+	variance := make([]float64, len(out.Mean))
+	s.variances(variance)
+	s.addDoubts(variance)
 	free := int(min(s.Free, 1000))
 	for h := range out.Mean {
-		wide := math.Sqrt(s.Sigma2 * sum)
+		wide := math.Sqrt(variance[h])
 		q := out.At(h)
 		for g, prob := range forecast.Grid {
 			q[g] = out.Mean[h] + wide*num.StudentQuantile(prob, free)
 		}
 		q[forecast.Median] = out.Mean[h]
+	}
+}
+
+// variances are those of the steps, the parameters taken as they are.
+func (s *State) variances(out []float64) {
+	p := &s.Now
+	sum, reach, power := 1.0, 0.0, 1.0
+	for h := range out {
+		out[h] = s.Sigma2 * sum
 		power *= p.Phi
 		reach += power
 		c := p.Alpha + p.Beta*reach
@@ -70,6 +81,32 @@ func (s *State) exact(out forecast.Rows) {
 			c += p.Gamma
 		}
 		sum += c * c
+	}
+}
+
+// addDoubts puts what the drawn parameters say in place of the variances.
+func (s *State) addDoubts(variance []float64) {
+	list := s.doubtful()
+	if len(list) < doubts/2 {
+		return
+	}
+	n := float64(len(list))
+	mean, square, within := make([]float64, len(variance)), make([]float64, len(variance)), make([]float64, len(variance))
+	points, own := make([]float64, len(variance)), make([]float64, len(variance))
+	for i := range list {
+		list[i].points(points)
+		list[i].variances(own)
+		for h, v := range points {
+			mean[h] += v / n
+			square[h] += v * v / n
+			within[h] += own[h] / n
+		}
+	}
+	for h := range variance {
+		variance[h] = max(variance[h], within[h]+max(0, square[h]-mean[h]*mean[h]))
+		if s.Form.Season != 'N' { // each place of the season is known from its own values
+			variance[h] += s.Sigma2 * float64(s.Season) / float64(s.Used)
+		}
 	}
 }
 
@@ -96,7 +133,12 @@ func (s *State) simulate(out forecast.Rows) {
 	rnd := rand.New(rand.NewPCG(s.Seed, uint64(len(s.Values))))
 	draws := make([]float64, horizon)
 	sigma := math.Sqrt(s.Sigma2)
+	states := s.doubtful()
+	if len(states) < doubts/2 {
+		states = []State{*s}
+	}
 	for i := 0; i < paths; i += 2 {
+		s := &states[i/2%len(states)]
 		// A variance of its own for each pair: how well it is known shows in the width.
 		wide := sigma * math.Sqrt(s.Free/chiSquared(s.Free, rnd))
 		for h := range draws {

@@ -73,6 +73,7 @@ type State struct {
 	Seed     uint64
 	Runners  []model.Candidate
 	Cautions []string
+	Doubts   []params   // drawn around First: what the data leave open
 	near     []estimate // all forms, best first
 }
 
@@ -88,7 +89,7 @@ const (
 // Source: Burnham and Anderson, Model Selection and Multimodel Inference, 2nd ed. 2002,
 // section 2.9; for exponential smoothing Kolassa, International Journal of Forecasting 27
 // (2011).
-func (s *State) averaged(m Method) single.State {
+func (s *State) averaged(f *fitter, m Method) single.State {
 	mix := &single.Mix{}
 	for i, e := range s.near {
 		behind := e.aicc - s.near[0].aicc
@@ -97,6 +98,7 @@ func (s *State) averaged(m Method) single.State {
 		}
 		part := *s
 		part.set(e, s.Season, s.Long)
+		part.Doubts = f.doubt(&e, s.Seed)
 		part.rest(m)
 		mix.Add(e.form.String(), &part, math.Exp(-behind/2))
 	}
@@ -152,9 +154,12 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	if m.Long && m.Allowed.Season != "none" {
 		s.tryLong(f, m, in, list, season)
 	}
+	if !m.Averaged {
+		s.Doubts = f.doubt(&s.near[0], s.Seed)
+	}
 	s.rest(m)
 	if m.Averaged {
-		return s.averaged(m), nil
+		return s.averaged(f, m), nil
 	}
 	return s, nil
 }
@@ -236,6 +241,7 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, s
 		}
 	}
 	if len(long) == 0 {
+		f.reset(in.Values, season, s.Scale)
 		return
 	}
 	f.reset(y, season, s.Scale)
@@ -243,6 +249,7 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, s
 	f.starts(positive)
 	again := f.search(m.Allowed, positive, season)
 	if len(again) == 0 {
+		f.reset(in.Values, season, s.Scale)
 		return
 	}
 	known := panel.CountKnown(y)
@@ -252,7 +259,9 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, s
 	}
 	if again[0].aicc < list[0].aicc {
 		s.take(again, season, long)
+		return
 	}
+	f.reset(in.Values, season, s.Scale) // as it was
 }
 
 func additive(list []estimate) estimate {
@@ -359,11 +368,7 @@ func innovations(form Form, p *params, column, y []float64, m int) []float64 {
 
 // rest brings the state to the end of its values.
 func (s *State) rest(m Method) {
-	s.Now = s.First
-	s.Now.Season = append([]float64(nil), s.First.Season...)
-	for i, v := range s.Values {
-		s.push(v, i)
-	}
+	s.replayed()
 	if len(s.Runners) > 6 {
 		s.Runners = s.Runners[:6]
 	}

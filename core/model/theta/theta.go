@@ -33,6 +33,7 @@ type Method struct {
 type State struct {
 	Theta, Alpha, Start float64 // Start is the level before the first value
 	Level               float64 // of the smoothing, at the end
+	Fade                float64 // (1-alpha)^T
 	A, B                float64 // the line a + b t, t = 1 at the first value
 	Season              []float64
 	Factor              bool
@@ -234,22 +235,22 @@ func (f *fitter) objective(x, g []float64) float64 {
 	return v
 }
 
-func (s *State) restart() { s.Level, s.T, s.Quiet = s.Start, 0, 0 }
+func (s *State) restart() { s.Level, s.Fade, s.T, s.Quiet = s.Start, 1, 0, 0 }
 
 // ahead is the adjusted forecast one step ahead: the smoothed level plus the share
 // 1 - 1/theta of the line, as far as smoothing has not caught up with it.
-func (s *State) ahead() float64 { return s.Level + (1-1/s.Theta)*s.pull(s.T) }
+func (s *State) ahead() float64 { return s.Level + (1-1/s.Theta)*s.pull() }
 
 // pull is (1-alpha)^t A + (1-(1-alpha)^(t+1))/alpha B, t values seen: the part of the line
 // that a level smoothed from the start lacks.
-func (s *State) pull(t int) float64 {
-	fade := math.Pow(1-s.Alpha, float64(t))
-	return fade*s.A + (1-fade*(1-s.Alpha))/s.Alpha*s.B
+func (s *State) pull() float64 {
+	return s.Fade*s.A + (1-s.Fade*(1-s.Alpha))/s.Alpha*s.B
 }
 
 // move takes an error one step ahead.
 func (s *State) move(e float64) {
 	s.Level = s.Alpha*(s.ahead()+e) + (1-s.Alpha)*s.Level
+	s.Fade *= 1 - s.Alpha
 	s.T++
 }
 
