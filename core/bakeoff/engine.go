@@ -142,7 +142,7 @@ func (e *Engine) enter(cat model.Catalogue) error {
 		if err != nil {
 			return err
 		}
-		across := f.AcrossSeries
+		across := cat.Across(c.Family, c.Settings)
 		if c.Tune != nil {
 			if m, err = e.tuned(cat, c); err != nil {
 				return fmt.Errorf("contender %q: tune: %w", c.Name, err)

@@ -16,7 +16,9 @@ type Family struct {
 	// AcrossSeries says that one fit learns from all series, so that a task must
 	// hold them all.
 	AcrossSeries bool
-	New          func(Values) (Model, error)
+	// Pools says the same of some settings; nil where of none.
+	Pools func(Values) bool
+	New   func(Values) (Model, error)
 	// Combine is there in place of New where the family makes its forecasts of other
 	// contenders' forecasts.
 	Combine func(Values) (Combiner, error)
@@ -51,6 +53,16 @@ func (c Catalogue) CheckCadence(family string, given Values, cadence calendar.Ca
 		return err
 	}
 	return f.Fits(values, cadence)
+}
+
+// Across says whether one fit of a family with settings as given learns from all series.
+func (c Catalogue) Across(family string, given Values) bool {
+	f, err := c.Find(family)
+	if err != nil || f.Pools == nil {
+		return err == nil && f.AcrossSeries
+	}
+	values, err := Resolve(f.Settings, given)
+	return err == nil && (f.AcrossSeries || f.Pools(values))
 }
 
 // New makes a model of a family with settings as given.

@@ -564,5 +564,21 @@ func (s *State) widths(h int) []float64 {
 	return out
 }
 
+// Again is the method that fits the same order on the same scale, to another history.
+func (s *State) Again() single.Method {
+	o := s.Order
+	m := Method{Order: &o, Constant: &o.Constant, Drivers: s.Drivers > 0, Events: len(s.Events) > 0, Transform: "none"}
+	if o.SP+o.SD+o.SQ == 0 {
+		m.NoSeason = true
+	}
+	if s.Scale.On {
+		m.Transform = "log"
+	}
+	if n := pairs(s.Long); n > 0 && len(s.Long) == 1 {
+		m.Pairs = &n
+	}
+	return m
+}
+
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 { return s.In }

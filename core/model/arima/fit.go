@@ -104,8 +104,9 @@ func (f *fitter) regress() float64 {
 		rss += v * v
 	}
 	k := len(f.out) - 1
+	least := exact * float64(len(e))
 	if k == 0 {
-		return rss
+		return max(rss, least)
 	}
 	for a := range k {
 		x := f.out[a+1]
@@ -130,8 +131,11 @@ func (f *fitter) regress() float64 {
 		rss -= v * v
 	}
 	backward(f.gram, f.scratch)
-	return rss
+	return max(rss, least)
 }
+
+// exact is the mean square, of values about 1 in size, below which errors are rounding.
+const exact = 1e-18
 
 // cholesky replaces the lower triangle by its root; a tiny ridge keeps columns that
 // repeat each other from breaking it.

@@ -3,13 +3,13 @@
 package automatic
 
 import (
+	"cmp"
 	"context"
 	"encoding/gob"
 	"errors"
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -26,20 +26,14 @@ func init() { gob.Register(&State{}) }
 
 // Method chooses by inner windows.
 type Method struct {
-	Single bool // one form alone, never a mix
-	Power  float64
-	Mix    string
+	Single bool // the best form alone, never a mix
 }
 
-// State is a mix of fitted forms; most often one or a few of them have weight.
+// State is a mix of fitted forms, or one alone, with how it was chosen.
 type State struct {
-	Names   []string
-	Parts   []single.State
-	Weights []float64
-	Widen   []float64 // by step: how much wider the errors were than the intervals said
-	Scores  []model.Candidate
-	Why     string
-	Notes   []string
+	single.Mix
+	Scores []model.Candidate
+	Why    string
 }
 
 // entrant is a form that may be chosen.
@@ -84,19 +78,22 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	season := in.Cadence().Season()
 	list := entrants(in, season)
 	trial := m.try(ctx, in, list)
-	s := &State{Notes: trial.notes}
-	weights := trial.weigh(m)
+	s := &State{Why: trial.why}
 	var failed []error
-	for i, w := range weights {
+	for i, w := range trial.weigh(m.Single) {
 		if w <= 0 {
 			continue
 		}
-		state, _, err := single.Start(ctx, list[i].method, in)
+		method := list[i].method
+		if again, ok := trial.fits[i].(interface{ Again() single.Method }); ok {
+			method = again.Again()
+		}
+		state, _, err := single.Start(ctx, method, in)
 		if err != nil {
 			failed = append(failed, fmt.Errorf("%s: %w", list[i].name, err))
 			continue
 		}
-		s.Names, s.Parts, s.Weights = append(s.Names, list[i].name), append(s.Parts, state), append(s.Weights, w)
+		s.Add(list[i].name, state, w)
 	}
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
@@ -104,29 +101,20 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	if len(s.Parts) == 0 {
 		return nil, errors.Join(failed...)
 	}
-	total := 0.0
-	for _, w := range s.Weights {
-		total += w
-	}
-	for i := range s.Weights {
-		s.Weights[i] /= total
-	}
+	s.Close()
 	for i, e := range list {
 		if trial.scores != nil {
 			s.Scores = append(s.Scores, model.Candidate{Form: e.name, Value: trial.scores[i]})
 		}
 	}
-	s.Why = trial.why
 	return s, nil
 }
 
 // trial is what the entrants did on the inner windows.
 type trial struct {
-	scores []float64 // mean squared error; nil without windows
-	errors [][]float64
+	scores []float64      // of squared errors; nil without windows, NaN where an entrant failed
+	fits   []single.State // as fitted before the windows
 	why    string
-	notes  []string
-	n      int
 	rounds float64 // horizons that the inner windows span
 }
 
@@ -146,13 +134,12 @@ func (m Method) try(ctx context.Context, in single.Input, list []entrant) trial 
 		windows = (span-h)/stride + 1
 		span = h + (windows-1)*stride
 	}
-	t := trial{n: n}
+	t := trial{fits: make([]single.State, len(list))}
 	if windows == 0 {
 		t.why = fmt.Sprintf("the history of %d values is too short for inner windows: the forms are mixed evenly", n)
 		return t
 	}
 	t.rounds = float64(span) / float64(h)
-	t.errors = make([][]float64, len(list))
 	t.scores = make([]float64, len(list))
 	rows := forecast.NewRows(h)
 	for i, e := range list {
@@ -180,23 +167,17 @@ func (m Method) try(ctx context.Context, in single.Input, list []entrant) trial 
 				break
 			}
 			for k, f := range rows.Mean {
-				e := in.Values[keep+w*stride+k] - f
-				if e != e {
-					e = 0
-				} else {
+				if e := in.Values[keep+w*stride+k] - f; e == e {
 					squares[k] += e * e
 					counts[k]++
 				}
-				t.errors[i] = append(t.errors[i], e)
 			}
 		}
 		if ok {
-			t.scores[i] = overSteps(squares, counts)
-		} else {
-			t.errors[i] = nil
+			t.scores[i], t.fits[i] = overSteps(squares, counts), state
 		}
 	}
-	t.why = fmt.Sprintf("weights by the squared errors on %d inner windows of %d", windows, h)
+	t.why = fmt.Sprintf("by the squared errors on %d inner windows of %d", windows, h)
 	return t
 }
 
@@ -216,37 +197,36 @@ func overSteps(squares, counts []float64) float64 {
 	return math.Exp(sum / n)
 }
 
-// weigh turns scores into weights.
-func (t trial) weigh(m Method) []float64 {
-	k := len(t.scores)
+// leastWeight is the weight, next to the best form's, below which a form is left out.
+const leastWeight = 0.05
+
+// weigh turns scores into weights: the inverse of the squared error to a power that grows
+// with the evidence, so that few windows hardly tell the forms apart, and many almost
+// choose one (Bates and Granger, Operational Research Quarterly 20, 1969, weigh by the
+// first power).
+func (t trial) weigh(alone bool) []float64 {
+	out := make([]float64, len(t.fits))
 	if t.scores == nil {
-		return []float64{1, 1, 1, 1, 1}
+		for i := range out {
+			out[i] = 1
+		}
+		return out
 	}
-	out := make([]float64, k)
 	best := math.Inf(1)
 	for _, v := range t.scores {
 		if v < best {
 			best = v
 		}
 	}
-	power := m.Power
-	if power == 0 {
-		power = max(0.3, 1.3*(t.rounds-1.5))
-	}
+	power := max(0.3, 1.3*(t.rounds-1.5))
+	chosen := false
 	for i, v := range t.scores {
 		switch {
-		case math.IsNaN(v):
-		case m.Single:
-			if v == best {
-				out[i] = 1
-			}
-		case best == 0:
-			if v == 0 {
-				out[i] = 1
-			}
+		case math.IsNaN(v), alone && (chosen || v > best):
+		case v == best:
+			out[i], chosen = 1, true
 		default:
-			out[i] = math.Pow(best/v, power)
-			if out[i] < 0.05 {
+			if out[i] = math.Pow(best/v, power); out[i] < leastWeight {
 				out[i] = 0
 			}
 		}
@@ -254,83 +234,17 @@ func (t trial) weigh(m Method) []float64 {
 	return out
 }
 
-// Forecast mixes the parts: means by weight, and quantiles too.
-func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
-	clear(out.Mean)
-	clear(out.Quantiles)
-	rows := forecast.NewRows(len(out.Mean))
-	for i, part := range s.Parts {
-		if err := part.Forecast(v, rows); err != nil {
-			return err
-		}
-		for h, m := range rows.Mean {
-			out.Mean[h] += s.Weights[i] * m
-		}
-		for g, q := range rows.Quantiles {
-			out.Quantiles[g] += s.Weights[i] * q
-		}
-	}
-	return nil
-}
-
-// Advance moves every part on.
-func (s *State) Advance(v panel.SeriesView, from int) error {
-	for _, part := range s.Parts {
-		if err := part.Advance(v, from); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Fitted mixes the parts' fitted values.
-func (s *State) Fitted() []float64 {
-	var out []float64
-	for i, part := range s.Parts {
-		f := part.Fitted()
-		if out == nil {
-			out = make([]float64, len(f))
-		}
-		for t := range out {
-			out[t] += s.Weights[i] * f[t]
-		}
-	}
-	return out
-}
-
 // Describe says what was chosen, and why.
 func (s *State) Describe(d *model.Description, horizon int) {
-	lead := 0
-	for i, w := range s.Weights {
-		if w > s.Weights[lead] {
-			lead = i
-		}
-	}
-	s.Parts[lead].Describe(d, horizon)
-	if len(s.Parts) > 1 {
-		var names []string
-		for i, n := range s.Names {
-			names = append(names, fmt.Sprintf("%s %.0f %%", n, 100*s.Weights[i]))
-		}
-		d.Form = "a mix of " + strings.Join(names, ", ") + "; first of them " + d.Form
-	}
+	s.Mix.Describe(d, horizon)
 	d.Why = s.Why
-	d.Criterion, d.Choices = "mean squared error on inner windows", nil
+	d.Criterion, d.Choices = "squared error on inner windows", nil
 	for _, c := range s.Scores {
 		if !math.IsNaN(c.Value) {
 			d.Choices = append(d.Choices, c)
 		}
 	}
-	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int {
-		switch {
-		case a.Value < b.Value:
-			return -1
-		case a.Value > b.Value:
-			return 1
-		}
-		return 0
-	})
-	d.Cautions = append(d.Cautions, s.Notes...)
+	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int { return cmp.Compare(a.Value, b.Value) })
 }
 
 // Families is the automatic choice.
@@ -340,13 +254,10 @@ func Families() model.Catalogue {
 		Summary:   "Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, by inner windows.",
 		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; mixing: Timmermann, Handbook of Economic Forecasting 1, 2006",
 		Settings: append([]model.Setting{
-			{Name: "power", Kind: model.Amount, Meaning: "dev"},
-			{Name: "single", Kind: model.Switch, Default: false, Meaning: "dev"},
+			{Name: "choose", Kind: model.Choice, Choices: []string{"mixed", "single"}, Default: "mixed", Meaning: "mix the forms by how sure the inner windows are, or take the best alone"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			one, _ := v["single"].(bool)
-			p, _ := v["power"].(float64)
-			return single.Model(Method{Single: one, Power: p}, single.BoundsOf(v)), nil
+			return single.Model(Method{Single: v.Text("choose", "") == "single"}, single.BoundsOf(v)), nil
 		},
 		Read: single.Read,
 	}}

@@ -37,6 +37,7 @@ type State struct {
 	Periods []int
 	Cycles  [][]float64 // the last round of each season; Cycles[k][0] is of the next period
 	Logs    bool
+	Size    float64 // that logs are relative to
 	Parts   Parts
 	Values  []float64 // on the working scale
 	Used    int
@@ -77,6 +78,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		s.Notes = append(s.Notes, fmt.Sprintf("the history is too short for a season of %d: none is modelled", missed))
 	}
 	s.Logs = m.Logs == "on" || m.Logs == "" && len(periods) > 0 && inProportion(in.Values, periods[0])
+	s.Size = sizeOf(in.Values)
 	for _, v := range in.Values {
 		if s.Logs && panel.Known(v) && !(v > 0) {
 			return nil, fmt.Errorf("logs need values above zero, and the series has %g: turn logs off", v)
@@ -157,16 +159,34 @@ func inProportion(y []float64, m int) bool {
 
 func (s *State) to(v float64) float64 {
 	if s.Logs {
-		return math.Log(v)
+		return math.Log(v / s.Size)
 	}
 	return v
 }
 
 func (s *State) back(v float64) float64 {
 	if s.Logs {
+		return s.Size * math.Exp(min(v, 300))
+	}
+	return v
+}
+
+// part is a season's or the rest's, a factor where parts multiply.
+func (s *State) part(v float64) float64 {
+	if s.Logs {
 		return math.Exp(min(v, 300))
 	}
 	return v
+}
+
+func sizeOf(y []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range y {
+		if panel.Known(v) {
+			sum, n = sum+math.Abs(v), n+1
+		}
+	}
+	return sum / n
 }
 
 // seasonal is what the seasons add h steps after what was seen.
@@ -276,16 +296,16 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	for k, m := range s.Periods {
 		c := model.Component{Name: fmt.Sprintf("season of %d", m), Factor: s.Logs}
 		for i := range s.Used {
-			c.Past = append(c.Past, s.back(s.Parts.Seasons[k][i]))
+			c.Past = append(c.Past, s.part(s.Parts.Seasons[k][i]))
 		}
 		for h := range horizon {
-			c.Ahead = append(c.Ahead, s.back(s.Cycles[k][h%m]))
+			c.Ahead = append(c.Ahead, s.part(s.Cycles[k][h%m]))
 		}
 		d.Components = append(d.Components, c)
 	}
 	rest := model.Component{Name: "rest", Factor: s.Logs, Ahead: make([]float64, horizon)}
 	for i := range s.Used {
-		rest.Past = append(rest.Past, s.back(s.Parts.Rest[i]))
+		rest.Past = append(rest.Past, s.part(s.Parts.Rest[i]))
 	}
 	if s.Logs {
 		for h := range rest.Ahead {

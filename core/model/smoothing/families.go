@@ -1,6 +1,8 @@
 package smoothing
 
 import (
+	"strings"
+
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 )
@@ -18,13 +20,15 @@ func Families() model.Catalogue {
 			{Name: "season", Kind: model.Choice, Meaning: "kind of season", Auto: "the lowest AICc", Choices: []string{"none", "additive", "multiplicative"}},
 			{Name: "errors", Kind: model.Choice, Meaning: "kind of errors", Auto: "the lowest AICc", Choices: []string{"additive", "multiplicative"}},
 			{Name: "length", Kind: model.Whole, Min: &least, Max: &most, Meaning: "periods in the season", Auto: "the cadence's seasons; long ones by harmonics"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute, or all, share a form", Auto: "each series has its own"},
 			{Name: "choose", Kind: model.Choice, Choices: []string{"lowest", "averaged"}, Default: "lowest", Meaning: "the form of the lowest AICc, or those near it mixed by their weights"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
-			return single.Model(m, single.BoundsOf(v)), err
+			return trainable(m, strings.Join(v.Names("together"), ","), single.BoundsOf(v)), err
 		},
-		Read: single.Read,
+		Pools: func(v model.Values) bool { return len(v.Names("together")) > 0 },
+		Read:  single.Read,
 	}}
 }
 

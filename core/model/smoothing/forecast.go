@@ -287,6 +287,9 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if len(s.Runners) == 1 {
 		d.Why = "the only form allowed"
 	}
+	if s.Why != "" {
+		d.Why = s.Why
+	}
 	add := func(name string, v float64, meaning string) {
 		d.Parameters = append(d.Parameters, model.Parameter{Name: name, Value: v, Meaning: meaning})
 	}

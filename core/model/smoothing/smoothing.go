@@ -73,6 +73,7 @@ type State struct {
 	Seed     uint64
 	Runners  []model.Candidate
 	Cautions []string
+	Why      string     // where it is not the lowest criterion
 	Doubts   []params   // drawn around First: what the data leave open
 	near     []estimate // all forms, best first
 }
@@ -130,25 +131,10 @@ func roundsNeeded(m int) int {
 func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	f := fitters.Get().(*fitter)
 	defer fitters.Put(f)
-	scale := sizeOf(in.Values)
-	positive := above(in.Values, 1e-9*scale)
-	if m.Allowed.Form != nil && m.Allowed.Form.Positive() && !positive {
-		return nil, fmt.Errorf("form %s needs values above zero, and the series has others: take one of the A forms", m.Allowed.Form)
-	}
-	s := &State{Scale: scale, Ordinal: in.Ordinal(), Values: in.Values, Used: len(in.Values), Seed: in.Seed}
-	season := m.short(in)
-	known := panel.CountKnown(in.Values)
-	if season > 1 && (known < roundsNeeded(season)*season || m.Allowed.Season == "none") {
-		if m.Allowed.Season != "none" && m.Allowed.Form == nil {
-			s.Cautions = append(s.Cautions, fmt.Sprintf("the history is too short for a season of %d: none is modelled", season))
-		}
-		season = 1
-	}
-	f.reset(in.Values, season, scale)
-	f.starts(positive)
-	list := f.search(m.Allowed, positive, season)
-	if len(list) == 0 {
-		return nil, m.refusal(season, known)
+	s := &State{Ordinal: in.Ordinal(), Values: in.Values, Used: len(in.Values), Seed: in.Seed}
+	list, season, err := m.list(f, s, in)
+	if err != nil {
+		return nil, err
 	}
 	s.take(list, season, nil)
 	if m.Long && m.Allowed.Season != "none" {
@@ -162,6 +148,30 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 		return s.averaged(f, m), nil
 	}
 	return s, nil
+}
+
+// list fits every form that may be, best first, and gives the season that they have.
+func (m Method) list(f *fitter, s *State, in single.Input) (list []estimate, season int, err error) {
+	s.Scale = sizeOf(in.Values)
+	positive := above(in.Values, 1e-9*s.Scale)
+	if m.Allowed.Form != nil && m.Allowed.Form.Positive() && !positive {
+		return nil, 0, fmt.Errorf("form %s needs values above zero, and the series has others: take one of the A forms", m.Allowed.Form)
+	}
+	season = m.short(in)
+	known := panel.CountKnown(in.Values)
+	if season > 1 && (known < roundsNeeded(season)*season || m.Allowed.Season == "none") {
+		if m.Allowed.Season != "none" && m.Allowed.Form == nil {
+			s.Cautions = append(s.Cautions, fmt.Sprintf("the history is too short for a season of %d: none is modelled", season))
+		}
+		season = 1
+	}
+	f.reset(in.Values, season, s.Scale)
+	f.starts(positive)
+	list = f.search(m.Allowed, positive, season)
+	if len(list) == 0 {
+		return nil, 0, m.refusal(season, known)
+	}
+	return list, season, nil
 }
 
 func (m Method) refusal(season, known int) error {
