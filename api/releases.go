@@ -73,23 +73,6 @@ type ReleaseCurve struct {
 	Keys      []string    `json:"keys,omitempty" doc:"all series of the release"`
 }
 
-// Fit explains a fitted contender in plain words.
-type Fit struct {
-	Form       string      `json:"form" doc:"one sentence on how the forecast is made"`
-	From       string      `json:"from" doc:"first period used"`
-	To         string      `json:"to" doc:"the origin"`
-	Known      int         `json:"known" doc:"known values used"`
-	Parameters []Parameter `json:"parameters"`
-	Cautions   []string    `json:"cautions"`
-}
-
-// Parameter is a number that a fit rests on.
-type Parameter struct {
-	Name    string  `json:"name"`
-	Value   float64 `json:"value"`
-	Meaning string  `json:"meaning"`
-}
-
 // Flag is an actual outside a release's interval.
 type Flag struct {
 	ID        string     `json:"id" example:"flag-12"`

@@ -76,6 +76,7 @@ var (
 	AddContenders   = Route{"add-contenders", http.MethodPost, "/bakeoffs/{bakeoff}/contenders", "bake-offs", "Enter further contenders: only what is new runs", Analyst, 202}
 	GetTuning       = Route{"get-tuning", http.MethodGet, "/bakeoffs/{bakeoff}/tuning", "bake-offs", "Read every combination of settings that was tried", Reader, 0}
 	GetDuel         = Route{"get-duel", http.MethodGet, "/bakeoffs/{bakeoff}/duel", "bake-offs", "Set two contenders against each other, series by series", Reader, 0}
+	GetFit          = Route{"get-fit", http.MethodGet, "/bakeoffs/{bakeoff}/fit", "bake-offs", "Explain how a contender was fitted to a series: form, parameters, components, tests", Reader, 0}
 	GetResiduals    = Route{"get-residuals", http.MethodGet, "/bakeoffs/{bakeoff}/residuals", "bake-offs", "Read one contender's errors over time, their distribution and cycles", Reader, 0}
 	ExportStandings = Route{"export-standings", http.MethodGet, "/bakeoffs/{bakeoff}/standings/export", "bake-offs", "Stream the standings as CSV, JSON Lines, XLSX or Parquet", Reader, 0}
 	GetReport       = Route{"get-report", http.MethodGet, "/bakeoffs/{bakeoff}/report", "bake-offs", "A report that stands by itself, as HTML", Reader, 0}
@@ -109,7 +110,7 @@ var Routes = []Route{
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
-	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, ExportStandings, GetReport, SetPriority,
+	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,
 	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease,
 	ListFlags, GetFlag, SettleFlag,

@@ -155,7 +155,7 @@ func parseContender(text string) (api.Contender, error) {
 		return c, nil
 	}
 	c.Settings = map[string]any{}
-	for _, pair := range strings.Split(rest, ",") {
+	for _, pair := range settingPairs(rest) {
 		name, value, ok := strings.Cut(pair, "=")
 		if !ok || name == "" {
 			return c, misused("--contender %s: %q is not SETTING=VALUE", text, pair)
@@ -172,6 +172,19 @@ func parseContender(text string) (api.Contender, error) {
 		c.Settings[name] = value
 	}
 	return c, nil
+}
+
+// settingPairs parts settings at their commas; what has no = of its own goes on with the
+// list before it, as in order=0,1,1.
+func settingPairs(text string) (out []string) {
+	for _, part := range strings.Split(text, ",") {
+		if len(out) > 0 && !strings.Contains(part, "=") {
+			out[len(out)-1] += "," + part
+			continue
+		}
+		out = append(out, part)
+	}
+	return out
 }
 
 // newKey makes a repeated request safe.

@@ -153,63 +153,6 @@ func (a *app) flagSheet(flags []api.Flag) *sheet {
 	return s
 }
 
-func (a *app) model() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "List the model families", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		families, err := c.Families(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"family", "how it forecasts", "settings"}}
-		for _, f := range families {
-			names := make([]string, len(f.Settings))
-			for i, x := range f.Settings {
-				names[i] = x.Name
-			}
-			s.add(f.Name, f.Summary, strings.Join(names, ", "))
-		}
-		return a.print(families, s)
-	})}
-	show := &cobra.Command{Use: "show FAMILY", Short: "Show a family with its settings", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		f, err := c.Family(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if a.output == "table" {
-			fmt.Fprintf(a.out, "%s: %s\nSource: %s\n", f.Name, f.Summary, f.Reference)
-			if len(f.Settings) == 0 {
-				fmt.Fprintln(a.out, "It has no settings.")
-				return nil
-			}
-			fmt.Fprintln(a.out)
-		}
-		s := &sheet{head: []string{"setting", "kind", "range", "default", "meaning"}}
-		for _, x := range f.Settings {
-			s.add(x.Name, x.Kind, settingRange(x), settingDefault(x), x.Meaning)
-		}
-		return a.print(f, s)
-	})}
-	return group("model", "Look at the catalogue of model families", list, show)
-}
-
-func settingRange(x api.Setting) string {
-	switch {
-	case len(x.Choices) > 0:
-		return strings.Join(x.Choices, ", ")
-	case x.Min != nil && x.Max != nil:
-		return fmt.Sprintf("%v to %v", *x.Min, *x.Max)
-	case x.Min != nil:
-		return fmt.Sprintf("at least %v", *x.Min)
-	}
-	return ""
-}
-
-func settingDefault(x api.Setting) string {
-	if x.Default != nil {
-		return fmt.Sprint(x.Default)
-	}
-	return x.Auto
-}
-
 func (a *app) tokens() *cobra.Command {
 	in := api.TokenRequest{}
 	role := ""

@@ -581,3 +581,18 @@ func (c *Client) Audit(ctx context.Context, limit int) ([]api.AuditLine, error) 
 	page, err := do[api.Page[api.AuditLine]](ctx, c, api.ListAudit, call{query: url.Values{"limit": {strconv.Itoa(limit)}}})
 	return page.Items, err
 }
+
+// Fit explains how a contender was fitted to a series; empty and 0 stand for the leader, the
+// first series and the last window.
+func (c *Client) Fit(ctx context.Context, id, contender, series string, window int) (api.Fit, error) {
+	q := url.Values{}
+	for name, v := range map[string]string{"contender": contender, "series": series} {
+		if v != "" {
+			q.Set(name, v)
+		}
+	}
+	if window > 0 {
+		q.Set("window", strconv.Itoa(window))
+	}
+	return do[api.Fit](ctx, c, api.GetFit, call{path: []string{id}, query: q})
+}

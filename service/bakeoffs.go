@@ -51,6 +51,7 @@ func (s *Server) registerBakeoffs() {
 	handle(s, api.GetTuning, s.getTuning)
 	handle(s, api.GetDuel, s.getDuel)
 	handle(s, api.GetResiduals, s.getResiduals)
+	handle(s, api.GetFit, s.getFit)
 	handle(s, api.GetCurves, s.getCurves)
 	handleStream(s, api.ExportBakeoff, "text/csv", s.exportBakeoff)
 	handleStream(s, api.ExportStandings, "text/csv", s.exportStandings)

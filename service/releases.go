@@ -326,11 +326,7 @@ func (s *Server) describeFit(ctx context.Context, rel *store.Release, p *panel.P
 	if err != nil || !ok {
 		return nil, err
 	}
-	fit := &api.Fit{Form: d.Form, From: p.Period(d.From), To: p.Period(d.To), Known: d.Known, Parameters: []api.Parameter{}, Cautions: append([]string{}, d.Cautions...)}
-	for _, x := range d.Parameters {
-		fit.Parameters = append(fit.Parameters, api.Parameter(x))
-	}
-	return fit, nil
+	return fitOf(p, d), nil
 }
 
 func (s *Server) withdraw(ctx context.Context, in *ReleasePath) (api.Release, error) {

@@ -158,6 +158,9 @@ func (p *Plan) nameMembers(cat model.Catalogue, c *Contender) error {
 		names = append(names, name)
 	}
 	settings := model.Values{"members": strings.Join(names, ",")}
+	if slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, ",") }) {
+		settings["members"] = names
+	}
 	for k, v := range c.Settings {
 		if k != "members" {
 			settings[k] = v

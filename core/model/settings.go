@@ -97,6 +97,9 @@ func (s Setting) parse(v any) (any, error) {
 		}
 		return text, nil
 	case List:
+		if list, ok := listed(v); ok {
+			return list, nil
+		}
 		var names []string
 		for _, n := range strings.Split(strings.Trim(text, "[]"), ",") {
 			if n = strings.TrimSpace(n); n != "" {
@@ -110,6 +113,20 @@ func (s Setting) parse(v any) (any, error) {
 		return nil, fmt.Errorf("%q is neither true nor false", text)
 	}
 	return b, nil
+}
+
+// listed is a list that came as one, so that its names may hold commas.
+func listed(v any) (names []string, ok bool) {
+	switch list := v.(type) {
+	case []string:
+		return list, true
+	case []any:
+		for _, x := range list {
+			names = append(names, strings.TrimSpace(fmt.Sprint(x)))
+		}
+		return names, true
+	}
+	return nil, false
 }
 
 func (s Setting) rangeText() string {

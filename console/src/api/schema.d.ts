@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/bakeoffs/{bakeoff}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Explain how a contender was fitted to a series: form, parameters, components, tests */
+        get: operations["get-fit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/bakeoffs/{bakeoff}/pause": {
         parameters: {
             query?: never;
@@ -1023,6 +1040,12 @@ export interface components {
              */
             series: number;
         };
+        Component: {
+            ahead: (number | null)[];
+            factor?: boolean;
+            name: string;
+            past: (number | null)[];
+        };
         Connection: {
             /** @description postgresql://user@host:5432/database, without the password, or a SQLite file as the service sees it */
             address: string;
@@ -1274,6 +1297,12 @@ export interface components {
         };
         Fit: {
             cautions: string[];
+            /** @description the form chosen and the runners-up */
+            choices?: components["schemas"]["FitChoice"][];
+            components?: components["schemas"]["Component"][];
+            contender?: string;
+            /** @description what choices are compared by; lower is better */
+            criterion?: string;
             /** @description one sentence on how the forecast is made */
             form: string;
             /** @description first period used */
@@ -1283,9 +1312,43 @@ export interface components {
              * @description known values used
              */
             known: number;
+            /** @description the forecast as a straight line over its steps */
+            line?: components["schemas"]["StraightLine"];
             parameters: components["schemas"]["Parameter"][];
+            periods?: string[];
+            series?: string;
+            /** @description how much of the forecast each part is */
+            shares?: components["schemas"]["Parameter"][];
+            /**
+             * Format: double
+             * @description standard deviation of the errors, one step ahead
+             */
+            sigma?: number;
+            /** @description what the recursion starts from */
+            states?: components["schemas"]["Parameter"][];
+            /** @description of the residuals; a small p speaks against what is tested */
+            tests?: components["schemas"]["FitTest"][];
             /** @description the origin */
             to: string;
+            /** @description scores within the training part, one step ahead */
+            training?: components["schemas"]["Parameter"][];
+            /** @description why this form was chosen */
+            why?: string;
+            /** Format: int64 */
+            window?: number;
+        };
+        FitChoice: {
+            form: string;
+            /** Format: double */
+            value: number | null;
+        };
+        FitTest: {
+            meaning: string;
+            name: string;
+            /** Format: double */
+            p: number | null;
+            /** Format: double */
+            statistic: number | null;
         };
         Flag: {
             /** Format: double */
@@ -1937,6 +2000,62 @@ export interface components {
             min?: number;
             name: string;
         };
+        /** @description Settings of arima. Seasonal ARIMA: past values and past errors, of the differences, weighted by exact likelihood. */
+        SettingsArima: {
+            /** @description of a given order: a mean, or with one difference a drift; left out: a mean where nothing is differenced */
+            constant?: boolean;
+            /**
+             * @description regress on the drivers, with ARIMA errors
+             * @default false
+             */
+            drivers: boolean;
+            /**
+             * @description regress on the events, with ARIMA errors
+             * @default false
+             */
+            events: boolean;
+            /** @description pairs of sine and cosine of each long season; left out: as many as are worth it */
+            harmonics?: number;
+            /** @description periods in the season; left out: the cadence's shortest; long ones by harmonics */
+            length?: number;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /** @description autoregression, differences and moving average, as 0,1,1; left out: the lowest AICc of a stepwise search */
+            order?: string;
+            /**
+             * @description none leaves out every season; left out: as the data say
+             * @enum {string}
+             */
+            season?: "none";
+            /** @description the same over the season; with an order given, 0,0,0 if left out; left out: the lowest AICc of a stepwise search */
+            seasonal?: string;
+            /**
+             * @description scale on which the model works; left out: none or log, as the data say
+             * @enum {string}
+             */
+            transform?: "none" | "log" | "box-cox";
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
+        /** @description Settings of automatic. Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, by inner windows. */
+        SettingsAutomatic: {
+            /**
+             * @description mix the forms by how sure the inner windows are, or take the best alone
+             * @default mixed
+             * @enum {string}
+             */
+            choose: "mixed" | "single";
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
         /** @description Settings of best-per-series. Takes, for each series, the contender that did best on earlier windows. */
         SettingsBestPerSeries: {
             /** @description names of the contenders that take part; left out: all that make their own forecast */
@@ -1963,8 +2082,58 @@ export interface components {
             /** @description periods averaged over; left out: four weeks of days or shorter, three years of weeks, months or quarters */
             length?: number;
         };
+        /** @description Settings of decomposition. Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat. */
+        SettingsDecomposition: {
+            /** @description periods in the season; left out: every season of the cadence that two rounds of show */
+            length?: number;
+            /**
+             * @description parts multiply rather than add; left out: on where the season's size goes with the level
+             * @enum {string}
+             */
+            logs?: "on" | "off";
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description what continues the adjusted series
+             * @default smoothing
+             * @enum {string}
+             */
+            rest: "smoothing" | "theta" | "arima";
+            /**
+             * @description outliers get little weight
+             * @default true
+             */
+            robust: boolean;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * @description seasons over which a season is smoothed; more make it steadier
+             * @default 11
+             */
+            window: number;
+        };
         /** @description Settings of drift. Continues the straight line from the first to the last known value. */
         SettingsDrift: Record<string, never>;
+        /** @description Settings of intermittent. For series that are often zero: the rate of demand smoothed, and whole numbers around it. */
+        SettingsIntermittent: {
+            /** @description weight of the latest demand; left out: the least squared error of 0.05 to 0.3 */
+            alpha?: number;
+            /**
+             * @description how the rate is smoothed; left out: the least squared error one step ahead
+             * @enum {string}
+             */
+            kind?: "croston" | "corrected" | "decaying" | "aggregated";
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
         /** @description Settings of mean. Repeats the mean of all known values. */
         SettingsMean: Record<string, never>;
         /** @description Settings of moving-average. Repeats the mean of the last few periods. */
@@ -1978,6 +2147,69 @@ export interface components {
         SettingsSeasonalNaive: {
             /** @description periods in a season; left out: the shortest season of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters */
             season?: number;
+        };
+        /** @description Settings of smoothing. Exponential smoothing: level, trend and season follow the series by weights found from it. */
+        SettingsSmoothing: {
+            /**
+             * @description the form of the lowest AICc, or those near it mixed by their weights
+             * @default lowest
+             * @enum {string}
+             */
+            choose: "lowest" | "averaged";
+            /**
+             * @description kind of errors; left out: the lowest AICc
+             * @enum {string}
+             */
+            errors?: "additive" | "multiplicative";
+            /**
+             * @description error, trend and season in three letters; left out: the lowest AICc
+             * @enum {string}
+             */
+            form?: "ANN" | "MNN" | "AAN" | "MAN" | "AAdN" | "MAdN" | "ANA" | "MNA" | "AAA" | "MAA" | "AAdA" | "MAdA" | "MNM" | "MAM" | "MAdM";
+            /** @description periods in the season; left out: the cadence's seasons; long ones by harmonics */
+            length?: number;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description kind of season; left out: the lowest AICc
+             * @enum {string}
+             */
+            season?: "none" | "additive" | "multiplicative";
+            /** @description series with the same value of this attribute, or all, share a form; left out: each series has its own */
+            together?: string;
+            /**
+             * @description kind of trend; left out: the lowest AICc
+             * @enum {string}
+             */
+            trend?: "none" | "straight" | "damped" | "none-or-damped";
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
+        /** @description Settings of theta. The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted. */
+        SettingsTheta: {
+            /**
+             * @description theta fixed at 2, or estimated
+             * @default standard
+             * @enum {string}
+             */
+            kind: "standard" | "optimised";
+            /** @description periods in the season; left out: the cadence's shortest */
+            length?: number;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description none adjusts for no season; left out: adjusted for where a test finds it
+             * @enum {string}
+             */
+            season?: "none";
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
         };
         SettleRequest: {
             /** @enum {string} */
@@ -2106,6 +2338,14 @@ export interface components {
             /** @description empty for the whole */
             name?: string;
             rows: components["schemas"]["StandingRow"][];
+        };
+        StraightLine: {
+            /** Format: double */
+            r2: number;
+            /** Format: double */
+            slope: number;
+            /** Format: double */
+            start: number;
         };
         Token: {
             /** Format: date-time */
@@ -2617,6 +2857,63 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-fit": {
+        parameters: {
+            query?: {
+                /** @description the leader where left out */
+                contender?: string;
+                /** @description the first where left out */
+                series?: string;
+                /** @description the last where left out */
+                window?: number;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"];
                 };
             };
             /** @description Not Found */

@@ -45,6 +45,9 @@ export function NewBakeoffPage() {
   );
 }
 
+/** What most bake-offs start with: two baselines, what often wins, and a blend of them. */
+const usualContenders = ["naive", "seasonal-naive", "smoothing", "theta", "automatic", "blend"];
+
 const wholeNumber = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : 0);
 
 function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families: Family[] }) {
@@ -67,7 +70,7 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
   const [levels, setLevels] = useState("80, 95");
   const [seed, setSeed] = useState("1");
   const [contenders, setContenders] = useState<Contender[]>(
-    families.map((f) => ({ family: f.name, settings: {} })),
+    families.filter((f) => usualContenders.includes(f.name)).map((f) => ({ family: f.name, settings: {} })),
   );
   const navigate = useNavigate();
 

@@ -11,6 +11,7 @@ import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
 import { bandsOf } from "./bakeoff/curves";
+import { FitDetails } from "./bakeoff/fit";
 import { useBakeoff } from "./bakeoff/page";
 import { placeOf } from "./bakeoff/standings";
 
@@ -137,24 +138,32 @@ function Fan({ release }: { release: Release }) {
       }
     >
       <FanChart curve={data} hue={hue} measure={release.measure} />
-      {data.fit && <FitLine name={data.contender ?? ""} fit={data.fit} />}
+      {data.fit && <FitLine name={data.contender ?? ""} fit={data.fit} measure={release.measure} hue={hue} />}
       <Points curve={data} measure={release.measure} />
     </Section>
   );
 }
 
-/** How the forecast was made, in plain words. */
-function FitLine({ name, fit }: { name: string; fit: Schemas["Fit"] }) {
+/** How the forecast was made: its numbers and parts behind a click. */
+function FitLine({
+  name,
+  fit,
+  measure,
+  hue,
+}: {
+  name: string;
+  fit: Schemas["Fit"];
+  measure: string;
+  hue: string;
+}) {
   return (
-    <div className="text-[13px]">
-      <p>
-        {name} {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
-        {fit.parameters.map((p) => `, ${p.meaning} ${figure(p.value)}`).join("")}.
-      </p>
-      {fit.cautions.map((c) => (
-        <p key={c}>Caution: {c}.</p>
-      ))}
-    </div>
+    <details className="text-[13px]">
+      <summary className="cursor-pointer">
+        {name}: {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
+        {fit.cautions.length > 0 ? ` (${count(fit.cautions.length, "caution")})` : ""}.
+      </summary>
+      <FitDetails fit={fit} measure={measure} hue={hue} />
+    </details>
   );
 }
 

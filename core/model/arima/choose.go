@@ -60,7 +60,7 @@ func (f *fitter) search(ctx context.Context, d, sd, season int) (best estimate, 
 		o.P, o.Q, o.SP, o.SQ = w[0], w[1], w[2], w[3]
 		try(o, nil)
 	}
-	if base.Constant {
+	if d+sd == 1 {
 		o := base
 		o.Constant = false
 		try(o, nil)
@@ -79,7 +79,7 @@ func (f *fitter) search(ctx context.Context, d, sd, season int) (best estimate, 
 				break
 			}
 		}
-		if !better && d+sd <= 1 {
+		if !better && d+sd == 1 { // without any difference there must be a mean: zero is no special level
 			o := from.o
 			o.Constant = !o.Constant
 			better = try(o, &from)

@@ -55,14 +55,16 @@ func hard(n int) map[string][]float64 {
 	}
 	u := panel.Unknown
 	return map[string][]float64{
-		"constant":      make_(func(int) float64 { return 7 }),
-		"zero":          make_(func(int) float64 { return 0 }),
-		"one point":     {3},
-		"three points":  {3, 5, 4},
-		"huge":          make_(func(i int) float64 { return 1e12 * (1 + 0.1*rnd.NormFloat64()) }),
-		"tiny":          make_(func(i int) float64 { return 1e-9 * (1 + 0.1*rnd.NormFloat64()) }),
-		"a step":        make_(func(i int) float64 { return []float64{10, 100}[i/((n+1)/2)] }),
-		"two known":     make_(func(i int) float64 { return map[int]float64{2: 5, n - 1: 8}[i] + map[bool]float64{true: 0, false: u}[i == 2 || i == n-1] }),
+		"constant":     make_(func(int) float64 { return 7 }),
+		"zero":         make_(func(int) float64 { return 0 }),
+		"one point":    {3},
+		"three points": {3, 5, 4},
+		"huge":         make_(func(i int) float64 { return 1e12 * (1 + 0.1*rnd.NormFloat64()) }),
+		"tiny":         make_(func(i int) float64 { return 1e-9 * (1 + 0.1*rnd.NormFloat64()) }),
+		"a step":       make_(func(i int) float64 { return []float64{10, 100}[i/((n+1)/2)] }),
+		"two known": make_(func(i int) float64 {
+			return map[int]float64{2: 5, n - 1: 8}[i] + map[bool]float64{true: 0, false: u}[i == 2 || i == n-1]
+		}),
 		"stopped":       make_(func(i int) float64 { return map[bool]float64{true: 10 + rnd.NormFloat64(), false: u}[i < n-n/3] }),
 		"gaps":          make_(func(i int) float64 { return map[bool]float64{true: 10 + rnd.NormFloat64(), false: u}[i%5 != 2] }),
 		"mostly zero":   make_(func(i int) float64 { return math.Max(0, math.Floor(3*rnd.NormFloat64()-2)) }),
@@ -208,7 +210,11 @@ func FuzzFamilies(f *testing.F) {
 	f.Add(uint64(1), uint8(40), uint8(0))
 	f.Add(uint64(2), uint8(9), uint8(1))
 	f.Add(uint64(3), uint8(250), uint8(2))
-	f.Fuzz(func(t *testing.T, seed uint64, length, kind uint8) {
+	f.Fuzz(randomSeries)
+}
+
+func randomSeries(t *testing.T, seed uint64, length, kind uint8) {
+	{
 		rnd := rand.New(rand.NewPCG(seed, 1))
 		y := make([]float64, int(length)+2)
 		scale := math.Pow(10, float64(rnd.IntN(13)-6))
@@ -254,7 +260,7 @@ func FuzzFamilies(f *testing.F) {
 				assert.NotContains(t, err.Error(), "not finite", family)
 			}
 		}
-	})
+	}
 }
 
 // Whole numbers and bounds are kept to where they are asked for.

@@ -346,9 +346,9 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	again := *s
 	again.restart()
 	level, season := make([]float64, s.Used), make([]float64, s.Used)
-	for i := range level {
+	for i := range level { // where it would go on without a season
 		again.push(s.Values[i])
-		level[i] = again.Level * s.Scale
+		level[i] = again.ahead() * s.Scale
 	}
 	last := *s
 	ahead := make([]float64, horizon)

@@ -10,6 +10,7 @@ import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Progress } from "../../ui/progress";
 import { Curves } from "./curves";
 import { DuelView } from "./duel";
+import { FitView } from "./fit";
 import { ResidualsView } from "./residuals";
 import { StandingsView } from "./standings";
 import { TuningView } from "./tuning";
@@ -100,7 +101,7 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
 const act = (id: string, what: "cancel" | "pause" | "resume") =>
   take(api.POST(`/bakeoffs/{bakeoff}/${what}`, { params: { path: { bakeoff: id } } }));
 
-const looks = ["curves", "series", "duel", "residuals", "tuning"] as const;
+const looks = ["curves", "series", "duel", "residuals", "fit", "tuning"] as const;
 
 /** The ways to look at a finished comparison. */
 function Looks({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
@@ -139,6 +140,9 @@ function Looks({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       </Tabs.Content>
       <Tabs.Content value="residuals">
         <ResidualsView bakeoff={bakeoff} />
+      </Tabs.Content>
+      <Tabs.Content value="fit">
+        <FitView bakeoff={bakeoff} />
       </Tabs.Content>
       <Tabs.Content value="tuning">
         <TuningView bakeoff={bakeoff} />

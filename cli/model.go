@@ -1,0 +1,152 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"paperkettle/api"
+	"paperkettle/client"
+)
+
+func (a *app) model() *cobra.Command {
+	list := &cobra.Command{Use: "list", Short: "List the model families", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		families, err := c.Families(ctx)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"family", "how it forecasts", "settings"}}
+		for _, f := range families {
+			names := make([]string, len(f.Settings))
+			for i, x := range f.Settings {
+				names[i] = x.Name
+			}
+			s.add(f.Name, f.Summary, strings.Join(names, ", "))
+		}
+		return a.print(families, s)
+	})}
+	var in, series string
+	var window int
+	show := &cobra.Command{Use: "show FAMILY | show CONTENDER --in BAKEOFF --series KEY", Short: "Show a family with its settings, or how a contender was fitted", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		if in != "" {
+			fit, err := c.Fit(ctx, in, args[0], series, window)
+			if err != nil {
+				return err
+			}
+			return a.showFit(fit)
+		}
+		f, err := c.Family(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if a.output == "table" {
+			fmt.Fprintf(a.out, "%s: %s\nSource: %s\n", f.Name, f.Summary, f.Reference)
+			if len(f.Settings) == 0 {
+				fmt.Fprintln(a.out, "It has no settings.")
+				return nil
+			}
+			fmt.Fprintln(a.out)
+		}
+		s := &sheet{head: []string{"setting", "kind", "range", "default", "meaning"}}
+		for _, x := range f.Settings {
+			s.add(x.Name, x.Kind, settingRange(x), settingDefault(x), x.Meaning)
+		}
+		return a.print(f, s)
+	})}
+	show.Flags().StringVar(&in, "in", "", "the bake-off whose contender is shown")
+	show.Flags().StringVar(&series, "series", "", "the series it was fitted to; the first if left out")
+	show.Flags().IntVar(&window, "window", 0, "the window it was fitted for; the last if left out")
+	return group("model", "Look at the catalogue of model families, and at fitted contenders", list, show)
+}
+
+func settingRange(x api.Setting) string {
+	switch {
+	case len(x.Choices) > 0:
+		return strings.Join(x.Choices, ", ")
+	case x.Min != nil && x.Max != nil:
+		return fmt.Sprintf("%v to %v", *x.Min, *x.Max)
+	case x.Min != nil:
+		return fmt.Sprintf("at least %v", *x.Min)
+	}
+	return ""
+}
+
+func settingDefault(x api.Setting) string {
+	if x.Default != nil {
+		return fmt.Sprint(x.Default)
+	}
+	return x.Auto
+}
+
+// showFit prints a fit: what it is in words, then its numbers; as CSV its components.
+func (a *app) showFit(f api.Fit) error {
+	if a.output == "csv" {
+		return a.print(f, componentSheet(f))
+	}
+	if a.output == "table" {
+		fmt.Fprintf(a.out, "%s on %s, window %d: %s.\n", f.Contender, f.Series, f.Window, f.Form)
+		fmt.Fprintf(a.out, "It used %d known values from %s to %s", f.Known, f.From, f.To)
+		if f.Why != "" {
+			fmt.Fprintf(a.out, "; chosen: %s", f.Why)
+		}
+		fmt.Fprintln(a.out, ".")
+		if l := f.Line; l != nil {
+			fmt.Fprintf(a.out, "As a straight line the forecast is %s %+.4g a step (R2 %.2f).\n", a.figure(&l.Start), l.Slope, l.R2)
+		}
+		for _, text := range f.Cautions {
+			fmt.Fprintf(a.out, "Caution: %s.\n", text)
+		}
+		fmt.Fprintln(a.out)
+	}
+	s := &sheet{head: []string{"what", "name", ">value", "meaning"}}
+	add := func(what string, list []api.Parameter) {
+		for _, p := range list {
+			s.add(what, p.Name, a.figure(&p.Value), p.Meaning)
+		}
+	}
+	add("parameter", f.Parameters)
+	if f.Sigma != nil {
+		s.add("errors", "sigma", a.figure(f.Sigma), "standard deviation, one step ahead")
+	}
+	add("start", f.States)
+	add("training", f.Training)
+	for _, t := range f.Tests {
+		s.add("test, p", t.Name, a.figure(t.P), t.Meaning)
+	}
+	add("share", f.Shares)
+	for _, c := range f.Choices {
+		s.add("choice", c.Form, a.figure(c.Value), f.Criterion)
+	}
+	return a.print(f, s)
+}
+
+// componentSheet lays the components out, a row a period.
+func componentSheet(f api.Fit) *sheet {
+	s := &sheet{head: []string{"period", "ahead"}}
+	for _, c := range f.Components {
+		s.head = append(s.head, ">"+c.Name)
+	}
+	for i, period := range f.Periods {
+		row := []string{period, fmt.Sprint(len(f.Components) > 0 && i >= len(f.Components[0].Past))}
+		for _, c := range f.Components {
+			var v *float64
+			if i < len(c.Past) {
+				v = c.Past[i]
+			} else if i-len(c.Past) < len(c.Ahead) {
+				v = c.Ahead[i-len(c.Past)]
+			}
+			row = append(row, plainNumber(v))
+		}
+		s.add(row...)
+	}
+	return s
+}
+
+func plainNumber(v *float64) string {
+	if v == nil {
+		return ""
+	}
+	return fmt.Sprint(*v)
+}

@@ -1,0 +1,154 @@
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { api, type Schemas, take } from "../../api/client";
+import { TimeChart } from "../../chart/time-chart";
+import { count, figure } from "../../format";
+import { hueOf } from "../../theme";
+import { Section, Trouble, Waiting } from "../../ui/page";
+import { Table } from "../../ui/table";
+import { ContenderSelect, namesOf, useContender } from "./contender-select";
+import { placeOf } from "./standings";
+
+type Fit = Schemas["Fit"];
+
+/** How a contender was fitted to a series: in words, in numbers, and in its parts. */
+export function FitView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
+  const lead = bakeoff.leader ?? namesOf(bakeoff)[0] ?? "";
+  const contender = useContender("fit-of", lead);
+  const [params] = useSearchParams();
+  const series = params.get("series") ?? undefined;
+  const { data, error } = useQuery({
+    queryKey: ["fit", bakeoff.id, contender, series],
+    queryFn: () =>
+      take(
+        api.GET("/bakeoffs/{bakeoff}/fit", {
+          params: { path: { bakeoff: bakeoff.id }, query: { contender, series } },
+        }),
+      ),
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  return (
+    <Section
+      title={data?.series ? `${contender} on ${data.series}` : contender}
+      aside={<ContenderSelect bakeoff={bakeoff} label="Contender" param="fit-of" otherwise={lead} />}
+    >
+      {error ? (
+        <Trouble error={error} />
+      ) : data ? (
+        <FitDetails fit={data} measure={bakeoff.measure} hue={hueOf(placeOf(bakeoff.plan, contender))} />
+      ) : (
+        <Waiting what="the fit" />
+      )}
+    </Section>
+  );
+}
+
+type DetailsProps = { fit: Fit; measure: string; hue: string };
+
+export function FitDetails({ fit, measure, hue }: DetailsProps) {
+  return (
+    <>
+      <FitWords fit={fit} />
+      <Components fit={fit} measure={measure} hue={hue} />
+      <Numbers fit={fit} />
+    </>
+  );
+}
+
+/** The form in a sentence, why it was chosen, and what to mind. */
+function FitWords({ fit }: { fit: Fit }) {
+  const line = fit.line;
+  return (
+    <div className="flex flex-col gap-1 text-[13px]">
+      <p>
+        {sentence(fit.form)} It used {count(fit.known, "known value")} from {fit.from} to {fit.to}
+        {fit.why ? `; chosen: ${fit.why}` : ""}.
+        {line &&
+          ` As a straight line the forecast is ${figure(line.start)} ${line.slope < 0 ? "−" : "+"} ${figure(Math.abs(line.slope))} a step (R² ${figure(line.r2)}).`}
+      </p>
+      {(fit.shares ?? []).length > 0 && (
+        <p className="text-soft">
+          Of the forecast {fit.shares?.map((s) => `${Math.round(100 * s.value)} % is ${s.name}`).join(", ")}.
+        </p>
+      )}
+      {fit.cautions.map((c) => (
+        <p key={c}>Caution: {c}.</p>
+      ))}
+    </div>
+  );
+}
+
+const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+
+/** A chart for each part: parts that add in the measure's unit, others as factors. */
+function Components({ fit, measure, hue }: DetailsProps) {
+  const periods = fit.periods ?? [];
+  return (
+    <div className="flex flex-col gap-3">
+      {(fit.components ?? []).map((c) => (
+        <TimeChart
+          key={c.name}
+          label={`${c.name} of ${fit.series ?? ""}`}
+          periods={periods}
+          unit={c.factor ? `${c.name}, a factor` : `${c.name} (${measure})`}
+          actual={[]}
+          lines={[{ name: c.name, hue, start: 0, values: [...c.past, ...c.ahead] }]}
+          bands={[]}
+          tints={[{ from: c.past.length, to: periods.length - 1, origin: fit.to }]}
+          rings={[]}
+          view={[0, periods.length - 1]}
+          height={170}
+        />
+      ))}
+    </div>
+  );
+}
+
+type Row = { what: string; name: string; value: number | null; meaning: string };
+
+function Numbers({ fit }: { fit: Fit }) {
+  const of = (what: string, list: Schemas["Parameter"][] | undefined): Row[] =>
+    (list ?? []).map((p) => ({ what, ...p }));
+  const numbers: Row[] = [
+    ...of("parameter", fit.parameters),
+    ...(fit.sigma != null
+      ? [{ what: "errors", name: "sigma", value: fit.sigma, meaning: "standard deviation, one step ahead" }]
+      : []),
+    ...of("training", fit.training),
+    ...(fit.tests ?? []).map((t) => ({ what: "test, p", name: t.name, value: t.p, meaning: t.meaning })),
+    ...of("start", fit.states),
+  ];
+  const choices = fit.choices ?? [];
+  return (
+    <div className="flex flex-wrap items-start gap-8">
+      <Table
+        label="Numbers of the fit"
+        rows={numbers}
+        keyOf={(r) => `${r.what} ${r.name}`}
+        columns={[
+          { head: "what", cell: (r) => r.what },
+          { head: "name", cell: (r) => r.name },
+          { head: "value", right: true, cell: (r) => figure(r.value) },
+          { head: "meaning", cell: (r) => r.meaning },
+        ]}
+      />
+      {choices.length > 0 && (
+        <Table
+          label="Forms that were tried"
+          rows={choices}
+          keyOf={(r) => r.form}
+          columns={[
+            { head: "form", cell: (r) => r.form },
+            {
+              head: fit.criterion ?? "criterion",
+              right: true,
+              cell: (r) => figure(r.value),
+              best: (r) => r === choices[0],
+            },
+          ]}
+        />
+      )}
+    </div>
+  );
+}

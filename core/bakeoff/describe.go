@@ -1,0 +1,46 @@
+package bakeoff
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"paperkettle/core/model"
+)
+
+// Describe trains a contender on a series as it was trained for a window, and explains the
+// fit. Window and contender are indices from 0.
+func (e *Engine) Describe(ctx context.Context, window, contender, series int) (model.Description, error) {
+	name := e.Plan.Contenders[contender].Name
+	if co := e.combiners[contender]; co != nil {
+		return model.Description{}, fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its members %s", name, memberNames(e, co))
+	}
+	w := window
+	for lead := e.Plan.Split.Refit.Leads(window); lead < window; lead++ {
+		if _, _, ok := e.Locate(lead, contender, series); ok {
+			w = lead // trained there, and advanced since
+			break
+		}
+	}
+	if _, _, ok := e.Locate(w, contender, series); !ok {
+		return model.Description{}, fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key, e.Windows[window].Index)
+	}
+	members, at := []int{series}, 0
+	if e.across[contender] {
+		members = e.Shard(Task{w, contender, 0})
+		at = slices.Index(members, series)
+	}
+	trained, err := e.models[contender].Train(ctx, e.view(members, e.Windows[w]), model.Env{Horizon: e.Reach(), Workers: 1, Random: e.random(w, contender)})
+	if err != nil {
+		return model.Description{}, err
+	}
+	return trained.Describe(at), nil
+}
+
+func memberNames(e *Engine, co *combiner) []string {
+	names := make([]string, len(co.members))
+	for i, m := range co.members {
+		names[i] = e.Plan.Contenders[m].Name
+	}
+	return names
+}

@@ -1,0 +1,109 @@
+package service
+
+import (
+	"context"
+	"math"
+
+	"paperkettle/api"
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/model"
+	"paperkettle/core/panel"
+)
+
+// getFit explains how a contender was fitted to a series in a window.
+func (s *Server) getFit(ctx context.Context, in *struct {
+	BakeoffPath
+	Contender string `query:"contender" doc:"the leader where left out"`
+	Series    string `query:"series" doc:"the first where left out"`
+	Window    int    `query:"window" doc:"the last where left out" minimum:"0"`
+}) (api.Fit, error) {
+	b, err := s.findBakeoff(ctx, in.Bakeoff)
+	if err != nil {
+		return api.Fit{}, err
+	}
+	e, err := s.engine(ctx, b)
+	if err != nil {
+		return api.Fit{}, err
+	}
+	if in.Contender == "" {
+		lead, err := s.leader(ctx, b)
+		if err != nil {
+			return api.Fit{}, err
+		}
+		in.Contender = lead.Contender
+	}
+	contender := e.Plan.Contender(in.Contender)
+	if contender < 0 {
+		return api.Fit{}, invalid("query.contender", "no contender of the bake-off is called %q", in.Contender)
+	}
+	window := len(e.Windows) - 1
+	if in.Window > 0 {
+		window = in.Window - 1
+	}
+	if window >= len(e.Windows) {
+		return api.Fit{}, invalid("query.window", "the bake-off has %d windows", len(e.Windows))
+	}
+	series, err := seriesOf(e, in.Series, window)
+	if err != nil {
+		return api.Fit{}, err
+	}
+	d, err := e.Describe(ctx, window, contender, series)
+	if err != nil {
+		return api.Fit{}, invalid("query.contender", "%v", err)
+	}
+	out := fitOf(e.Panel, d)
+	out.Contender, out.Series, out.Window = in.Contender, e.Panel.Series[series].Key, window+1
+	return *out, nil
+}
+
+// seriesOf finds a series by its key, or the first that takes part.
+func seriesOf(e *bakeoff.Engine, key string, window int) (int, error) {
+	if key == "" {
+		if len(e.Qualified[window]) == 0 {
+			return 0, invalid("query.window", "no series takes part in window %d", window+1)
+		}
+		return e.Qualified[window][0], nil
+	}
+	if at := e.Panel.Find(key); at >= 0 {
+		return at, nil
+	}
+	return 0, noSeries(key)
+}
+
+// fitOf puts a description into the contract's words.
+func fitOf(p *panel.Panel, d model.Description) *api.Fit {
+	out := &api.Fit{Form: d.Form, From: p.Period(d.From), To: p.Period(d.To), Known: d.Known, Why: d.Why, Criterion: d.Criterion,
+		Parameters: parametersOf(d.Parameters), States: parametersOf(d.States), Training: parametersOf(d.Training), Shares: parametersOf(d.Shares),
+		Cautions: append([]string{}, d.Cautions...)}
+	if d.Sigma != nil {
+		out.Sigma = number(*d.Sigma)
+	}
+	if d.Line != nil {
+		out.Line = &api.StraightLine{Start: d.Line.Start, Slope: d.Line.Slope, R2: d.Line.R2}
+	}
+	for _, c := range d.Choices {
+		out.Choices = append(out.Choices, api.FitChoice{Form: c.Form, Value: number(c.Value)})
+	}
+	for _, t := range d.Tests {
+		out.Tests = append(out.Tests, api.FitTest{Name: t.Name, Statistic: number(t.Statistic), P: number(t.P), Meaning: t.Meaning})
+	}
+	ahead := 0
+	for _, c := range d.Components {
+		out.Components = append(out.Components, api.Component{Name: c.Name, Factor: c.Factor, Past: numbers(c.Past), Ahead: numbers(c.Ahead)})
+		ahead = max(ahead, len(c.Ahead))
+	}
+	if len(d.Components) > 0 {
+		out.Periods = periods(p, d.From, d.To-d.From+1+ahead)
+	}
+	return out
+}
+
+func parametersOf(list []model.Parameter) []api.Parameter {
+	out := []api.Parameter{}
+	for _, p := range list {
+		if !math.IsNaN(p.Value) && !math.IsInf(p.Value, 0) {
+			out = append(out, api.Parameter(p))
+		}
+	}
+	return out
+}
