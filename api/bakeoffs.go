@@ -14,7 +14,7 @@ type Family struct {
 // Setting is one knob of a family.
 type Setting struct {
 	Name    string   `json:"name"`
-	Kind    string   `json:"kind" enum:"whole,amount,choice,switch"`
+	Kind    string   `json:"kind" enum:"whole,amount,choice,switch,list"`
 	Meaning string   `json:"meaning"`
 	Default any      `json:"default,omitempty"`
 	Auto    string   `json:"auto,omitempty" doc:"how the default is found from the data"`

@@ -50,6 +50,29 @@ func TestAirlineModel(t *testing.T) {
 	assert.InDelta(t, 244.6965, e.loglik, 1e-3)
 }
 
+// nile is the yearly flow of the Nile at Aswan, 1871 to 1970: Cobb, Biometrika 65 (1978).
+var nile = []float64{
+	1120, 1160, 963, 1210, 1160, 1160, 813, 1230, 1370, 1140, 995, 935, 1110, 994, 1020, 960, 1180, 799, 958, 1140,
+	1100, 1210, 1150, 1250, 1260, 1220, 1030, 1100, 774, 840, 874, 694, 940, 833, 701, 916, 692, 1020, 1050, 969,
+	831, 726, 456, 824, 702, 1120, 1100, 832, 764, 821, 768, 845, 864, 862, 698, 845, 744, 796, 1040, 759,
+	781, 865, 845, 944, 984, 897, 822, 1010, 771, 676, 649, 846, 812, 742, 801, 1040, 860, 874, 848, 890,
+	744, 749, 838, 1050, 918, 986, 797, 923, 975, 815, 1020, 906, 901, 1170, 912, 746, 919, 718, 714, 740,
+}
+
+// The local level of the Nile, whose variances 15099 and 1469.1 are published (Durbin and
+// Koopman, Time Series Analysis by State Space Methods, 2001, section 2.10.3), is (0,1,1)
+// with theta = -(q+2-sqrt(q^2+4q))/2, q their ratio, and variance 15099/-theta.
+func TestLocalLevelOfTheNile(t *testing.T) {
+	f := &fitter{y: nile}
+	e, ok := f.fit(Order{D: 1, Q: 1}, nil, num.Stop{Steps: 100, Gain: 1e-12})
+	require.True(t, ok)
+	f.shape.set(e.o, e.x)
+	q := 1469.1 / 15099
+	theta := -(q + 2 - math.Sqrt(q*q+4*q)) / 2
+	assert.InDelta(t, theta, f.shape.theta[1], 2e-3)
+	assert.InEpsilon(t, 15099/-theta, e.sigma2, 3e-3)
+}
+
 // dense is the likelihood from the whole covariance matrix of the known values.
 func dense(t *testing.T, s *shape, y []float64) float64 {
 	f := &filter{}

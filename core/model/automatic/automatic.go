@@ -48,7 +48,7 @@ func entrants(in single.Input, season int) []entrant {
 		return []entrant{{"intermittent", intermittent.Method{}}, {"smoothing", smoothing.Auto().NoSeason()}}
 	}
 	list := []entrant{{"smoothing", smoothing.Method{Long: true, Averaged: true}}, {"theta", theta.Method{}}, {"arima", arima.Method{}}}
-	if season > 1 && panel.CountKnown(in.Values) >= 3*season {
+	if season > 1 && panel.CountKnown(in.Values) >= 2*season+4 {
 		list = append(list, entrant{"decomposition", decomposition.Method{Rest: "smoothing", Options: decomposition.Options{Window: 11, Robust: true}}})
 	}
 	return list

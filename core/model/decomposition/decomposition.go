@@ -34,6 +34,7 @@ type State struct {
 	Inner   single.State
 	Rest    string
 	Window  int
+	Robust  bool
 	Periods []int
 	Cycles  [][]float64 // the last round of each season; Cycles[k][0] is of the next period
 	Logs    bool
@@ -73,7 +74,7 @@ func Periods(in single.Input, season int) (out []int, missed int) {
 // Fit decomposes the series and fits the inner method to the adjusted one.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	periods, missed := Periods(in, m.Season)
-	s := &State{Rest: m.Rest, Window: m.Options.Window, Periods: periods, Used: len(in.Values), First: in.First}
+	s := &State{Rest: m.Rest, Window: m.Options.Window, Robust: m.Options.Robust, Periods: periods, Used: len(in.Values), First: in.First}
 	if len(periods) == 0 && missed > 0 {
 		s.Notes = append(s.Notes, fmt.Sprintf("the history is too short for a season of %d: none is modelled", missed))
 	}
@@ -91,17 +92,22 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		s.Cycles = append(s.Cycles, slices.Clone(season[len(season)-period:]))
 	}
 	adjusted := make([]float64, len(s.Values))
+	outliers := 0
 	for i, v := range s.Values {
 		adjusted[i] = v
 		for _, season := range s.Parts.Seasons {
 			adjusted[i] -= season[i]
 		}
-		if m.Options.Robust && s.Parts.Weight[i] < 0.05 && panel.Known(v) {
-			adjusted[i] = panel.Unknown // an outlier, told by the decomposition
+		if m.Options.Robust && s.Parts.Weight[i] < leastWeight && panel.Known(v) {
+			adjusted[i] = panel.Unknown
+			outliers++
 		}
 	}
 	if trailing := adjusted[len(adjusted)-1]; !panel.Known(trailing) && panel.CountKnown(adjusted) < single.Fewest {
 		copy(adjusted, s.Values)
+	}
+	if outliers > 0 {
+		s.Notes = append(s.Notes, fmt.Sprintf("%d values lie far from their fit and were left out of the adjusted series", outliers))
 	}
 	inner := in
 	inner.Values = adjusted
@@ -235,8 +241,34 @@ func (s *State) widen() float64 {
 		taken += places * max(1, rounds/float64(max(s.Window, 3)))
 	}
 	taken = min(taken, 0.8*n)
-	return math.Sqrt((1 + taken/n) * n / (n - taken))
+	return math.Sqrt((1+taken/n)*n/(n-taken)) * math.Sqrt(min(s.outlying(), mostOutlying))
 }
+
+// mostOutlying bounds how far outliers in the past widen the intervals.
+const mostOutlying = 2
+
+// outlying is the mean square of the rest over that of the values that were not left out:
+// what strayed once will stray again.
+func (s *State) outlying() float64 {
+	var all, kept, n, k float64
+	for i, r := range s.Parts.Rest {
+		if !panel.Known(r) {
+			continue
+		}
+		all, n = all+r*r, n+1
+		if !s.Robust || s.Parts.Weight[i] >= leastWeight {
+			kept, k = kept+r*r, k+1
+		}
+	}
+	if !(kept > 0) {
+		return 1
+	}
+	return all / n / (kept / k)
+}
+
+// leastWeight is the weight of robust fitting below which a value is left out as an
+// outlier.
+const leastWeight = 0.05
 
 // Advance takes further values; the seasons stay as they are.
 func (s *State) Advance(v panel.SeriesView, from int) error {

@@ -1,6 +1,7 @@
 package smoothing
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -52,15 +53,7 @@ func (f *fitter) search(allowed limits, positive bool, season int) []estimate {
 		done[form] = &e
 		out = append(out, e)
 	}
-	slices.SortStableFunc(out, func(a, b estimate) int {
-		switch {
-		case a.aicc < b.aicc:
-			return -1
-		case a.aicc > b.aicc:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out, func(a, b estimate) int { return cmp.Compare(a.aicc, b.aicc) })
 	return out
 }
 

@@ -136,6 +136,11 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	if err != nil {
 		return nil, err
 	}
+	if longer, week := m.nested(f, s, in, season); len(longer) > 0 && longer[0].aicc < list[0].aicc {
+		list, season = longer, week
+	} else {
+		f.reset(in.Values, season, s.Scale) // as it was
+	}
 	s.take(list, season, nil)
 	if m.Long && m.Allowed.Season != "none" {
 		s.tryLong(f, m, in, list, season)
@@ -172,6 +177,32 @@ func (m Method) list(f *fitter, s *State, in single.Input) (list []estimate, sea
 		return nil, 0, m.refusal(season, known)
 	}
 	return list, season, nil
+}
+
+// weeksNeeded is how many weeks give a week of hours states of its own.
+const weeksNeeded = 3
+
+// nested tries the season that holds the shortest one several times over, a week of days,
+// as states of their own: days of the week differ by steps, which harmonics do not follow.
+func (m Method) nested(f *fitter, s *State, in single.Input, season int) ([]estimate, int) {
+	list := in.Cadence().Seasons()
+	if !m.Long || m.Season > 0 || m.Allowed.Season == "none" || season < 2 || len(list) < 3 {
+		return nil, 0
+	}
+	week := int(list[1])
+	if week%season != 0 || f.known < weeksNeeded*week {
+		return nil, 0
+	}
+	f.reset(in.Values, week, s.Scale)
+	positive := above(in.Values, 1e-9*s.Scale)
+	f.starts(positive)
+	var out []estimate
+	for _, e := range f.search(m.Allowed, positive, week) {
+		if e.form.Season != 'N' {
+			out = append(out, e)
+		}
+	}
+	return out, week
 }
 
 func (m Method) refusal(season, known int) error {

@@ -82,7 +82,6 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	f.s = s
 	f.fit(m.Optimised)
 	out := f.s
-	out.Season = s.Season
 	out.restart()
 	for _, v := range in.Values {
 		out.push(v)
@@ -187,7 +186,7 @@ func (f *fitter) fit(free bool) {
 	}
 	f.set(best[:k])
 	n, sum := f.sum()
-	f.s.Free = max(1, float64(n-k-2))
+	f.s.Free = max(1, float64(n-k-2-len(f.s.Season)))
 	f.s.Sigma2 = sum / f.s.Free
 }
 
@@ -281,10 +280,11 @@ func (s *State) adjusted(y float64, t int) float64 {
 func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 	again := *s
 	free := int(min(s.Free, 1000))
+	doubt := float64(len(s.Season)) / float64(s.Used) // each place is known from its own values
 	for h := range out.Mean {
 		mu := again.ahead()
 		again.move(0)
-		wide := math.Sqrt(s.Sigma2 * (1 + float64(h+s.Quiet)*s.Alpha*s.Alpha))
+		wide := math.Sqrt(s.Sigma2 * (1 + doubt + float64(h+s.Quiet)*s.Alpha*s.Alpha))
 		out.Mean[h] = s.whole(mu, s.T+h)
 		q := out.At(h)
 		for g, p := range forecast.Grid {

@@ -98,7 +98,7 @@ function Components({ fit, measure, hue }: DetailsProps) {
           tints={[{ from: c.past.length, to: periods.length - 1, origin: fit.to }]}
           rings={[]}
           view={[0, periods.length - 1]}
-          height={170}
+          height={220}
         />
       ))}
     </div>
