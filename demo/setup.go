@@ -29,7 +29,7 @@ var columns = map[string]api.LoadColumns{
 // Plan is the demo's bake-off.
 func Plan() api.Plan {
 	p := api.Plan{Name: bakeoff, Dataset: Daily, Horizon: AheadDays, Windows: 3, Seed: 1}
-	for _, f := range []string{"naive", "seasonal-naive", "drift", "mean", "moving-average", "calendar-mean"} {
+	for _, f := range []string{"naive", "seasonal-naive", "moving-average", "calendar-mean", "smoothing", "theta", "decomposition"} {
 		p.Contenders = append(p.Contenders, api.Contender{Family: f})
 	}
 	return p

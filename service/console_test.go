@@ -146,14 +146,15 @@ func TestEveryPage(t *testing.T) {
 		{"/data/daily?where=town%3DSaltmarsh", "daily holds orders of 140 series", true},
 		{"/data/daily?revision=1&series=Saltmarsh+%2F+shop+%2F+green+tea&beside=Saltmarsh+%2F+hotel+%2F+herb+tea&scaled=1", "2023-01-01 to 2026-05-31", true},
 		{"/data/monthly?spread=1&scaled=1", "monthly holds orders of 140 series over 41 months", true},
-		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, calendar-mean leads", false},
-		{"/bakeoffs/bake-1", "calendar-mean leads by", true},
-		{"/bakeoffs/bake-1?per=channel&metric=wape", "calendar-mean leads by", true},
-		{"/bakeoffs/bake-1?per=step&metrics=all", "calendar-mean leads by", true},
-		{"/bakeoffs/bake-1?look=duel&per=channel,volume", "calendar-mean leads by", false},
-		{"/bakeoffs/bake-1?look=residuals&of=naive", "calendar-mean leads by", true},
-		{"/bakeoffs/bake-1?look=series&metrics=all", "calendar-mean leads by", false},
-		{"/bakeoffs/new?dataset=daily", "8 contenders will forecast 3 windows of 28 periods", false},
+		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, smoothing leads", false},
+		{"/bakeoffs/bake-1", "smoothing leads by", true},
+		{"/bakeoffs/bake-1?per=channel&metric=wape", "smoothing leads by", true},
+		{"/bakeoffs/bake-1?per=step&metrics=all", "smoothing leads by", true},
+		{"/bakeoffs/bake-1?look=duel&per=channel,volume", "smoothing leads by", false},
+		{"/bakeoffs/bake-1?look=residuals&of=naive", "smoothing leads by", true},
+		{"/bakeoffs/bake-1?look=fit&fit-of=decomposition", "smoothing leads by", true},
+		{"/bakeoffs/bake-1?look=series&metrics=all", "smoothing leads by", false},
+		{"/bakeoffs/new?dataset=daily", "6 contenders will forecast 3 windows of 28 periods", false},
 		{"/releases", "rel-1 of daily is live", false},
 		{"/releases/rel-1", "rel-1 forecasts orders of 119 series", true},
 		{"/flags", "flags open; the farthest out is", true},
@@ -217,7 +218,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	p.until(allDrawn)
 
 	p.click("New bake-off")
-	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "8 contenders will forecast 3 windows of 8 periods"))
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "6 contenders will forecast 3 windows of 8 periods"))
 	p.click("Run the bake-off")
 	p.until(fmt.Sprintf("(%s).includes(%q)", lead, " in 3 windows; the lead over"))
 	p.until(allDrawn)
@@ -225,18 +226,18 @@ func TestThePathInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "done", b.Job.State)
 
-	const drift = `[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === "drift")`
-	assert.Equal(t, "false", eval[string](p, drift+`.getAttribute("aria-pressed")`))
-	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+drift+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
+	const plain = `[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === "naive")`
+	assert.Equal(t, "false", eval[string](p, plain+`.getAttribute("aria-pressed")`))
+	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+plain+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
 	t.Logf("toggling a contender took %.0f ms to the next frame", took)
-	p.until(drift + `.getAttribute("aria-pressed") === "true"`)
+	p.until(plain + `.getAttribute("aria-pressed") === "true"`)
 	saved := eval[string](p, `new Promise(done => { const make = URL.createObjectURL; URL.createObjectURL = b => { b.text().then(done); return make(b); };
 		[...document.querySelectorAll("button")].find(e => e.innerText === "Save the values").click(); })`, chromedp.EvalAwaitPromise)
 	assert.Regexp(t, `^period,actual(,[a-z-]+( (80|95) % (low|high))?)+`+"\n2023-01-02,", saved[:min(len(saved), 400)], "what the chart shows, as a table")
-	assert.Contains(t, strings.Split(saved, "\n")[0], "drift")
+	assert.Contains(t, strings.Split(saved, "\n")[0], "naive")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Reload()))
-	p.until("!!(" + drift + ")")
-	assert.Equal(t, "true", eval[string](p, drift+`.getAttribute("aria-pressed")`), "a deep link survives a reload")
+	p.until("!!(" + plain + ")")
+	assert.Equal(t, "true", eval[string](p, plain+`.getAttribute("aria-pressed")`), "a deep link survives a reload")
 
 	p.click("Publish " + b.Leader)
 	p.until(fmt.Sprintf("(%s).includes(%q)", lead, "no actuals have arrived yet"))

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -198,4 +199,53 @@ func TestDriversPastTheOrigin(t *testing.T) {
 	plan.Ahead = map[string]string{"price": "lag"}
 	_, err = c.Split(ctx, plan)
 	assert.ErrorContains(t, err, `"price" is known ahead`)
+}
+
+// A fit explains itself: what it is, what it rests on, and its parts over time.
+func TestAFitExplainsItself(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	rnd := rand.New(rand.NewPCG(2, 3))
+	var text strings.Builder
+	text.WriteString("day,shop,sold\n")
+	for _, shop := range []string{"east", "west"} {
+		for d := range 77 {
+			day := time.Date(2026, 1, 1+d, 0, 0, 0, 0, time.UTC)
+			fmt.Fprintf(&text, "%s,%s,%d\n", day.Format("2006-01-02"), shop, 100+6*(d%7)+int(8*rnd.NormFloat64()))
+		}
+	}
+	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}}, strings.NewReader(text.String()))
+	require.NoError(t, err)
+	plan := api.Plan{Name: "families", Dataset: "shops", Horizon: 7, Windows: 2, Contenders: contenders("naive", "arima", "decomposition", "automatic", "blend")}
+	plan.Contenders = append(plan.Contenders, api.Contender{Name: "smoothing", Family: "smoothing", Settings: map[string]any{"errors": "additive", "season": "additive"}})
+	run(t, c, plan)
+	fit, err := c.Fit(ctx, "families", "smoothing", "west", 1)
+	require.NoError(t, err)
+	assert.Contains(t, fit.Form, "exponential smoothing")
+	assert.Equal(t, []any{"smoothing", "west", 1, 63}, []any{fit.Contender, fit.Series, fit.Window, fit.Known})
+	assert.Equal(t, "AICc", fit.Criterion)
+	assert.Len(t, fit.Choices, 3)
+	assert.Equal(t, "alpha", fit.Parameters[0].Name)
+	assert.InDelta(t, 8, *fit.Sigma, 2, "the noise that was put in")
+	assert.Len(t, fit.Periods, 70)
+	require.Len(t, fit.Components, 2)
+	for _, part := range fit.Components {
+		assert.Len(t, part.Past, 63)
+		assert.Len(t, part.Ahead, 7)
+	}
+	season := fit.Components[1].Ahead
+	assert.InDelta(t, 36, *season[6]-*season[0], 12, "the last weekday sells that much more than the first")
+	assert.Len(t, fit.Tests, 2)
+	assert.NotNil(t, fit.Line)
+	for _, contender := range []string{"naive", "arima", "decomposition", "automatic"} {
+		other, err := c.Fit(ctx, "families", contender, "", 0)
+		require.NoError(t, err)
+		assert.NotEmpty(t, other.Form, contender)
+		if contender != "naive" {
+			assert.NotEmpty(t, other.Training, contender)
+		}
+	}
+	_, err = c.Fit(ctx, "families", "blend", "", 0)
+	assert.ErrorContains(t, err, "look at its members")
+	_, err = c.Fit(ctx, "families", "smoothing", "", 9)
+	assert.ErrorContains(t, err, "2 windows")
 }

@@ -1992,7 +1992,7 @@ export interface components {
             choices?: string[];
             default?: unknown;
             /** @enum {string} */
-            kind: "whole" | "amount" | "choice" | "switch";
+            kind: "whole" | "amount" | "choice" | "switch" | "list";
             /** Format: double */
             max?: number;
             meaning: string;

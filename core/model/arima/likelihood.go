@@ -9,8 +9,6 @@ import (
 // squash maps the line onto (-1, 1), a little inside, so that no root lies on the circle.
 func squash(x float64) float64 { return 0.9995 * math.Tanh(x) }
 
-func unsquash(r float64) float64 { return math.Atanh(max(-0.999, min(0.999, r/0.9995))) }
-
 // filter computes the exact Gaussian likelihood of an ARMA process, and the innovations of
 // the series and of regressors beside it. It keeps its working space.
 type filter struct {

@@ -74,6 +74,9 @@ func Periods(in single.Input, season int) (out []int, missed int) {
 // Fit decomposes the series and fits the inner method to the adjusted one.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	periods, missed := Periods(in, m.Season)
+	if m.Options.Robust && oftenZero(in.Values) {
+		m.Options.Robust = false // demand now and then is no outlier
+	}
 	s := &State{Rest: m.Rest, Window: m.Options.Window, Robust: m.Options.Robust, Periods: periods, Used: len(in.Values), First: in.First}
 	if len(periods) == 0 && missed > 0 {
 		s.Notes = append(s.Notes, fmt.Sprintf("the history is too short for a season of %d: none is modelled", missed))
@@ -114,6 +117,20 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	var err error
 	s.Inner, _, err = single.Start(ctx, innerMethod(m.Rest), inner)
 	return s, err
+}
+
+// oftenZero says that a fifth of the known values or more are zero.
+func oftenZero(y []float64) bool {
+	zeros, known := 0, 0
+	for _, v := range y {
+		if panel.Known(v) {
+			known++
+			if v == 0 {
+				zeros++
+			}
+		}
+	}
+	return 5*zeros >= known
 }
 
 func innerMethod(name string) single.Method {

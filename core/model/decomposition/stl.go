@@ -81,7 +81,8 @@ func Split(y []float64, periods []int, o Options) Parts {
 }
 
 // weigh gives values far from their fit less weight: the bisquare of the rest over six
-// times its median size.
+// times its median size, or twice what one in twenty exceeds: where many lie far out they
+// are no outliers.
 func weigh(y, rest, weight []float64) {
 	var sizes []float64
 	for _, r := range rest {
@@ -93,7 +94,7 @@ func weigh(y, rest, weight []float64) {
 	if len(sizes) == 0 {
 		return
 	}
-	bound := 6 * sizes[len(sizes)/2]
+	bound := max(6*sizes[len(sizes)/2], 2*sizes[len(sizes)*19/20])
 	for i, r := range rest {
 		weight[i] = 0
 		if !panel.Known(y[i]) {

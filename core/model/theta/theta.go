@@ -51,7 +51,6 @@ type fitter struct {
 	y   []float64
 	s   State
 	min num.Minimizer
-	try [3]float64
 }
 
 var fitters = sync.Pool{New: func() any { return &fitter{} }}
