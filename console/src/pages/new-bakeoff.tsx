@@ -248,14 +248,11 @@ function Contenders({ families, list, change }: ContendersProps) {
             <li key={i} className="flex flex-wrap items-center gap-4 border-b border-rule/60 py-2">
               <span className="w-36 font-medium">{c.family}</span>
               <span className="w-[28rem] max-w-full text-[13px] text-soft">{family?.summary}</span>
-              {family?.settings.map((s) => (
-                <SettingField
-                  key={s.name}
-                  setting={s}
-                  value={String(c.settings?.[s.name] ?? "")}
-                  onChange={(v) => set(i, { ...c, settings: { ...c.settings, [s.name]: v } })}
-                />
-              ))}
+              <SettingFields
+                settings={family?.settings ?? []}
+                values={c.settings ?? {}}
+                change={(settings) => set(i, { ...c, settings })}
+              />
               <span className="flex-1" />
               <Button
                 weak
@@ -274,6 +271,36 @@ function Contenders({ families, list, change }: ContendersProps) {
         </p>
       )}
     </Section>
+  );
+}
+
+type FieldsProps = {
+  settings: Schemas["Setting"][];
+  values: Record<string, unknown>;
+  change: (values: Record<string, unknown>) => void;
+};
+
+/** A family's fields; where there are many, behind a click that says which are set. */
+function SettingFields({ settings, values, change }: FieldsProps) {
+  const fields = settings.map((s) => (
+    <SettingField
+      key={s.name}
+      setting={s}
+      value={String(values[s.name] ?? "")}
+      onChange={(v) => change({ ...values, [s.name]: v })}
+    />
+  ));
+  if (settings.length <= 2) return fields;
+  const given = Object.entries(values).filter(([, v]) => v !== "" && v != null);
+  return (
+    <details className="text-[13px]">
+      <summary className="cursor-pointer text-copper">
+        {given.length > 0
+          ? given.map(([k, v]) => `${k} ${v}`).join(", ")
+          : `${settings.length} settings, all automatic`}
+      </summary>
+      <div className="flex flex-wrap gap-4 py-2">{fields}</div>
+    </details>
   );
 }
 

@@ -77,7 +77,7 @@ func sparse(y []float64) bool {
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	season := in.Cadence().Season()
 	list := entrants(in, season)
-	trial := m.try(ctx, in, list)
+	trial := m.rehearse(ctx, in, list)
 	s := &State{Why: trial.why}
 	var failed []error
 	for i, w := range trial.weigh(m.Single) {
@@ -121,8 +121,8 @@ type trial struct {
 // mostSpan is how many horizons the inner windows may take.
 const mostSpan = 5
 
-// try fits each entrant once, before the inner windows, and advances it over them.
-func (m Method) try(ctx context.Context, in single.Input, list []entrant) trial {
+// rehearse fits each entrant once, before the inner windows, and advances it over them.
+func (m Method) rehearse(ctx context.Context, in single.Input, list []entrant) trial {
 	n := len(in.Values)
 	season := in.Cadence().Season()
 	h := max(1, min(in.Horizon, n/6))

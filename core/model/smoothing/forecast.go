@@ -117,7 +117,7 @@ type simulation struct {
 	values []float64 // values[h*paths+i]
 	season []float64
 	order  num.OrderScratch
-	stats  []float64
+	picked []float64
 }
 
 var simulations = sync.Pool{New: func() any { return &simulation{} }}
@@ -188,13 +188,13 @@ func (s *State) path(w *simulation, draws []float64, sign float64, at int) {
 
 // quantiles reads the grid from simulated values, which it reorders.
 func quantiles(w *simulation, x, q []float64) {
-	if cap(w.stats) < 2*forecast.GridSize {
-		w.stats = make([]float64, 2*forecast.GridSize)
+	if cap(w.picked) < 2*forecast.GridSize {
+		w.picked = make([]float64, 2*forecast.GridSize)
 	}
 	n := len(x)
 	ranks := gridRanks(n)
-	stats := w.stats[:len(ranks)]
-	num.OrderStatistics(x, ranks, stats, &w.order)
+	picked := w.picked[:len(ranks)]
+	num.OrderStatistics(x, ranks, picked, &w.order)
 	at := 0
 	for g, p := range forecast.Grid {
 		pos := p * float64(n-1)
@@ -202,9 +202,9 @@ func quantiles(w *simulation, x, q []float64) {
 		for ranks[at] < k {
 			at++
 		}
-		q[g] = stats[at]
-		if at+1 < len(stats) {
-			q[g] += (pos - float64(k)) * (stats[at+1] - stats[at])
+		q[g] = picked[at]
+		if at+1 < len(picked) {
+			q[g] += (pos - float64(k)) * (picked[at+1] - picked[at])
 		}
 	}
 }
@@ -275,10 +275,7 @@ func (s *State) replay() (fitted []float64, parts []model.Component) {
 
 // Describe says all about the form.
 func (s *State) Describe(d *model.Description, horizon int) {
-	d.Form = fmt.Sprintf("exponential smoothing %s: %s", s.Form, s.Form.words())
-	if s.Form.Season != 'N' {
-		d.Form += fmt.Sprintf(" of %d", s.Season)
-	}
+	d.Form = fmt.Sprintf("exponential smoothing %s: %s", s.Form, s.Form.words(s.Season))
 	for i := range s.Long {
 		d.Form += fmt.Sprintf(", and %d harmonics of a season of %.6g", s.Long[i].Pairs(), s.Long[i].Period)
 	}

@@ -61,10 +61,13 @@ func Forms() []Form {
 // Positive says that a form needs values above zero.
 func (f Form) Positive() bool { return f.Error == 'M' || f.Season == 'M' }
 
-// words says what a form does.
-func (f Form) words() string {
+// words says what a form with a season of m periods does.
+func (f Form) words(m int) string {
 	trend := [...]string{"a level", "a level and a straight trend", "a level and a damped trend"}[f.Trend]
-	season := map[byte]string{'N': "", 'A': " with an additive season", 'M': " with a multiplicative season"}[f.Season]
+	season := ""
+	if f.Season != 'N' {
+		season = fmt.Sprintf(" with %s season of %d", map[byte]string{'A': "an additive", 'M': "a multiplicative"}[f.Season], m)
+	}
 	err := map[byte]string{'A': "of constant size", 'M': "in proportion to the level"}[f.Error]
 	return trend + season + ", errors " + err
 }
