@@ -255,3 +255,33 @@ func TestDriversThatAreNotKnownAhead(t *testing.T) {
 		assert.ErrorContains(t, err, name)
 	}
 }
+
+// The families that fit curves see no more than those that repeat: noise after an origin
+// changes nothing up to it, and one worker gives what two give.
+func TestFittedFamiliesReadNoFuture(t *testing.T) {
+	p := dailyPanel(4, 130)
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Seed: 5}
+	for _, f := range []string{"naive", "smoothing", "theta", "arima", "intermittent", "decomposition", "automatic"} {
+		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Family: f})
+	}
+	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "together", Family: "smoothing", Settings: model.Values{"together": "all", "errors": "multiplicative"}})
+	for _, refit := range []split.Refit{0, split.Once} {
+		plan.Split.Refit = refit
+		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		require.NoError(t, err)
+		honest := runAll(t, e, 2, e.Tasks())
+		for task, r := range runAll(t, e, 1, e.Tasks()) {
+			assert.Equal(t, honest[task].Packed, r.Packed, e.Plan.Contenders[task.Contender].Name)
+			assert.Empty(t, r.Filled, e.Plan.Contenders[task.Contender].Name)
+		}
+		for w := range e.Windows {
+			scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[w].Origin, rand.New(rand.NewPCG(5, 6))), plan, catalogue.Standard())
+			require.NoError(t, err)
+			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
+				if task.Window <= w {
+					assert.Equal(t, honest[task].Packed, r.Packed, "%s in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, task.Window, w)
+				}
+			}
+		}
+	}
+}
