@@ -580,5 +580,8 @@ func (s *State) Again() single.Method {
 	return m
 }
 
+// Count is the number of parameters estimated.
+func (s *State) Count() int { return s.Order.weights() + len(s.Beta) + 1 }
+
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 { return s.In }

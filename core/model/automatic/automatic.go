@@ -112,10 +112,11 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 
 // trial is what the entrants did on the inner windows.
 type trial struct {
-	scores []float64      // of squared errors; nil without windows, NaN where an entrant failed
-	fits   []single.State // as fitted before the windows
-	why    string
-	rounds float64 // horizons that the inner windows span
+	scores   []float64      // of squared errors; nil without windows, NaN where an entrant failed
+	fits     []single.State // as fitted before the windows
+	evidence []float64      // of how they fit the part before, NaN where that tells nothing
+	why      string
+	rounds   float64 // horizons that the inner windows span
 }
 
 // mostSpan is how many horizons the inner windows may take.
@@ -140,7 +141,7 @@ func (m Method) rehearse(ctx context.Context, in single.Input, list []entrant) t
 		return t
 	}
 	t.rounds = float64(span) / float64(h)
-	t.scores = make([]float64, len(list))
+	t.scores, t.evidence = make([]float64, len(list)), make([]float64, len(list))
 	rows := forecast.NewRows(h)
 	for i, e := range list {
 		keep := n - span
@@ -151,6 +152,7 @@ func (m Method) rehearse(ctx context.Context, in single.Input, list []entrant) t
 		if err != nil {
 			continue
 		}
+		t.evidence[i] = evidence(early.Values, state, season)
 		squares, counts := make([]float64, h), make([]float64, h)
 		ok := true
 		for w := range windows {
@@ -226,12 +228,67 @@ func (t trial) weigh(alone bool) []float64 {
 		case v == best:
 			out[i], chosen = 1, true
 		default:
-			if out[i] = math.Pow(best/v, power); out[i] < leastWeight {
-				out[i] = 0
-			}
+			out[i] = math.Pow(best/v, power)
 		}
 	}
+	if !alone {
+		t.temper(out)
+	}
 	return out
+}
+
+// temper multiplies the weights by what the fits before the windows tell, and leaves out
+// the smallest.
+func (t trial) temper(weights []float64) {
+	most := math.Inf(-1)
+	for i, v := range t.evidence {
+		if weights[i] > 0 && v > most {
+			most = v
+		}
+	}
+	// Without evidence of its own a form is taken for a relative of smoothing, the first.
+	kin := t.evidence[0]
+	top := 0.0
+	for i, v := range t.evidence {
+		if math.IsNaN(v) {
+			v = kin
+		}
+		if !math.IsNaN(v) && !math.IsInf(most, 0) {
+			weights[i] *= math.Exp((v - most) / caution)
+		}
+		top = math.Max(top, weights[i])
+	}
+	for i := range weights {
+		if weights[i] < leastWeight*top {
+			weights[i] = 0
+		}
+	}
+}
+
+// caution divides the evidence of fits: a likelihood takes its form for true.
+const caution = 8
+
+// evidence is the log-likelihood of the errors one step ahead, less the parameters that
+// it cost (Akaike's criterion, halved and turned round), of the values after the first
+// rounds.
+func evidence(values []float64, state single.State, season int) float64 {
+	counted, ok := state.(interface{ Count() int })
+	if !ok {
+		return math.NaN()
+	}
+	fitted := state.Fitted()
+	sum, n := 0.0, 0.0
+	for i := min(2*season+4, len(values)/2); i < len(values); i++ {
+		if e := values[i] - fitted[i]; e == e {
+			sum += e * e
+			n++
+		}
+	}
+	k := float64(counted.Count())
+	if n <= k+2 || !(sum > 0) {
+		return math.NaN()
+	}
+	return -n/2*math.Log(sum/n) - k*n/(n-k-1)
 }
 
 // Describe says what was chosen, and why.

@@ -46,6 +46,15 @@ type State struct {
 	Notes   []string
 }
 
+// rounds is how many rounds of a season must have passed: of a long one more, since a
+// level that wanders looks like a season of two rounds.
+func rounds(m int) int {
+	if m > longest {
+		return 3
+	}
+	return 2
+}
+
 // weak is the strength below which a season is no more than noise taken for one.
 const weak = 0.1
 
@@ -60,7 +69,7 @@ func Periods(in single.Input, season int) (out []int, missed int) {
 		m := int(math.Round(p))
 		switch {
 		case m < 2:
-		case panel.CountKnown(in.Values) >= 2*m:
+		case panel.CountKnown(in.Values) >= rounds(m)*m:
 			if _, strength := panel.Strengths(in.Values, m); season > 0 || !(strength < weak) {
 				out = append(out, m)
 			}
@@ -250,12 +259,12 @@ func (s *State) widen() float64 {
 	n := float64(s.Used)
 	taken := 0.0
 	for _, m := range s.Periods {
-		rounds := n / float64(m)
+		passed := n / float64(m)
 		places := float64(m)
 		if m > longest {
 			places = 16 // about as many as the smoothing leaves free
 		}
-		taken += places * max(1, rounds/float64(max(s.Window, 3)))
+		taken += places * max(1, passed/float64(max(s.Window, 3)))
 	}
 	taken = min(taken, 0.8*n)
 	return math.Sqrt((1+taken/n)*n/(n-taken)) * math.Sqrt(min(s.outlying(), mostOutlying))

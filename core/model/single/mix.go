@@ -88,6 +88,14 @@ func (m *Mix) Fitted() []float64 {
 	return out
 }
 
+// Count is the number of parameters of the part with the most weight.
+func (m *Mix) Count() int {
+	if counted, ok := m.Parts[m.Lead()].(interface{ Count() int }); ok {
+		return counted.Count()
+	}
+	return 0
+}
+
 // Lead is the place of the part with the most weight.
 func (m *Mix) Lead() int {
 	lead := 0

@@ -238,6 +238,11 @@ func chiSquared(free float64, rnd *rand.Rand) float64 {
 	return free * max(x*x*x, 0.05)
 }
 
+// Count is the number of parameters estimated.
+func (s *State) Count() int {
+	return panel.CountKnown(s.Values[:s.Used]) - int(s.Free) + 1
+}
+
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 {
 	out, _ := s.replay()
