@@ -204,6 +204,37 @@ func TestAdvanceWriteAndScale(t *testing.T) {
 	}
 }
 
+// Over unknown values at the end the forecast goes on: its first step is then the one that
+// lay as far ahead before, as wide at least.
+func TestUnknownValuesAtTheEnd(t *testing.T) {
+	const n, h, quiet = 84, 6, 3
+	p := noisy(3, n, 12)
+	p.Series[1], p.Series[2] = p.Series[0], p.Series[0]
+	silent := noisy(3, n+quiet, 12)
+	for i := range silent.Series {
+		copy(silent.Series[i].Values, p.Series[0].Values)
+		for k := n; k < n+quiet; k++ {
+			silent.Series[i].Values[k] = panel.Unknown
+		}
+	}
+	for _, family := range own() {
+		if isBaseline(family) || family == "intermittent" {
+			continue
+		}
+		trained, v := trainOn(t, family, nil, p, n-1, h+quiet)
+		before := result(t, trained, v, h+quiet).Series[0]
+		later := panel.NewView(silent, all(silent), 0, n+quiet-1)
+		require.NoError(t, trained.Advance(t.Context(), later))
+		after := result(t, trained, later, h).Series[0]
+		assert.InDeltaSlice(t, before.Mean[quiet:], after.Mean, 1e-6, family)
+		for k := range h {
+			low, high := forecast.Interval(before.At(k+quiet), 80)
+			nowLow, nowHigh := forecast.Interval(after.At(k), 80)
+			assert.InEpsilon(t, high-low, nowHigh-nowLow, 0.1, "%s, step %d", family, k+1)
+		}
+	}
+}
+
 // Random series, short and long, with zeros, gaps, ties and outliers: no panic, nothing
 // but finite numbers, quantiles in order.
 func FuzzFamilies(f *testing.F) {

@@ -106,7 +106,8 @@ func (s *State) doubtful() []State {
 func (s *State) replayed() {
 	s.Now = s.First
 	s.Now.Season = append([]float64(nil), s.First.Season...)
+	s.Quiet = 0
 	for i, v := range s.Values {
-		s.push(v, i)
+		s.see(v, i)
 	}
 }

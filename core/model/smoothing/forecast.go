@@ -15,6 +15,19 @@ import (
 // Forecast continues the series: exactly where errors are additive, by simulation where
 // they are multiplicative.
 func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
+	if s.Quiet == 0 {
+		s.fromLast(out)
+		return nil
+	}
+	long := forecast.NewRows(s.Quiet + len(out.Mean))
+	s.fromLast(long)
+	copy(out.Mean, long.Mean[s.Quiet:])
+	copy(out.Quantiles, long.Quantiles[s.Quiet*forecast.GridSize:])
+	return nil
+}
+
+// fromLast forecasts from the last known value on.
+func (s *State) fromLast(out forecast.Rows) {
 	s.points(out.Mean)
 	if s.Form.Error == 'A' {
 		s.exact(out)
@@ -22,14 +35,13 @@ func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 		s.simulate(out)
 	}
 	for h := range out.Mean {
-		add := s.longAt(len(s.Values) + h)
+		add := s.longAt(len(s.Values) - s.Quiet + h)
 		out.Mean[h] = out.Mean[h]*s.Scale + add
 		q := out.At(h)
 		for g := range q {
 			q[g] = q[g]*s.Scale + add
 		}
 	}
-	return nil
 }
 
 // points are the forecasts, scaled, without harmonics.
@@ -342,13 +354,17 @@ func (s *State) ahead(parts []model.Component, horizon int) {
 	}
 	p := &s.Now
 	slope, sum := p.Slope, 0.0
-	for h := range horizon {
+	for k := range s.Quiet + horizon {
 		slope *= p.Phi
 		sum += slope
+		h := k - s.Quiet
+		if h < 0 {
+			continue
+		}
 		parts[0].Ahead[h] = (p.Level + sum) * s.Scale
 		at := 1
 		if s.Form.Season != 'N' {
-			v := p.Season[h%s.Season]
+			v := p.Season[k%s.Season]
 			if s.Form.Season == 'A' {
 				v *= s.Scale
 			}

@@ -61,7 +61,8 @@ type State struct {
 	Season   int
 	Long     []harmonic.Terms
 	First    params // before the first period
-	Now      params // after the last one; its season starts at the next period
+	Now      params // after the last known one; its season starts at the next period
+	Quiet    int    // unknown values since
 	Scale    float64
 	Sigma2   float64 // scaled
 	Free     float64 // degrees of freedom of Sigma2
@@ -460,11 +461,24 @@ func (s *State) push(y float64, i int) (mu float64) {
 	return mu
 }
 
+// see takes the i-th value. Unknown ones wait for the next known one: until then the
+// forecast starts at the last that is known, and its intervals widen over them.
+func (s *State) see(y float64, i int) {
+	if !panel.Known(y) {
+		s.Quiet++
+		return
+	}
+	for ; s.Quiet > 0; s.Quiet-- {
+		s.push(panel.Unknown, i-s.Quiet)
+	}
+	s.push(y, i)
+}
+
 // Advance takes further values.
 func (s *State) Advance(v panel.SeriesView, from int) error {
 	values := append(make([]float64, 0, len(s.Values)+len(v.Values)-from), s.Values...)
 	for _, y := range v.Values[from:] {
-		s.push(y, len(values))
+		s.see(y, len(values))
 		values = append(values, y)
 	}
 	s.Values = values

@@ -5,6 +5,7 @@ import { TimeChart } from "../../chart/time-chart";
 import { count, figure } from "../../format";
 import { hueOf } from "../../theme";
 import { Section, Trouble, Waiting } from "../../ui/page";
+import { SeriesPicker } from "../../ui/series-picker";
 import { Table } from "../../ui/table";
 import { ContenderSelect, namesOf, useContender } from "./contender-select";
 import { placeOf } from "./standings";
@@ -15,7 +16,17 @@ type Fit = Schemas["Fit"];
 export function FitView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const lead = bakeoff.leader ?? namesOf(bakeoff)[0] ?? "";
   const contender = useContender("fit-of", lead);
-  const [params] = useSearchParams();
+  const [params, setParams] = useSearchParams();
+  const bySeries = useQuery({
+    queryKey: ["standings", bakeoff.id, "brief", "series"],
+    queryFn: () =>
+      take(
+        api.GET("/bakeoffs/{bakeoff}/standings", {
+          params: { path: { bakeoff: bakeoff.id }, query: { per: "series", brief: true } },
+        }),
+      ),
+  });
+  const keys = (bySeries.data?.slices ?? []).map((s) => s.name ?? "").sort();
   const series = params.get("series") ?? undefined;
   const { data, error } = useQuery({
     queryKey: ["fit", bakeoff.id, contender, series],
@@ -31,7 +42,20 @@ export function FitView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   return (
     <Section
       title={data?.series ? `${contender} on ${data.series}` : contender}
-      aside={<ContenderSelect bakeoff={bakeoff} label="Contender" param="fit-of" otherwise={lead} />}
+      aside={
+        <span className="flex flex-wrap items-end gap-3">
+          <ContenderSelect bakeoff={bakeoff} label="Contender" param="fit-of" otherwise={lead} />
+          <SeriesPicker
+            keys={keys}
+            chosen={data?.series ?? series ?? ""}
+            choose={(key) => {
+              const next = new URLSearchParams(params);
+              next.set("series", key);
+              setParams(next, { replace: true });
+            }}
+          />
+        </span>
+      }
     >
       {error ? (
         <Trouble error={error} />
