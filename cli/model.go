@@ -29,9 +29,9 @@ func (a *app) model() *cobra.Command {
 	})}
 	var in, series string
 	var window int
-	show := &cobra.Command{Use: "show FAMILY | show CONTENDER --in BAKEOFF --series KEY", Short: "Show a family with its settings, or how a contender was fitted", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+	show := &cobra.Command{Use: "show FAMILY | show CONTENDER --in BAKEOFF|RELEASE --series KEY", Short: "Show a family with its settings, or how a contender was fitted", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 		if in != "" {
-			fit, err := c.Fit(ctx, in, args[0], series, window)
+			fit, err := fitIn(ctx, c, in, args[0], series, window)
 			if err != nil {
 				return err
 			}
@@ -55,7 +55,7 @@ func (a *app) model() *cobra.Command {
 		}
 		return a.print(f, s)
 	})}
-	show.Flags().StringVar(&in, "in", "", "the bake-off whose contender is shown")
+	show.Flags().StringVar(&in, "in", "", "the bake-off or release whose contender is shown")
 	show.Flags().StringVar(&series, "series", "", "the series it was fitted to; the first if left out")
 	show.Flags().IntVar(&window, "window", 0, "the window it was fitted for; the last if left out")
 	return group("model", "Look at the catalogue of model families, and at fitted contenders", list, show)
@@ -80,13 +80,36 @@ func settingDefault(x api.Setting) string {
 	return x.Auto
 }
 
+// fitIn asks a bake-off or a release how a contender was fitted.
+func fitIn(ctx context.Context, c *client.Client, in, contender, series string, window int) (api.Fit, error) {
+	if !strings.HasPrefix(in, "rel-") {
+		return c.Fit(ctx, in, contender, series, window)
+	}
+	curve, err := c.ReleaseCurve(ctx, in, series)
+	switch {
+	case err != nil:
+		return api.Fit{}, err
+	case curve.Fit == nil:
+		return api.Fit{}, fmt.Errorf("%s has no forecast of %s: %s", in, curve.Series, curve.LeftOut)
+	case curve.Contender != contender:
+		return api.Fit{}, fmt.Errorf("%s was forecast by %s in %s, not by %s", curve.Series, curve.Contender, in, contender)
+	}
+	fit := *curve.Fit
+	fit.Contender, fit.Series = curve.Contender, curve.Series
+	return fit, nil
+}
+
 // showFit prints a fit: what it is in words, then its numbers; as CSV its components.
 func (a *app) showFit(f api.Fit) error {
 	if a.output == "csv" {
 		return a.print(f, componentSheet(f))
 	}
 	if a.output == "table" {
-		fmt.Fprintf(a.out, "%s on %s, window %d: %s.\n", f.Contender, f.Series, f.Window, f.Form)
+		at := ""
+		if f.Window > 0 {
+			at = fmt.Sprintf(", window %d", f.Window)
+		}
+		fmt.Fprintf(a.out, "%s on %s%s: %s.\n", f.Contender, f.Series, at, f.Form)
 		fmt.Fprintf(a.out, "It used %d known values from %s to %s", f.Known, f.From, f.To)
 		if f.Why != "" {
 			fmt.Fprintf(a.out, "; chosen: %s", f.Why)

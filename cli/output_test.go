@@ -3,6 +3,7 @@ package cli_test
 import (
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -132,4 +133,37 @@ func TestATokenFromTheEnvironment(t *testing.T) {
 	sh.must("token", "revoke", "ada")
 	t.Setenv("PAPERKETTLE_TOKEN", "")
 	sh.must("dataset", "list")
+}
+
+// The airline passengers of Box and Jenkins, series G, 1949 to 1960.
+const passengers = `112 118 132 129 121 135 148 148 136 119 104 118 115 126 141 135 125 149 170 170 158 133 114 140
+145 150 178 163 172 178 199 199 184 162 146 166 171 180 193 181 183 218 230 242 209 191 172 194
+196 196 236 235 229 243 264 272 237 211 180 201 204 188 235 227 234 264 302 293 259 229 203 229
+242 233 267 269 270 315 364 347 312 274 237 278 284 277 317 313 318 374 413 405 355 306 271 306
+315 301 356 348 355 422 465 467 404 347 305 336 340 318 362 348 363 435 491 505 404 359 310 337
+360 342 406 396 420 472 548 559 463 407 362 405 417 391 419 461 472 535 622 606 508 461 390 432`
+
+// A published fit comes back through every layer: load, bake off, publish, and ask how.
+func TestAFitIsShownWithItsNumbers(t *testing.T) {
+	sh := newShell(t)
+	var text strings.Builder
+	text.WriteString("month,passengers\n")
+	for i, v := range strings.Fields(passengers) {
+		fmt.Fprintf(&text, "%d-%02d,%s\n", 1949+i/12, 1+i%12, v)
+	}
+	sh.must("dataset", "load", write(t, "air.csv", text.String()), "--name", "air", "--time", "month", "--measure", "passengers")
+	sh.must("bakeoff", "run", "--dataset", "air", "--horizon", "12", "--contender", "seasonal-naive", "--contender", "arima:order=0,1,1,seasonal=0,1,1,transform=log", "--wait")
+	sh.must("release", "publish", "bake-1", "--contender", "arima:order=0,1,1,seasonal=0,1,1,transform=log")
+	var fit api.Fit
+	require.NoError(t, json.Unmarshal([]byte(sh.must("model", "show", "arima:order=0,1,1,seasonal=0,1,1,transform=log", "--in", "rel-1", "-o", "json")), &fit))
+	got := map[string]float64{}
+	for _, p := range fit.Parameters {
+		got[p.Name] = p.Value
+	}
+	assert.InDelta(t, -0.4018, got["theta1"], 2e-4)
+	assert.InDelta(t, -0.5569, got["Theta1"], 2e-4)
+	assert.InDelta(t, 0.001348, got["sigma2"], 1e-6)
+	assert.InDelta(t, 244.70, got["log-likelihood"], 5e-3)
+	assert.Contains(t, sh.must("model", "show", "seasonal-naive", "--in", "bake-1"), "repeats the last known value of the same place in a season of 12")
+	assert.Contains(t, sh.must("model", "show", "arima"), "0,1,1")
 }
