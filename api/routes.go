@@ -44,6 +44,7 @@ var (
 	LoadActuals   = Route{"load-actuals", http.MethodPost, "/datasets/{dataset}/actuals", "data", "Append actuals, score the live release and flag what lies outside (the body is the file)", Analyst, 201}
 	ListSeries    = Route{"list-series", http.MethodGet, "/datasets/{dataset}/series", "data", "List the series of a dataset", Reader, 0}
 	GetSpread     = Route{"get-spread", http.MethodGet, "/datasets/{dataset}/spread", "data", "Read the distribution over series at each period", Reader, 0}
+	GetParts      = Route{"get-parts", http.MethodGet, "/datasets/{dataset}/series/parts", "data", "Take one series apart into trend, seasons and rest by local regression", Reader, 0}
 	GetProfile    = Route{"get-profile", http.MethodGet, "/datasets/{dataset}/series/profile", "data", "Read one series' seasonal profiles and autocorrelation", Reader, 0}
 	LoadEvents    = Route{"load-events", http.MethodPost, "/datasets/{dataset}/events", "data", "Load events from iCalendar or a table as a new revision (the body is the file)", Analyst, 201}
 	ListEvents    = Route{"list-events", http.MethodGet, "/datasets/{dataset}/events", "data", "List a dataset's events", Reader, 0}
@@ -106,7 +107,7 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, ExportDataset, LoadEvents, ListEvents, RemoveEvent,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent,
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,

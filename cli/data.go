@@ -347,6 +347,16 @@ func (a *app) series() *cobra.Command {
 	list.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
 	list.Flags().StringVar(&order, "sort", "", "key, known, mean, zeros, trend, season, marks or weight; with a dash before it, the largest first")
 	list.Flags().StringVar(&weights, "weights", "", "weigh the series: volume:28 (over the last 28 periods), volume*price:28 (times a driver) or column:NAME")
+	parts := &cobra.Command{Use: "parts N KEY", Short: "Take one series apart into trend, seasons and rest", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		fit, err := c.Parts(ctx, args[0], args[1])
+		if err != nil {
+			return err
+		}
+		for _, text := range fit.Cautions {
+			fmt.Fprintf(a.err, "Caution: %s.\n", text)
+		}
+		return a.print(fit, a.componentSheet(fit))
+	})}
 	show := &cobra.Command{Use: "show N KEY", Short: "Show one series: facts and a plot, or its values as CSV or JSON", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 		v, err := c.SeriesValues(ctx, args[0], args[1])
 		if err != nil {
@@ -362,7 +372,7 @@ func (a *app) series() *cobra.Command {
 		}
 		return a.print(v, s)
 	})}
-	return group("series", "Look at the series of a dataset", list, show)
+	return group("series", "Look at the series of a dataset", list, show, parts)
 }
 
 const plotWidth, plotHeight = 96, 14

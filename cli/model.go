@@ -102,7 +102,7 @@ func fitIn(ctx context.Context, c *client.Client, in, contender, series string, 
 // showFit prints a fit: what it is in words, then its numbers; as CSV its components.
 func (a *app) showFit(f api.Fit) error {
 	if a.output == "csv" {
-		return a.print(f, componentSheet(f))
+		return a.print(f, a.componentSheet(f))
 	}
 	if a.output == "table" {
 		at := ""
@@ -146,7 +146,7 @@ func (a *app) showFit(f api.Fit) error {
 }
 
 // componentSheet lays the components out, a row a period.
-func componentSheet(f api.Fit) *sheet {
+func (a *app) componentSheet(f api.Fit) *sheet {
 	s := &sheet{head: []string{"period", "ahead"}}
 	for _, c := range f.Components {
 		s.head = append(s.head, ">"+c.Name)
@@ -159,6 +159,10 @@ func componentSheet(f api.Fit) *sheet {
 				v = c.Past[i]
 			} else if i-len(c.Past) < len(c.Ahead) {
 				v = c.Ahead[i-len(c.Past)]
+			}
+			if a.output == "table" {
+				row = append(row, a.figure(v))
+				continue
 			}
 			row = append(row, plainNumber(v))
 		}

@@ -312,6 +312,11 @@ func (c *Client) Profile(ctx context.Context, dataset, key string) (api.SeriesPr
 	return do[api.SeriesProfile](ctx, c, api.GetProfile, call{path: []string{dataset}, query: url.Values{"series": {key}}})
 }
 
+// Parts takes one series apart into trend, seasons and rest.
+func (c *Client) Parts(ctx context.Context, dataset, key string) (api.Fit, error) {
+	return do[api.Fit](ctx, c, api.GetParts, call{path: []string{dataset}, query: url.Values{"series": {key}}})
+}
+
 // Families lists the catalogue.
 func (c *Client) Families(ctx context.Context) ([]api.Family, error) {
 	return all[api.Family](ctx, c, api.ListFamilies, call{})

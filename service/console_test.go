@@ -145,6 +145,7 @@ func TestEveryPage(t *testing.T) {
 		{"/data", "3 datasets", false},
 		{"/data/daily?where=town%3DSaltmarsh", "daily holds orders of 140 series", true},
 		{"/data/daily?revision=1&series=Saltmarsh+%2F+shop+%2F+green+tea&beside=Saltmarsh+%2F+hotel+%2F+herb+tea&scaled=1", "2023-01-01 to 2026-05-31", true},
+		{"/data/weekly?series=Saltmarsh+%2F+shop+%2F+black+tea&parts=1", "weekly holds orders of 140 series", true},
 		{"/data/monthly?spread=1&scaled=1", "monthly holds orders of 140 series over 41 months", true},
 		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, smoothing leads", false},
 		{"/bakeoffs/bake-1", "smoothing leads by", true},

@@ -63,6 +63,7 @@ func (s *Server) registerData() {
 	handle(s, api.GetSeries, s.getSeries)
 	handle(s, api.GetSpread, s.getSpread)
 	handle(s, api.GetProfile, s.getProfile)
+	handle(s, api.GetParts, s.getParts)
 	handle(s, api.InspectFile, s.inspect)
 	handle(s, api.AttachDrivers, s.attach)
 	handleStream(s, api.ExportDataset, "text/csv", s.exportDataset)

@@ -4,7 +4,10 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"math/rand/v2"
+	"paperkettle/core/model"
 	"runtime"
+	"strings"
 	"time"
 
 	"paperkettle/api"
@@ -33,6 +36,35 @@ func (s *Server) getSpread(ctx context.Context, in *struct {
 		out.Lines = append(out.Lines, api.SpreadLine{Share: share, Values: numbers(spread.Lines[k])})
 	}
 	return out, nil
+}
+
+// getParts takes a series apart, to be looked at.
+func (s *Server) getParts(ctx context.Context, in *oneSeries) (api.Fit, error) {
+	p, err := s.panelOf(ctx, in.Dataset, in.Revision)
+	if err != nil {
+		return api.Fit{}, err
+	}
+	i := p.Find(in.Series)
+	if i < 0 {
+		return api.Fit{}, noSeries(in.Series)
+	}
+	m, _, err := s.catalogue.New("decomposition", model.Values{"rest": "theta"})
+	if err != nil {
+		return api.Fit{}, err
+	}
+	// Only the past is asked for: what would continue it does not matter.
+	trained, err := m.Train(ctx, panel.NewView(p, []int{i}, 0, p.Length-1), model.Env{Workers: 1, Random: func(string) *rand.Rand { return rand.New(rand.NewPCG(0, 0)) }})
+	if err != nil {
+		return api.Fit{}, err
+	}
+	d := trained.Describe(0)
+	if len(d.Components) == 0 {
+		return api.Fit{}, invalid("query.series", "the series %q can't be taken apart: %s", in.Series, d.Form+" "+strings.Join(d.Cautions, "; "))
+	}
+	form, _, _ := strings.Cut(d.Form, ";")
+	out := fitOf(p, model.Description{Form: form, From: d.From, To: d.To, Known: d.Known, Components: d.Components, Cautions: d.Cautions})
+	out.Series = in.Series
+	return *out, nil
 }
 
 // mostLags bounds how far an autocorrelation is shown.

@@ -236,6 +236,14 @@ func TestAFitExplainsItself(t *testing.T) {
 	assert.InDelta(t, 36, *season[6]-*season[0], 12, "the last weekday sells that much more than the first")
 	assert.Len(t, fit.Tests, 2)
 	assert.NotNil(t, fit.Line)
+	parts, err := c.Parts(ctx, "shops", "west")
+	require.NoError(t, err)
+	require.Len(t, parts.Components, 3)
+	values, err := c.SeriesValues(ctx, "shops", "west")
+	require.NoError(t, err)
+	for i, v := range values.Values {
+		assert.InDelta(t, *v, *parts.Components[0].Past[i]+*parts.Components[1].Past[i]+*parts.Components[2].Past[i], 1e-6, "the parts add up")
+	}
 	for _, contender := range []string{"naive", "arima", "decomposition", "automatic"} {
 		other, err := c.Fit(ctx, "families", contender, "", 0)
 		require.NoError(t, err)

@@ -144,6 +144,7 @@ function Numbers({ fit }: { fit: Fit }) {
     ...of("start", fit.states),
   ];
   const choices = fit.choices ?? [];
+  if (numbers.length === 0) return null;
   return (
     <div className="flex flex-wrap items-start gap-8">
       <Table

@@ -7,6 +7,7 @@ import { count } from "../../format";
 import { hueOf } from "../../theme";
 import { Button } from "../../ui/controls";
 import { Section, Trouble, Waiting } from "../../ui/page";
+import { FitDetails } from "../bakeoff/fit";
 import { meanOf } from "./series-chart";
 
 type Dataset = Schemas["Dataset"];
@@ -32,6 +33,47 @@ export function Seasons({ dataset, series }: { dataset: Dataset; series: string 
       ))}
       <LagChart values={data.autocorrelation} bound={data.bound} season={dataset.season} />
     </div>
+  );
+}
+
+/** One series taken apart into trend, seasons and rest. */
+export function PartsView({ dataset, series }: { dataset: Dataset; series: string }) {
+  const [params, setParams] = useSearchParams();
+  const shown = params.get("parts") === "1";
+  const { data, error } = useQuery({
+    queryKey: ["parts", dataset.name, dataset.revision, series],
+    queryFn: () =>
+      take(
+        api.GET("/datasets/{dataset}/series/parts", {
+          params: { path: { dataset: dataset.name }, query: { series, revision: dataset.revision } },
+        }),
+      ),
+    enabled: shown && series !== "",
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  const toggle = () => {
+    const next = new URLSearchParams(params);
+    if (shown) next.delete("parts");
+    else next.set("parts", "1");
+    setParams(next, { replace: true });
+  };
+  return (
+    <>
+      <div>
+        <Button weak onClick={toggle}>
+          {shown ? "Hide its parts" : "Take it apart: trend, seasons, rest"}
+        </Button>
+      </div>
+      {shown &&
+        (error ? (
+          <Trouble error={error} />
+        ) : data ? (
+          <FitDetails fit={data} measure={dataset.measure} hue={hueOf(0)} />
+        ) : (
+          <Waiting what="the parts" />
+        ))}
+    </>
   );
 }
 

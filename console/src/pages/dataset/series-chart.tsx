@@ -4,7 +4,7 @@ import { TimeChart } from "../../chart/time-chart";
 import { figure, share } from "../../format";
 import { hueOf } from "../../theme";
 import { Section, Trouble, Waiting } from "../../ui/page";
-import { Seasons, SpreadView } from "./looks";
+import { PartsView, Seasons, SpreadView } from "./looks";
 import { type Dataset, useChoice, useValues } from "./use-dataset";
 
 type Values = Schemas["SeriesValues"];
@@ -42,6 +42,7 @@ export function SeriesChart({ dataset, name, beside }: Props) {
       {all.length > 1 && <Legend names={all.map((v) => v.key)} />}
       <TimeChart label={labelOf(dataset, all)} {...drawing} height={all.length > 1 ? 340 : 300} />
       <Seasons dataset={dataset} series={first.key} />
+      <PartsView dataset={dataset} series={first.key} />
       <SpreadView dataset={dataset} series={all} />
     </Section>
   );
