@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/automatic"
 	"paperkettle/core/model/baseline"
@@ -25,6 +26,7 @@ func Standard() model.Catalogue {
 		intermittent.Families(),
 		decomposition.Families(),
 		automatic.Families(),
+		additive.Families(),
 		combine.Families(),
 	)
 }

@@ -1,0 +1,147 @@
+package catalogue_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/panel"
+)
+
+// sales are weekly, with elasticity -1.5, promotions that bring 42 %, a year and noise, in
+// logs; with what an oracle would have forecast for the weeks after.
+func sales(series, n, h int) (p *panel.Panel, oracle, future [][]float64) {
+	p = &panel.Panel{Cadence: weekly, First: 600, Length: n, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "promotion", KnownAhead: true}}}
+	for i := range series {
+		rnd := rand.New(rand.NewPCG(21, uint64(i)))
+		y, price, promo := make([]float64, n+h), make([]float64, n+h), make([]float64, n+h)
+		e, base := 0.0, 4*(1+0.1*rnd.NormFloat64())
+		var known []float64
+		for k := range y {
+			if k%9 == 0 {
+				base *= math.Exp(0.08 * rnd.NormFloat64())
+			}
+			price[k] = base
+			if rnd.IntN(6) == 0 {
+				promo[k] = 1
+				price[k] *= 0.9
+			}
+			fixed := 5 - 1.5*math.Log(price[k]) + 0.35*promo[k] + 0.2*math.Sin(2*math.Pi*float64(k)/52.18+float64(i))
+			if k >= n {
+				known = append(known, math.Exp(fixed+e*math.Pow(0.4, float64(k-n+1))))
+			}
+			noise := 0.15 * rnd.NormFloat64()
+			if k < n {
+				e = 0.4*e + noise
+				y[k] = math.Exp(fixed + e)
+			} else {
+				y[k] = math.Exp(fixed + noise)
+			}
+		}
+		p.Series = append(p.Series, panel.Series{Key: string(rune('a'+i/26)) + string(rune('a'+i%26)), Values: y[:n], Drivers: [][]float64{price, promo}})
+		oracle, future = append(oracle, known), append(future, y[n:])
+	}
+	return p, oracle, future
+}
+
+// Effects that were put in come back, and the forecast follows the price.
+func TestEffectsComeBack(t *testing.T) {
+	const n, h, series = 156, 8, 100
+	p, oracle, future := sales(series, n, h)
+	trained, v := trainOn(t, "additive", additiveSettings, p, n-1, h)
+	near := map[string]int{}
+	mean := map[string]float64{}
+	for i := range series {
+		for _, x := range trained.Describe(i).Parameters {
+			want := map[string]float64{"price": -1.5, "promotion": 0.35}[x.Name]
+			if want != 0 {
+				mean[x.Name] += x.Value / want / series
+				if math.Abs(x.Value/want-1) < 0.1 {
+					near[x.Name]++
+				}
+			}
+		}
+	}
+	var own, best, size, in80, in95, points float64
+	for i, r := range result(t, trained, v, h).Series {
+		for k, f := range r.Mean {
+			y := future[i][k]
+			own += math.Abs(y - f)
+			best += math.Abs(y - oracle[i][k])
+			size += y
+			low, high := forecast.Interval(r.At(k), 80)
+			in80 += inside(y, low, high)
+			low, high = forecast.Interval(r.At(k), 95)
+			in95 += inside(y, low, high)
+			points++
+		}
+	}
+	t.Logf("within 10 %%: %v of %d; mean over truth %v; WAPE %.3f, oracle %.3f; coverage %.1f %.1f", near, series, mean, own/size, best/size, 100*in80/points, 100*in95/points)
+	assert.InDelta(t, 1, mean["price"], 0.04)
+	assert.InDelta(t, 1, mean["promotion"], 0.06)
+	assert.Less(t, own/best, 1.15)
+}
+
+func inside(y, low, high float64) float64 {
+	if low <= y && y <= high {
+		return 1
+	}
+	return 0
+}
+
+// The main bend of a broken trend is found near its place, and a straight one shows none.
+func TestBends(t *testing.T) {
+	const n, series = 400, 60
+	var broken, straight [][]float64
+	var places []int
+	for i := range series {
+		rnd := rand.New(rand.NewPCG(31, uint64(i)))
+		at := n/4 + rnd.IntN(n/2)
+		a, b := make([]float64, n), make([]float64, n)
+		for k := range a {
+			e := 4 * rnd.NormFloat64()
+			b[k] = 100 + 0.1*float64(k) + e
+			a[k] = b[k] + 0.3*float64(max(0, k-at))
+		}
+		broken, straight, places = append(broken, a), append(straight, b), append(places, at)
+	}
+	found, none := 0, 0
+	for kind, list := range [][][]float64{broken, straight} {
+		p := panelOf(daily, list)
+		trained, _ := trainOn(t, "additive", nil, p, n-1, 28)
+		for i := range list {
+			var size, at []float64
+			for _, x := range trained.Describe(i).Parameters {
+				if len(x.Name) > 4 && x.Name[:4] == "bend" {
+					var where int
+					for _, c := range x.Meaning {
+						if c >= '0' && c <= '9' {
+							where = where*10 + int(c-'0')
+						} else if where > 0 {
+							break
+						}
+					}
+					size, at = append(size, math.Abs(x.Value)), append(at, float64(where))
+				}
+			}
+			if kind == 1 {
+				if len(size) == 0 {
+					none++
+				}
+			} else if len(size) > 0 {
+				best := slices.Index(size, slices.Max(size))
+				if math.Abs(at[best]-float64(places[i])) <= 0.03*n {
+					found++
+				}
+			}
+		}
+	}
+	t.Logf("found %d, none in %d of %d", found, none, series)
+}
+
+var additiveSettings = model.Values{"parts": "multiply"}
