@@ -261,7 +261,7 @@ func TestDriversThatAreNotKnownAhead(t *testing.T) {
 func TestFittedFamiliesReadNoFuture(t *testing.T) {
 	p := dailyPanel(4, 130)
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Seed: 5}
-	for _, f := range []string{"naive", "smoothing", "theta", "arima", "intermittent", "decomposition", "automatic"} {
+	for _, f := range []string{"naive", "smoothing", "theta", "arima", "intermittent", "decomposition", "automatic", "additive"} {
 		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Family: f})
 	}
 	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "together", Family: "smoothing", Settings: model.Values{"together": "all", "errors": "multiplicative"}})

@@ -56,6 +56,7 @@ type State struct {
 	Used    int
 	Notes   []string
 	Sigma2  float64
+	early   []string // notes from before the fit
 }
 
 func (s *State) to(y float64) float64 {
@@ -87,6 +88,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend, Seasons: seasonsOf(in.Cadence(), known)}
 	m.explain(s, in)
 	s.Spread = spread(y)
+	s.early = slices.Clip(s.Notes)
 	list, err := s.Recipe.columns(in.SeriesView, 0, len(y), 0)
 	if err != nil {
 		return nil, err
@@ -96,14 +98,8 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		return nil, err
 	}
 	if m.Trend == "bending" && known >= 3*minBend {
-		if bends := w.bends(list, m.Bends, m.Reach); len(bends) > 0 {
-			s.Recipe.Bends = bends
-			if list, err = s.Recipe.columns(in.SeriesView, 0, len(y), 0); err != nil {
-				return nil, err
-			}
-			if err := w.fit(ctx, list); err != nil {
-				return nil, err
-			}
+		if list, err = m.bend(ctx, w, list); err != nil {
+			return nil, err
 		}
 	}
 	for _, c := range list {
@@ -111,6 +107,41 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	}
 	return s, nil
 }
+
+// bend fits again with the bends that are found. Where the fit so far shows none, they are
+// looked for loosely, and kept where the errors one step ahead are smaller by more than a
+// proof: a level that walks explains a curved path as well.
+func (m Method) bend(ctx context.Context, w *work, list []column) ([]column, error) {
+	s := w.s
+	straight := *s
+	bends := w.bends(ctx, list, m.Bends, m.Reach, false)
+	loosely := len(bends) == 0
+	if loosely {
+		if bends = w.bends(ctx, list, m.Bends, m.Reach, true); len(bends) == 0 {
+			*s = straight
+			return list, nil
+		}
+	}
+	s.Recipe.Bends, s.Notes = bends, nil
+	longer, err := s.Recipe.columns(w.in.SeriesView, 0, len(w.y), 0)
+	if err != nil {
+		return nil, err
+	}
+	if err := w.fit(ctx, longer); err != nil {
+		return nil, err
+	}
+	n := float64(panel.CountKnown(w.y))
+	if !loosely || n*math.Log(s.Sigma2/straight.Sigma2)+proof*float64(len(bends))*math.Log(n) < 0 {
+		s.Notes = append(straight.early, s.Notes...)
+		return longer, nil
+	}
+	*s = straight
+	return list, nil
+}
+
+// proof is what a bend must be worth, in logs of the number of values, against a level that
+// walks.
+const proof = 4
 
 // explain takes events that were seen and drivers that are known and vary.
 func (m Method) explain(s *State, in single.Input) {
@@ -183,20 +214,20 @@ func (w *work) fit(ctx context.Context, list []column) error {
 	for _, c := range list {
 		columns = append(columns, c.values)
 	}
-	w.white = columns
+	w.white = quiet(columns)
 	noise := 0.3 * w.s.Spread * w.s.Spread
 	for round := range rounds {
 		if err := w.regress(list, noise); err != nil {
 			return err
 		}
 		rest := w.rest(list, y)
-		errs, err := arima.Errors(ctx, w.restInput(rest), 1, 1)
+		errs, err := arima.Errors(ctx, w.restInput(rest))
 		if err != nil {
 			return err
 		}
 		if w.robust && round == 0 {
 			if n := shrug(y, rest, errs); n > 0 {
-				w.s.Notes = append(w.s.Notes[:len(w.s.Notes):len(w.s.Notes)], fmt.Sprintf("%d values lie far from all others of their kind and count for nothing", n))
+				w.s.Notes = append(w.s.Notes[:len(w.s.Notes):len(w.s.Notes)], fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
 			}
 		}
 		white, ok := errs.Whiten(columns)
@@ -212,17 +243,51 @@ func (w *work) fit(ctx context.Context, list []column) error {
 				n++
 			}
 		}
-		noise = max(sum/max(1, n-2), leastNoise*w.s.Spread*w.s.Spread)
+		noise = max(sum/max(0.3*n, n-float64(len(list))-3), leastNoise*w.s.Spread*w.s.Spread)
 		w.s.Sigma2 = noise
 	}
 	if err := w.regress(list, noise); err != nil {
 		return err
 	}
-	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)), 1, 1)
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)))
 	if err == nil {
 		w.s.Errs = errs
 	}
 	return nil
+}
+
+// quiet gives the columns with zeros where the first is unknown, as whitening does.
+func quiet(columns [][]float64) [][]float64 {
+	if panel.CountKnown(columns[0]) == len(columns[0]) {
+		return columns
+	}
+	out := make([][]float64, len(columns))
+	for k, c := range columns {
+		out[k] = slices.Clone(c)
+		for i, v := range columns[0] {
+			if !panel.Known(v) {
+				out[k][i] = 0
+			}
+		}
+	}
+	return out
+}
+
+// product is the sum of products, in four lanes.
+func product(a, b []float64) float64 {
+	b = b[:len(a)]
+	var s0, s1, s2, s3 float64
+	i := 0
+	for ; i+4 <= len(a); i += 4 {
+		s0 += a[i] * b[i]
+		s1 += a[i+1] * b[i+1]
+		s2 += a[i+2] * b[i+2]
+		s3 += a[i+3] * b[i+3]
+	}
+	for ; i < len(a); i++ {
+		s0 += a[i] * b[i]
+	}
+	return s0 + s1 + s2 + s3
 }
 
 // restInput is what the regression leaves, as a series of its own.
@@ -278,21 +343,9 @@ func (w *work) regress(list []column, noise float64) error {
 	y := w.white[0]
 	for a := range k {
 		xa := w.white[a+1]
-		sum := 0.0
-		for i, v := range xa {
-			if panel.Known(w.y[i]) && panel.Known(y[i]) {
-				sum += v * y[i]
-			}
-		}
-		right.SetVec(a, sum)
+		right.SetVec(a, product(xa, y))
 		for b := a; b < k; b++ {
-			xb, sum := w.white[b+1], 0.0
-			for i, v := range xa {
-				if panel.Known(y[i]) {
-					sum += v * xb[i]
-				}
-			}
-			gram.SetSym(a, b, sum)
+			gram.SetSym(a, b, product(xa, w.white[b+1]))
 		}
 		prior := list[a].loose * w.s.Spread
 		gram.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/(prior*prior))
@@ -347,6 +400,9 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	if err != nil {
 		return err
 	}
+	later := s.laterBends()
+	known := float64(panel.CountKnown(s.Values[:s.Used]))
+	lost := known / max(0.3*known, known-float64(len(s.Beta))) // degrees of freedom that the columns took
 	rest := forecast.NewRows(h)
 	if err := s.Errs.Forecast(panel.SeriesView{}, rest); err != nil {
 		return err
@@ -366,7 +422,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 			}
 		}
 		own := (rest.At(i)[forecast.GridSize-5] - rest.At(i)[4]) / (2 * 1.959964)
-		wide := math.Sqrt(own*own + max(0, doubt))
+		ahead := float64(i + 1)
+		wide := math.Sqrt(own*own*lost + max(0, doubt) + later*ahead*ahead*ahead/3)
 		out.Mean[i] = s.back(mu)
 		if s.Logs {
 			out.Mean[i] *= math.Exp(0.5 * min(wide*wide, 1))
@@ -377,6 +434,20 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 		}
 	}
 	return nil
+}
+
+// laterBends is the variance a period of the slope's change in time to come: bends as often
+// and as large as those that were found. Their effect on the level h steps ahead has the
+// variance of this times h^3 / 3.
+func (s *State) laterBends() float64 {
+	sum := 0.0
+	for k, part := range s.Belongs {
+		if part == "trend" && k >= 2 {
+			slope := s.Beta[k] / float64(s.Recipe.Length)
+			sum += slope * slope
+		}
+	}
+	return sum / float64(s.Recipe.Length)
 }
 
 // Advance takes further values: the errors go on, the coefficients stay.

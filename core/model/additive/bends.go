@@ -1,6 +1,7 @@
 package additive
 
 import (
+	"context"
 	"math"
 	"slices"
 
@@ -13,102 +14,185 @@ const minBend = 10
 // mostBends bounds how many are taken.
 const mostBends = 6
 
-// bends finds where the slope changes: from the whitened series less its fit, one place
-// after another, the one that explains most, as long as the Bayesian criterion falls.
+// bends finds where the slope changes: of candidates spread over the first part of the
+// history, one after another, the one that explains most of what is left, as long as the
+// Bayesian criterion falls; each is then moved to its best place between its neighbours.
+// Errors are whitened as the fit so far leaves them, or, loosely, as a trend leaves them
+// that may bend at every candidate: a straight one can take a broken trend for a walk, and
+// hide it.
 //
 // Source: Yao, Estimating the number of change-points via Schwarz' criterion, Statistics
 // and Probability Letters 6 (1988); forward selection as in Tropp, IEEE Transactions on
 // Information Theory 50 (2004).
-func (w *work) bends(list []column, candidates int, reach float64) []int {
+func (w *work) bends(ctx context.Context, list []column, candidates int, reach float64, loosely bool) []int {
 	n := len(w.y)
-	if candidates == 0 {
-		return nil
-	}
 	var places []int
-	raw := [][]float64{w.y}
 	for k := 1; k <= candidates; k++ {
 		at := int(reach * float64(n) * float64(k) / float64(candidates+1))
-		if at < minBend || n-at < minBend || len(places) > 0 && at <= places[len(places)-1] {
-			continue
+		if at >= minBend && n-at >= minBend && (len(places) == 0 || at > places[len(places)-1]) {
+			places = append(places, at)
 		}
-		places = append(places, at)
-		column := make([]float64, n)
-		for i := at; i < n; i++ {
-			column[i] = float64(i-at) / float64(n)
-		}
-		raw = append(raw, column)
 	}
-	white, ok := w.s.Errs.Whiten(raw)
-	if !ok || len(places) == 0 {
+	if len(places) == 0 {
 		return nil
 	}
-	known := make([]bool, n)
-	count := 0.0
-	for i, v := range w.y {
-		if known[i] = panel.Known(v) && panel.Known(w.white[0][i]); known[i] {
-			count++
+	if loosely {
+		if err := w.fit(ctx, append(slices.Clip(list), bent(places, n)...)); err != nil {
+			return nil
 		}
 	}
-	target := w.residual(list, known)
-	basis := w.basis(list, known)
-	for k := range white[1:] {
-		project(white[k+1], basis, known)
+	f := w.finder(list)
+	if f == nil {
+		return nil
 	}
-	total := dot(target, target, known)
-	var taken []int
-	for len(taken) < mostBends {
-		best, gain := -1, 0.0
-		for k := range places {
-			x := white[k+1]
-			if xx := dot(x, x, known); xx > 1e-9 {
-				if c := dot(x, target, known); c*c/xx > gain {
-					best, gain = k, c*c/xx
-				}
-			}
-		}
-		// A bend costs its size and its place.
-		if best < 0 || count*math.Log((total-gain)/total)+3*math.Log(count) >= 0 {
-			break
-		}
-		taken = append(taken, places[best])
-		x := slices.Clone(white[best+1])
-		scale(x, 1/math.Sqrt(dot(x, x, known)))
-		project(target, [][]float64{x}, known)
-		for k := range places {
-			project(white[k+1], [][]float64{x}, known)
-		}
-		total -= gain
+	taken := f.forward(places)
+	gap := int(reach * float64(n) / float64(candidates+1))
+	for i, at := range taken {
+		taken[i] = f.refine(taken, i, at-gap, at+gap, max(1, gap/6))
 	}
 	slices.Sort(taken)
+	return slices.Compact(taken)
+}
+
+// bent are the columns of bends at places.
+func bent(places []int, n int) []column {
+	out := make([]column, len(places))
+	for k, at := range places {
+		out[k] = column{"trend", "bend", 0.7, make([]float64, n)}
+		for i := at; i < n; i++ {
+			out[k].values[i] = float64(i-at) / float64(n)
+		}
+	}
+	return out
+}
+
+// finder weighs bends against what is left of the series, whitened.
+type finder struct {
+	w      *work
+	known  []bool
+	count  float64
+	target []float64
+	basis  [][]float64 // orthonormal, of the other columns
+}
+
+func (w *work) finder(list []column) *finder {
+	raw := [][]float64{w.y}
+	for _, c := range list {
+		raw = append(raw, c.values)
+	}
+	white, ok := w.s.Errs.Whiten(raw)
+	if !ok {
+		return nil
+	}
+	f := &finder{w: w, known: make([]bool, len(w.y)), target: white[0]}
+	for i, v := range w.y {
+		if f.known[i] = panel.Known(v); f.known[i] {
+			f.count++
+		} else {
+			f.target[i] = 0
+		}
+	}
+	for _, x := range white[1:] {
+		f.take(x)
+	}
+	return f
+}
+
+// take adds a column to the basis and takes its share out of the target.
+func (f *finder) take(x []float64) {
+	before := dot(x, x, f.known)
+	project(x, f.basis, f.known)
+	if after := dot(x, x, f.known); after > 1e-8*before {
+		scale(x, 1/math.Sqrt(after))
+		f.basis = append(f.basis, x)
+		project(f.target, [][]float64{x}, f.known)
+	}
+}
+
+// columns are those of bends, whitened and less the basis.
+func (f *finder) columns(places []int) [][]float64 {
+	raw := [][]float64{f.w.y}
+	for _, c := range bent(places, len(f.w.y)) {
+		raw = append(raw, c.values)
+	}
+	white, ok := f.w.s.Errs.Whiten(raw)
+	if !ok {
+		return nil
+	}
+	for _, x := range white[1:] {
+		project(x, f.basis, f.known)
+	}
+	return white[1:]
+}
+
+// best is the column that explains most of the target, and how much.
+func (f *finder) best(columns [][]float64) (at int, gain float64) {
+	at = -1
+	for k, x := range columns {
+		if xx := dot(x, x, f.known); xx > 1e-9 {
+			if c := dot(x, f.target, f.known); c*c/xx > gain {
+				at, gain = k, c*c/xx
+			}
+		}
+	}
+	return at, gain
+}
+
+// forward takes bends while they are worth their size and their place.
+func (f *finder) forward(places []int) (taken []int) {
+	columns := f.columns(places)
+	for len(taken) < mostBends {
+		total := dot(f.target, f.target, f.known)
+		k, gain := f.best(columns)
+		if k < 0 || f.count*math.Log((total-gain)/total)+cost*math.Log(f.count) >= 0 {
+			return taken
+		}
+		taken = append(taken, places[k])
+		f.take(slices.Clone(columns[k]))
+		last := f.basis[len(f.basis)-1:]
+		for _, x := range columns {
+			project(x, last, f.known)
+		}
+	}
 	return taken
 }
 
-// residual is the whitened series less the fit.
-func (w *work) residual(list []column, known []bool) []float64 {
-	out := make([]float64, len(w.y))
-	for i := range out {
-		if known[i] {
-			out[i] = w.white[0][i]
-			for k := range list {
-				out[i] -= w.s.Beta[k] * w.white[k+1][i]
-			}
-		}
-	}
-	return out
-}
+// cost is what a bend counts in the criterion: its size, its place, and that it was picked
+// from many.
+const cost = 3
 
-// basis is an orthonormal one of the whitened columns.
-func (w *work) basis(list []column, known []bool) (out [][]float64) {
-	for k := range list {
-		x := slices.Clone(w.white[k+1])
-		before := dot(x, x, known)
-		project(x, out, known)
-		if after := dot(x, x, known); after > 1e-8*before {
-			scale(x, 1/math.Sqrt(after))
-			out = append(out, x)
+// refine moves one of the bends to where it explains most, the others as they are.
+func (f *finder) refine(taken []int, i, from, to, step int) int {
+	list := slices.Clone(f.basis[:len(f.basis)-len(taken)])
+	again := &finder{w: f.w, known: f.known, count: f.count, basis: list, target: slices.Clone(f.target)}
+	white, ok := f.w.s.Errs.Whiten([][]float64{f.w.y})
+	if !ok {
+		return taken[i]
+	}
+	again.target = white[0]
+	for k, known := range f.known {
+		if !known {
+			again.target[k] = 0
 		}
 	}
-	return out
+	project(again.target, again.basis, again.known)
+	var others []int
+	for k, at := range taken {
+		if k != i {
+			others = append(others, at)
+		}
+	}
+	for _, x := range again.columns(others) {
+		again.take(x)
+	}
+	var places []int
+	for at := max(from, minBend); at <= min(to, len(f.w.y)-minBend); at += step {
+		places = append(places, at)
+	}
+	if k, _ := again.best(again.columns(places)); k >= 0 {
+		return places[k]
+	}
+	return taken[i]
 }
 
 func project(x []float64, basis [][]float64, known []bool) {

@@ -18,7 +18,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	for _, x := range s.Recipe.Seasons {
 		d.Form += ", a season of the " + x.Name
 	}
-	d.Form += fmt.Sprintf(", %d events and %d drivers, with ARMA(1,1) errors", len(s.Recipe.Events), len(s.Recipe.Drivers))
+	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s errors", len(s.Recipe.Events), len(s.Recipe.Drivers), s.Errs.Order.Arma())
 	d.Why = "seasons by the cadence and the length; bends by the Bayesian criterion; coefficients by penalised least squares"
 	k := len(s.Beta)
 	add := func(name string, v float64, meaning string) {

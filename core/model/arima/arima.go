@@ -33,6 +33,8 @@ type Method struct {
 	Pairs     *int   // of harmonics of each long season; nil: as many as are worth it
 	Drivers   bool
 	Events    bool
+	starts    [][]float64 // of a given order's search, besides the usual one
+	rough     bool        // stop where the likelihood hardly rises any more
 }
 
 // longest is the longest season that is modelled by seasonal weights; longer ones are
@@ -138,7 +140,16 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 			if m.Constant != nil {
 				o.Constant = *m.Constant && o.D+o.SD <= 1
 			}
-			e, ok := f.fit(o, nil, num.Stop{Steps: 200, Gain: 1e-10})
+			stop := num.Stop{Steps: 200, Gain: 1e-10}
+			if m.rough {
+				stop = num.Stop{Steps: 40, Gain: 0.01 / float64(len(f.y))}
+			}
+			e, ok := f.fit(o, nil, stop)
+			for _, from := range m.starts {
+				if other, fits := f.fit(o, from, stop); fits && (!ok || other.loglik > e.loglik+0.1) {
+					e, ok = other, true
+				}
+			}
 			if !ok {
 				return e, fmt.Errorf("order %s can't be fitted to %d values: it needs more of them, or a smaller order", o, len(f.y))
 			}

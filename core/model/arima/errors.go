@@ -6,16 +6,41 @@ import (
 	"paperkettle/core/model/single"
 )
 
-// Errors fits a stationary ARMA(p, q) of mean zero to what another model leaves, to whiten
-// its columns by and to go on from where the series is.
-func Errors(ctx context.Context, in single.Input, p, q int) (*State, error) {
-	zero := false
-	s, err := Method{Order: &Order{P: p, Q: q}, Constant: &zero, Transform: "none", NoSeason: true}.Fit(ctx, in)
-	if err != nil {
-		return nil, err
+// slow starts a search at a level that walks slowly beneath short-lived errors: roots of
+// 0.98 and 0.3 against 0.85, by their partial autocorrelations.
+var slow = []float64{2.6, -0.3, 1.25}
+
+// Errors fits a stationary ARMA of mean zero to what another model leaves, to whiten its
+// columns by and to go on from where the series is: of AR(1), ARMA(1,1) and, from manyFrom
+// values on, ARMA(2,1), the one of the lowest AICc.
+func Errors(ctx context.Context, in single.Input) (*State, error) {
+	shapes := []Order{{P: 1}, {P: 1, Q: 1}, {P: 2, Q: 1}}
+	if len(in.Values) < manyFrom {
+		shapes = shapes[:2]
 	}
-	return s.(*State), nil
+	var best *State
+	zero := false
+	for i := range shapes {
+		m := Method{Order: &shapes[i], Constant: &zero, Transform: "none", NoSeason: true, rough: true}
+		if shapes[i].P == 2 {
+			m.starts = [][]float64{slow}
+		}
+		s, err := m.Fit(ctx, in)
+		if err != nil {
+			if best == nil {
+				return nil, err
+			}
+			continue
+		}
+		if fit := s.(*State); best == nil || fit.AICc < best.AICc {
+			best = fit
+		}
+	}
+	return best, nil
 }
+
+// manyFrom is how many values a third weight of the errors needs.
+const manyFrom = 200
 
 // Whiten passes columns through the model's filter: what is left of each are innovations of
 // equal variance, 0 where the first column is unknown. It is false where the model is too

@@ -257,7 +257,7 @@ func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
 	f.next = sized(f.next, r*r)
 	f.gain = sized(f.gain, r)
 	p, q := f.matrix, f.next
-	logF := 0.0
+	logF, factors := 0.0, 1.0
 	for t := range n {
 		variance := p[0]
 		known := panel.Known(columns[0][t])
@@ -267,7 +267,10 @@ func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
 		root := 0.0
 		if known {
 			root = 1 / math.Sqrt(variance)
-			logF += math.Log(variance)
+			if factors *= variance; factors > 1e200 || factors < 1e-200 {
+				logF += math.Log(factors)
+				factors = 1
+			}
 		}
 		for c, column := range columns {
 			a := f.state[c*r : c*r+r]
@@ -300,7 +303,7 @@ func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
 		s.carry(p, q)
 		p, q = q, p
 	}
-	f.logF, f.stride = logF, r
+	f.logF, f.stride = logF+math.Log(factors), r
 	f.lastGain = sized(f.lastGain, r)
 	variance := p[0]
 	for i := range r { // T P Z' / F

@@ -29,6 +29,14 @@ func (o Order) String() string {
 	return text
 }
 
+// Arma names the shape of stationary errors.
+func (o Order) Arma() string {
+	if o.Q == 0 {
+		return fmt.Sprintf("AR(%d)", o.P)
+	}
+	return fmt.Sprintf("ARMA(%d,%d)", o.P, o.Q)
+}
+
 // weights is the number of coefficients.
 func (o Order) weights() int { return o.P + o.Q + o.SP + o.SQ }
 

@@ -81,10 +81,25 @@ func TestEffectsComeBack(t *testing.T) {
 			points++
 		}
 	}
-	t.Logf("within 10 %%: %v of %d; mean over truth %v; WAPE %.3f, oracle %.3f; coverage %.1f %.1f", near, series, mean, own/size, best/size, 100*in80/points, 100*in95/points)
+	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d", own/size, best/size, 100*in80/points, 100*in95/points, near, series)
 	assert.InDelta(t, 1, mean["price"], 0.04)
 	assert.InDelta(t, 1, mean["promotion"], 0.06)
-	assert.Less(t, own/best, 1.15)
+	assert.Less(t, own/best, 1.18)
+	assert.InDelta(t, 0.8, in80/points, 0.05)
+	assert.InDelta(t, 0.95, in95/points, 0.03)
+
+	dearer, _, _ := sales(series, n, h)
+	for i := range dearer.Series {
+		for k := n; k < n+h; k++ {
+			dearer.Series[i].Drivers[0][k] *= 1.1
+		}
+	}
+	before, after := result(t, trained, v, h).Series, result(t, trained, panel.NewView(dearer, all(dearer), 0, n-1), h).Series
+	ratio := 0.0
+	for i := range before {
+		ratio += after[i].Mean[0] / before[i].Mean[0] / series
+	}
+	assert.InDelta(t, 0.87, ratio, 0.015, "ten per cent dearer sells about 13 % less")
 }
 
 func inside(y, low, high float64) float64 {
@@ -141,7 +156,8 @@ func TestBends(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("found %d, none in %d of %d", found, none, series)
+	assert.GreaterOrEqual(t, found, series*85/100)
+	assert.GreaterOrEqual(t, none, series*95/100)
 }
 
 var additiveSettings = model.Values{"parts": "multiply"}
