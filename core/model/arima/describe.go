@@ -5,7 +5,10 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/loess"
+	"paperkettle/core/panel"
 )
 
 // Describe says all about the model.
@@ -35,9 +38,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		sigma *= s.Scale.Size
 	}
 	d.Sigma = &sigma
-	if len(s.Long) > 0 {
-		s.components(d, horizon)
-	}
+	s.components(d, horizon)
 	d.Cautions = append(d.Cautions, s.Notes...)
 	if s.Scale.On {
 		d.Cautions = append(d.Cautions, "parameters and sigma are on the transformed scale")
@@ -99,8 +100,15 @@ func (s *State) differenced() float64 {
 	return s.Free + float64(s.Order.weights()+len(s.Beta))
 }
 
-// components shows the harmonics beside the rest, on the working scale.
+// components shows the harmonics and, since the model has no trend and season of its own,
+// those that local regression sees in the series and its forecast together.
 func (s *State) components(d *model.Description, horizon int) {
+	if len(s.Names) == 0 {
+		s.seen(d, horizon)
+	}
+	if len(s.Long) == 0 {
+		return
+	}
 	past, ahead := make([]float64, s.Used), make([]float64, horizon)
 	for i := range past {
 		past[i] = s.longPart(i) * s.unit()
@@ -109,4 +117,38 @@ func (s *State) components(d *model.Description, horizon int) {
 		ahead[h] = s.longPart(len(s.Values)+h) * s.unit()
 	}
 	d.Components = append(d.Components, model.Component{Name: "long seasons" + s.on(), Past: past, Ahead: ahead})
+}
+
+func (s *State) seen(d *model.Description, horizon int) {
+	rows := forecast.NewRows(horizon)
+	if err := s.Forecast(panel.SeriesView{}, rows); err != nil {
+		return
+	}
+	y := append(slices.Clone(s.Values[:s.Used]), rows.Mean...)
+	var periods []int
+	if s.Order.Season > 1 && s.Order.SP+s.Order.SD+s.Order.SQ > 0 {
+		periods = []int{s.Order.Season}
+	}
+	logs := s.Scale.On && s.Scale.Lambda == 0
+	if logs {
+		for i, v := range y {
+			y[i] = math.Log(v)
+		}
+	}
+	parts := loess.Split(y, periods, loess.Options{Window: 11})
+	lines := map[string][]float64{"trend, by local regression": parts.Trend}
+	names := []string{"trend, by local regression"}
+	for k, m := range periods {
+		name := fmt.Sprintf("season of %d, by local regression", m)
+		names, lines[name] = append(names, name), parts.Seasons[k]
+	}
+	for _, name := range names {
+		line := lines[name]
+		if logs {
+			for i, v := range line {
+				line[i] = math.Exp(v)
+			}
+		}
+		d.Components = append(d.Components, model.Component{Name: name, Factor: logs && name != names[0], Past: line[:s.Used], Ahead: line[s.Used:]})
+	}
 }

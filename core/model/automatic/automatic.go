@@ -16,6 +16,7 @@ import (
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
+	"paperkettle/core/model/loess"
 	"paperkettle/core/model/single"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
@@ -49,7 +50,7 @@ func entrants(in single.Input, season int) []entrant {
 	}
 	list := []entrant{{"smoothing", smoothing.Method{Long: true, Averaged: true}}, {"theta", theta.Method{}}, {"arima", arima.Method{}}}
 	if season > 1 && panel.CountKnown(in.Values) >= 2*season+4 {
-		list = append(list, entrant{"decomposition", decomposition.Method{Rest: "smoothing", Options: decomposition.Options{Window: 11, Robust: true}}})
+		list = append(list, entrant{"decomposition", decomposition.Method{Rest: "smoothing", Options: loess.Options{Window: 11, Robust: true}}})
 	}
 	return list
 }

@@ -13,6 +13,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/arima"
+	"paperkettle/core/model/loess"
 	"paperkettle/core/model/single"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
@@ -24,7 +25,7 @@ func init() { gob.Register(&State{}) }
 // Method decomposes and lets another method continue what is left without the seasons.
 type Method struct {
 	Rest    string // smoothing, theta or arima
-	Options Options
+	Options loess.Options
 	Season  int
 	Logs    string // on, off, or empty for as the data say
 }
@@ -39,7 +40,7 @@ type State struct {
 	Cycles  [][]float64 // the last round of each season; Cycles[k][0] is of the next period
 	Logs    bool
 	Size    float64 // that logs are relative to
-	Parts   Parts
+	Parts   loess.Parts
 	Values  []float64 // on the working scale
 	Used    int
 	First   int // axis index of Values[0]
@@ -49,7 +50,7 @@ type State struct {
 // rounds is how many rounds of a season must have passed: of a long one more, since a
 // level that wanders looks like a season of two rounds.
 func rounds(m int) int {
-	if m > longest {
+	if m > loess.Longest {
 		return 3
 	}
 	return 2
@@ -98,7 +99,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		}
 		s.Values = append(s.Values, s.to(v))
 	}
-	s.Parts = Split(s.Values, periods, m.Options)
+	s.Parts = loess.Split(s.Values, periods, m.Options)
 	for at, period := range periods {
 		season := s.Parts.Seasons[at]
 		s.Cycles = append(s.Cycles, slices.Clone(season[len(season)-period:]))
@@ -261,7 +262,7 @@ func (s *State) widen() float64 {
 	for _, m := range s.Periods {
 		passed := n / float64(m)
 		places := float64(m)
-		if m > longest {
+		if m > loess.Longest {
 			places = 16 // about as many as the smoothing leaves free
 		}
 		taken += places * max(1, passed/float64(max(s.Window, 3)))
@@ -388,7 +389,7 @@ func Families() model.Catalogue {
 			{Name: "logs", Kind: model.Choice, Choices: []string{"on", "off"}, Meaning: "parts multiply rather than add", Auto: "on where the season's size goes with the level"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			m := Method{Rest: v.Text("rest", "smoothing"), Options: Options{Window: v.Int("window", 11)}, Season: v.Int("length", 0), Logs: v.Text("logs", "")}
+			m := Method{Rest: v.Text("rest", "smoothing"), Options: loess.Options{Window: v.Int("window", 11)}, Season: v.Int("length", 0), Logs: v.Text("logs", "")}
 			m.Options.Robust, _ = v["robust"].(bool)
 			return single.Model(m, single.BoundsOf(v)), nil
 		},

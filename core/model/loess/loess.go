@@ -1,4 +1,5 @@
-package decomposition
+// Package loess takes series apart into trend, seasons and rest by local regression.
+package loess
 
 import (
 	"math"
@@ -119,8 +120,8 @@ func grown(v []float64, n int) []float64 {
 	return v[:n]
 }
 
-// longest is the longest season whose places stand for themselves.
-const longest = 60
+// Longest is the Longest season whose places stand for themselves.
+const Longest = 60
 
 // season is the inner loop: the season of what the trend leaves, smoothed place by place,
 // less its own slow movement; then the trend of what the season leaves.
@@ -143,7 +144,7 @@ func (w *worker) season(y, weight, trend, season []float64, period, window int) 
 		for i := range season {
 			season[i] = w.cycle[i+period] - w.low[i]
 		}
-		if period > longest {
+		if period > Longest {
 			// Each place has few values of its own: its neighbours help.
 			w.smooth(season, nil, w.tmp[:n], odd(period/8), 1)
 			copy(season, w.tmp)

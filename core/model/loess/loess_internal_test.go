@@ -1,4 +1,4 @@
-package decomposition
+package loess
 
 import (
 	"math"
