@@ -2017,6 +2017,57 @@ export interface components {
             min?: number;
             name: string;
         };
+        /** @description Settings of additive. Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply. */
+        SettingsAdditive: {
+            /**
+             * @description days before and after an event with effects of their own
+             * @default 1
+             */
+            around: number;
+            /**
+             * @description places at which a bending trend may bend
+             * @default 25
+             */
+            bends: number;
+            /**
+             * @description part of the history in which they lie
+             * @default 0.9
+             */
+            "bends-until": number;
+            /**
+             * @description take the drivers that are known ahead
+             * @default true
+             */
+            drivers: boolean;
+            /**
+             * @description take the dataset's events
+             * @default true
+             */
+            events: boolean;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description whether parts add or multiply; left out: as the data say
+             * @enum {string}
+             */
+            parts?: "add" | "multiply";
+            /**
+             * @description outliers count for nothing
+             * @default true
+             */
+            robust: boolean;
+            /**
+             * @description kind of trend
+             * @default bending
+             * @enum {string}
+             */
+            trend: "flat" | "straight" | "bending";
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
         /** @description Settings of arima. Seasonal ARIMA: past values and past errors, of the differences, weighted by exact likelihood. */
         SettingsArima: {
             /** @description of a given order: a mean, or with one difference a drift; left out: a mean where nothing is differenced */
