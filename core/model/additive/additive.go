@@ -216,12 +216,13 @@ func (w *work) fit(ctx context.Context, list []column) error {
 	}
 	w.white = quiet(columns)
 	noise := 0.3 * w.s.Spread * w.s.Spread
+	var like *arima.State // the errors' shape is chosen once
 	for round := range rounds {
 		if err := w.regress(list, noise); err != nil {
 			return err
 		}
 		rest := w.rest(list, y)
-		errs, err := arima.Errors(ctx, w.restInput(rest))
+		errs, err := arima.Errors(ctx, w.restInput(rest), like)
 		if err != nil {
 			return err
 		}
@@ -234,7 +235,7 @@ func (w *work) fit(ctx context.Context, list []column) error {
 		if !ok {
 			return errors.New("the errors could not be modelled")
 		}
-		w.white, w.s.Errs = white, errs
+		w.white, w.s.Errs, like = white, errs, errs
 		sum, n := 0.0, 0.0
 		again, _ := errs.Whiten([][]float64{rest})
 		for i, e := range again[0] {
@@ -249,7 +250,7 @@ func (w *work) fit(ctx context.Context, list []column) error {
 	if err := w.regress(list, noise); err != nil {
 		return err
 	}
-	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)))
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)), like)
 	if err == nil {
 		w.s.Errs = errs
 	}

@@ -34,6 +34,7 @@ type Method struct {
 	Drivers   bool
 	Events    bool
 	starts    [][]float64 // of a given order's search, besides the usual one
+	warm      bool        // start from the first of starts alone
 	rough     bool        // stop where the likelihood hardly rises any more
 }
 
@@ -144,8 +145,13 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 			if m.rough {
 				stop = num.Stop{Steps: 40, Gain: 0.01 / float64(len(f.y))}
 			}
-			e, ok := f.fit(o, nil, stop)
-			for _, from := range m.starts {
+			var first []float64
+			starts := m.starts
+			if m.warm {
+				first, starts = starts[0], nil
+			}
+			e, ok := f.fit(o, first, stop)
+			for _, from := range starts {
 				if other, fits := f.fit(o, from, stop); fits && (!ok || other.loglik > e.loglik+0.1) {
 					e, ok = other, true
 				}

@@ -12,17 +12,23 @@ var slow = []float64{2.6, -0.3, 1.25}
 
 // Errors fits a stationary ARMA of mean zero to what another model leaves, to whiten its
 // columns by and to go on from where the series is: of AR(1), ARMA(1,1) and, from manyFrom
-// values on, ARMA(2,1), the one of the lowest AICc.
-func Errors(ctx context.Context, in single.Input) (*State, error) {
+// values on, ARMA(2,1), the one of the lowest AICc; or, where an earlier fit is given, its
+// shape, from its weights.
+func Errors(ctx context.Context, in single.Input, like *State) (*State, error) {
 	shapes := []Order{{P: 1}, {P: 1, Q: 1}, {P: 2, Q: 1}}
-	if len(in.Values) < manyFrom {
+	switch {
+	case like != nil:
+		shapes = []Order{{P: like.Order.P, Q: like.Order.Q}}
+	case len(in.Values) < manyFrom:
 		shapes = shapes[:2]
 	}
 	var best *State
 	zero := false
 	for i := range shapes {
 		m := Method{Order: &shapes[i], Constant: &zero, Transform: "none", NoSeason: true, rough: true}
-		if shapes[i].P == 2 {
+		if like != nil {
+			m.starts, m.warm = [][]float64{like.X}, true
+		} else if shapes[i].P == 2 {
 			m.starts = [][]float64{slow}
 		}
 		s, err := m.Fit(ctx, in)

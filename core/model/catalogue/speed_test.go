@@ -21,7 +21,8 @@ func BenchmarkFamilies(b *testing.B) {
 		n            int
 	}{
 		{"smoothing/daily", "smoothing", pr[0], 730}, {"smoothing/monthly", "smoothing", pr[1], 120}, {"smoothing/weekly", "smoothing", pr[2], 156},
-		{"arima/monthly", "arima", pr[3], 120},
+		{"arima/monthly", "arima", pr[3], 120}, {"theta/monthly", "theta", pr[1], 120}, {"decomposition/daily", "decomposition", pr[0], 730},
+		{"automatic/monthly", "automatic", pr[3], 120}, {"automatic/daily", "automatic", pr[0], 730}, {"additive/daily", "additive", pr[0], 730},
 	} {
 		b.Run(c.name, func(b *testing.B) {
 			m, _, err := catalogue.Standard().New(c.family, nil)
