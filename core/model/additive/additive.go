@@ -75,8 +75,8 @@ func (s *State) back(x float64) float64 {
 
 // Fit lays out the columns, finds bends, and fits all with the errors.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	s := &State{Values: in.Values, Used: len(in.Values), Size: sizeOf(in.Values)}
-	s.Logs = m.Parts == "multiply" || m.Parts == "" && positive(in.Values) && prefersLogs(in.Values, in.Cadence().Season())
+	s := &State{Values: in.Values, Used: len(in.Values), Size: num.MeanSize(in.Values)}
+	s.Logs = m.Parts == "multiply" || m.Parts == "" && arima.PrefersLogs(in.Values, in.Cadence().Season())
 	if s.Logs && !positive(in.Values) {
 		return nil, errors.New("parts that multiply need values above zero, and the series has others: set parts to add")
 	}
@@ -93,7 +93,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	if err != nil {
 		return nil, err
 	}
-	w := &work{s: s, in: in, y: y, robust: m.Robust}
+	w := &work{s: s, in: in, y: y, robust: m.Robust && !single.OftenZero(in.Values)}
 	if err := w.fit(ctx, list); err != nil {
 		return nil, err
 	}
@@ -491,16 +491,6 @@ func (s *State) Fitted() []float64 {
 		out[i] = s.back(out[i])
 	}
 	return out
-}
-
-func sizeOf(y []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			sum, n = sum+math.Abs(v), n+1
-		}
-	}
-	return sum / n
 }
 
 func positive(y []float64) bool {

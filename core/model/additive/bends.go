@@ -218,21 +218,3 @@ func scale(x []float64, c float64) {
 		x[i] *= c
 	}
 }
-
-// prefersLogs compares the likelihood of changes over the season in logs and on the level
-// (Granger and Newbold, Forecasting Economic Time Series, 1977, section 9.2).
-func prefersLogs(y []float64, season int) bool {
-	lag := max(1, season)
-	if len(y) < 3*lag {
-		lag = 1
-	}
-	var n, level, logs, jacobian float64
-	for i := lag; i < len(y); i++ {
-		a, b := y[i]-y[i-lag], math.Log(y[i]/y[i-lag])
-		if panel.Known(a) {
-			n++
-			level, logs, jacobian = level+a*a, logs+b*b, jacobian+math.Log(y[i])
-		}
-	}
-	return n > 5 && level > 0 && logs > 0 && 0.5*n*math.Log(level/logs)-jacobian > 1
-}

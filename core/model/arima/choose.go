@@ -201,11 +201,11 @@ func wanders(y []float64) bool {
 	return variance > 0 && sum/(n*n*variance) > 0.463
 }
 
-// prefersLogs compares the likelihood of a random walk, over the season too, on the logs
+// PrefersLogs compares the likelihood of a random walk, over the season too, on the logs
 // and on the level, each on the level's scale.
 //
 // Source: Granger and Newbold, Forecasting Economic Time Series (1977), section 9.2.
-func prefersLogs(y []float64, season int) bool {
+func PrefersLogs(y []float64, season int) bool {
 	for _, v := range y {
 		if panel.Known(v) && !(v > 0) {
 			return false

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"math"
 
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -55,7 +56,7 @@ func (t Scale) from(x, variance float64) float64 {
 }
 
 func (m Method) scale(y []float64, season int) (Scale, error) {
-	t := Scale{Size: sizeOf(y)}
+	t := Scale{Size: num.MeanSize(y)}
 	positive := true
 	for _, v := range y {
 		if panel.Known(v) && !(v > 1e-9*t.Size) {
@@ -73,7 +74,7 @@ func (m Method) scale(y []float64, season int) (Scale, error) {
 			t.Lambda = power(y, season)
 		}
 	default:
-		t.On = positive && prefersLogs(y, season)
+		t.On = positive && PrefersLogs(y, season)
 	}
 	return t, nil
 }
@@ -111,18 +112,4 @@ func power(y []float64, season int) float64 {
 		}
 	}
 	return best
-}
-
-func sizeOf(y []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			sum += math.Abs(v)
-			n++
-		}
-	}
-	if sum == 0 {
-		return 1
-	}
-	return sum / n
 }

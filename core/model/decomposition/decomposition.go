@@ -17,6 +17,7 @@ import (
 	"paperkettle/core/model/single"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -84,7 +85,7 @@ func Periods(in single.Input, season int) (out []int, missed int) {
 // Fit decomposes the series and fits the inner method to the adjusted one.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	periods, missed := Periods(in, m.Season)
-	if m.Options.Robust && oftenZero(in.Values) {
+	if m.Options.Robust && single.OftenZero(in.Values) {
 		m.Options.Robust = false // demand now and then is no outlier
 	}
 	s := &State{Rest: m.Rest, Window: m.Options.Window, Robust: m.Options.Robust, Periods: periods, Used: len(in.Values), First: in.First}
@@ -92,7 +93,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		s.Notes = append(s.Notes, fmt.Sprintf("the history is too short for a season of %d: none is modelled", missed))
 	}
 	s.Logs = m.Logs == "on" || m.Logs == "" && len(periods) > 0 && inProportion(in.Values, periods[0])
-	s.Size = sizeOf(in.Values)
+	s.Size = num.MeanSize(in.Values)
 	for _, v := range in.Values {
 		if s.Logs && panel.Known(v) && !(v > 0) {
 			return nil, fmt.Errorf("logs need values above zero, and the series has %g: turn logs off", v)
@@ -127,20 +128,6 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	var err error
 	s.Inner, _, err = single.Start(ctx, innerMethod(m.Rest), inner)
 	return s, err
-}
-
-// oftenZero says that a fifth of the known values or more are zero.
-func oftenZero(y []float64) bool {
-	zeros, known := 0, 0
-	for _, v := range y {
-		if panel.Known(v) {
-			known++
-			if v == 0 {
-				zeros++
-			}
-		}
-	}
-	return 5*zeros >= known
 }
 
 func innerMethod(name string) single.Method {
@@ -210,16 +197,6 @@ func (s *State) part(v float64) float64 {
 		return math.Exp(min(v, 300))
 	}
 	return v
-}
-
-func sizeOf(y []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			sum, n = sum+math.Abs(v), n+1
-		}
-	}
-	return sum / n
 }
 
 // seasonal is what the seasons add h steps after what was seen.

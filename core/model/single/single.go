@@ -126,6 +126,21 @@ func gapCautions(in Input, known int) (out []string) {
 	return out
 }
 
+// OftenZero says that a fifth of the known values or more are zero: what is not is then no
+// outlier, but demand.
+func OftenZero(y []float64) bool {
+	zeros, known := 0, 0
+	for _, v := range y {
+		if panel.Known(v) {
+			known++
+			if v == 0 {
+				zeros++
+			}
+		}
+	}
+	return 5*zeros >= known
+}
+
 func trailing(values []float64) (n int) {
 	for i := len(values) - 1; i >= 0 && !panel.Known(values[i]); i-- {
 		n++

@@ -19,6 +19,7 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/harmonic"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -158,7 +159,7 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 
 // list fits every form that may be, best first, and gives the season that they have.
 func (m Method) list(f *fitter, s *State, in single.Input) (list []estimate, season int, err error) {
-	s.Scale = sizeOf(in.Values)
+	s.Scale = num.MeanSize(in.Values)
 	positive := above(in.Values, 1e-9*s.Scale)
 	if m.Allowed.Form != nil && m.Allowed.Form.Positive() && !positive {
 		return nil, 0, fmt.Errorf("form %s needs values above zero, and the series has others: take one of the A forms", m.Allowed.Form)
@@ -483,17 +484,6 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 	}
 	s.Values = values
 	return nil
-}
-
-func sizeOf(y []float64) float64 {
-	sum, n := 0.0, 0
-	for _, v := range y {
-		if panel.Known(v) {
-			sum += math.Abs(v)
-			n++
-		}
-	}
-	return sum / float64(n)
 }
 
 func above(y []float64, least float64) bool {

@@ -60,7 +60,7 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	f := fitters.Get().(*fitter)
 	defer fitters.Put(f)
 	s := State{Theta: 2, Values: in.Values, Used: len(in.Values)}
-	s.Scale = sizeOf(in.Values)
+	s.Scale = num.MeanSize(in.Values)
 	season := in.Cadence().Season()
 	if m.Season > 0 {
 		season = m.Season
@@ -373,16 +373,6 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.Components = append(d.Components, model.Component{Name: fmt.Sprintf("season of %d", k), Factor: s.Factor, Past: season, Ahead: next})
 	}
 	d.Cautions = append(d.Cautions, s.Notes...)
-}
-
-func sizeOf(y []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range y {
-		if panel.Known(v) {
-			sum, n = sum+math.Abs(v), n+1
-		}
-	}
-	return sum / n
 }
 
 // Families is the theta method.
