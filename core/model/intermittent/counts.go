@@ -59,13 +59,17 @@ func fitCounts(y []float64) Counts {
 	spread, plain := negativeBinomial(values, counts, mean)
 	share, inflated := zeroInflated(values, counts, n, mean, zeros)
 	c.Plain, c.Other = plain, inflated
-	if inflated > plain {
+	if inflated > plain+worth {
 		c.Zeros = share
 	} else {
 		c.Spread = spread
 	}
 	return c
 }
+
+// worth is the log-likelihood by which zeros of their own must be likelier: without it they
+// would be found, though next to none, in every series that is Poisson.
+const worth = 1
 
 func sortPairs(values, counts []float64) {
 	for i := 1; i < len(values); i++ { // few distinct values
