@@ -148,7 +148,7 @@ func (m Method) rehearse(ctx context.Context, in single.Input, list []entrant) t
 		keep := n - span
 		early := in.Before(keep)
 		early.Horizon = h
-		t.scores[i] = math.NaN()
+		t.scores[i], t.evidence[i] = math.NaN(), math.NaN()
 		state, _, err := single.Start(ctx, e.method, early)
 		if err != nil {
 			continue
