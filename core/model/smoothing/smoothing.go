@@ -77,7 +77,7 @@ type State struct {
 	Cautions []string
 	Why      string     // where it is not the lowest criterion
 	Doubts   []params   // drawn around First: what the data leave open
-	near     []estimate // all forms, best first
+	near     []estimate // all forms, best first, while it is fitted
 }
 
 // Averaging takes forms whose criterion is at most farthest above the lowest, at most
@@ -92,17 +92,19 @@ const (
 // Source: Burnham and Anderson, Model Selection and Multimodel Inference, 2nd ed. 2002,
 // section 2.9; for exponential smoothing Kolassa, International Journal of Forecasting 27
 // (2011).
-func (s *State) averaged(f *fitter, m Method) single.State {
+func (s *State) averaged(f *fitter) single.State {
 	mix := &single.Mix{}
-	for i, e := range s.near {
-		behind := e.aicc - s.near[0].aicc
+	list := s.near
+	s.near = nil
+	for i, e := range list {
+		behind := e.aicc - list[0].aicc
 		if behind > farthest || i == mostMixed {
 			break
 		}
 		part := *s
 		part.set(e, s.Season, s.Long)
 		part.Doubts = f.doubt(&e, s.Seed)
-		part.rest(m)
+		part.rest()
 		mix.Add(e.form.String(), &part, math.Exp(-behind/2))
 	}
 	if len(mix.Parts) < 2 {
@@ -147,13 +149,13 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	if m.Long && m.Allowed.Season != "none" {
 		s.tryLong(f, m, in, list, season)
 	}
-	if !m.Averaged {
-		s.Doubts = f.doubt(&s.near[0], s.Seed)
-	}
-	s.rest(m)
 	if m.Averaged {
-		return s.averaged(f, m), nil
+		s.rest()
+		return s.averaged(f), nil
 	}
+	s.Doubts = f.doubt(&s.near[0], s.Seed)
+	s.near = nil
+	s.rest()
 	return s, nil
 }
 
@@ -410,7 +412,7 @@ func innovations(form Form, p *params, column, y []float64, m int) []float64 {
 }
 
 // rest brings the state to the end of its values.
-func (s *State) rest(m Method) {
+func (s *State) rest() {
 	s.replayed()
 	if len(s.Runners) > 6 {
 		s.Runners = s.Runners[:6]
