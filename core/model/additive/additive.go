@@ -16,10 +16,7 @@ import (
 	"math"
 	"slices"
 
-	"gonum.org/v1/gonum/mat"
-
 	"paperkettle/core/forecast"
-	"paperkettle/core/model"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
@@ -52,11 +49,17 @@ type State struct {
 	Errs    *arima.State
 	Spread  float64 // of the series, on the working scale
 	Values  []float64
-	Past    [][]float64 // columns over the training part
+	Past    []Part // over the training part
 	Used    int
 	Notes   []string
 	Sigma2  float64
 	early   []string // notes from before the fit
+}
+
+// Part is what the columns of one part add up to, on the working scale.
+type Part struct {
+	Name   string
+	Values []float64
 }
 
 func (s *State) to(y float64) float64 {
@@ -102,10 +105,25 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 			return nil, err
 		}
 	}
-	for _, c := range list {
-		s.Past = append(s.Past, c.values)
-	}
+	s.Past = s.parts(list)
 	return s, nil
+}
+
+// parts adds the columns up, part by part in their order.
+func (s *State) parts(list []column) (out []Part) {
+	at := map[string]int{}
+	for a, c := range list {
+		k, ok := at[c.part]
+		if !ok {
+			k = len(out)
+			at[c.part] = k
+			out = append(out, Part{c.part, make([]float64, len(c.values))})
+		}
+		for i, x := range c.values {
+			out[k].Values[i] += s.Beta[a] * x
+		}
+	}
+	return out
 }
 
 // bend fits again with the bends that are found. Where the fit so far shows none, they are
@@ -189,200 +207,6 @@ func (m Method) explain(s *State, in single.Input) {
 		item.Spread = math.Sqrt(max(ss/float64(n)-item.Mean*item.Mean, 1e-300))
 		s.Recipe.Drivers = append(s.Recipe.Drivers, item)
 	}
-}
-
-// work is a fit in the making.
-type work struct {
-	s      *State
-	in     single.Input
-	y      []float64
-	robust bool
-	white  [][]float64 // the series and the columns, whitened
-}
-
-// leastNoise is the least share of the series' variance that is taken for noise: with none
-// at all, nothing would hold columns that repeat each other.
-const leastNoise = 1e-5
-
-// rounds is how often regression and errors are fitted in turn.
-const rounds = 3
-
-// fit alternates the regression on whitened columns with the ARMA of what it leaves.
-func (w *work) fit(ctx context.Context, list []column) error {
-	y := slices.Clone(w.y)
-	columns := [][]float64{y}
-	for _, c := range list {
-		columns = append(columns, c.values)
-	}
-	w.white = quiet(columns)
-	noise := 0.3 * w.s.Spread * w.s.Spread
-	var like *arima.State // the errors' shape is chosen once
-	for round := range rounds {
-		if err := w.regress(list, noise); err != nil {
-			return err
-		}
-		rest := w.rest(list, y)
-		errs, err := arima.Errors(ctx, w.restInput(rest), like)
-		if err != nil {
-			return err
-		}
-		if w.robust && round == 0 {
-			if n := shrug(y, rest, errs); n > 0 {
-				w.s.Notes = append(w.s.Notes[:len(w.s.Notes):len(w.s.Notes)], fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
-			}
-		}
-		white, ok := errs.Whiten(columns)
-		if !ok {
-			return errors.New("the errors could not be modelled")
-		}
-		w.white, w.s.Errs, like = white, errs, errs
-		sum, n := 0.0, 0.0
-		again, _ := errs.Whiten([][]float64{rest})
-		for i, e := range again[0] {
-			if panel.Known(y[i]) {
-				sum += e * e
-				n++
-			}
-		}
-		noise = max(sum/max(0.3*n, n-float64(len(list))-3), leastNoise*w.s.Spread*w.s.Spread)
-		w.s.Sigma2 = noise
-	}
-	if err := w.regress(list, noise); err != nil {
-		return err
-	}
-	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)), like)
-	if err == nil {
-		w.s.Errs = errs
-	}
-	return nil
-}
-
-// quiet gives the columns with zeros where the first is unknown, as whitening does.
-func quiet(columns [][]float64) [][]float64 {
-	if panel.CountKnown(columns[0]) == len(columns[0]) {
-		return columns
-	}
-	out := make([][]float64, len(columns))
-	for k, c := range columns {
-		out[k] = slices.Clone(c)
-		for i, v := range columns[0] {
-			if !panel.Known(v) {
-				out[k][i] = 0
-			}
-		}
-	}
-	return out
-}
-
-// product is the sum of products, in four lanes.
-func product(a, b []float64) float64 {
-	b = b[:len(a)]
-	var s0, s1, s2, s3 float64
-	i := 0
-	for ; i+4 <= len(a); i += 4 {
-		s0 += a[i] * b[i]
-		s1 += a[i+1] * b[i+1]
-		s2 += a[i+2] * b[i+2]
-		s3 += a[i+3] * b[i+3]
-	}
-	for ; i < len(a); i++ {
-		s0 += a[i] * b[i]
-	}
-	return s0 + s1 + s2 + s3
-}
-
-// restInput is what the regression leaves, as a series of its own.
-func (w *work) restInput(rest []float64) single.Input {
-	in := w.in
-	in.Values = rest
-	return in
-}
-
-func (w *work) rest(list []column, y []float64) []float64 {
-	out := slices.Clone(y)
-	for k, c := range list {
-		if b := w.s.Beta[k]; b != 0 {
-			for i, x := range c.values {
-				out[i] -= b * x
-			}
-		}
-	}
-	return out
-}
-
-// shrug makes values unknown whose error one step ahead is beyond five of the usual ones.
-func shrug(y, rest []float64, errs *arima.State) (n int) {
-	white, ok := errs.Whiten([][]float64{rest})
-	if !ok {
-		return 0
-	}
-	var sizes []float64
-	for i, e := range white[0] {
-		if panel.Known(y[i]) {
-			sizes = append(sizes, math.Abs(e))
-		}
-	}
-	slices.Sort(sizes)
-	bound := 5 * 1.4826 * sizes[len(sizes)/2]
-	if bound == 0 {
-		return 0
-	}
-	for i, e := range white[0] {
-		if panel.Known(y[i]) && math.Abs(e) > bound {
-			y[i] = panel.Unknown
-			n++
-		}
-	}
-	return n
-}
-
-// regress solves the penalised least squares of the whitened columns: each coefficient is
-// held by a normal prior as wide as its column is loose.
-func (w *work) regress(list []column, noise float64) error {
-	k := len(list)
-	gram, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
-	y := w.white[0]
-	for a := range k {
-		xa := w.white[a+1]
-		right.SetVec(a, product(xa, y))
-		for b := a; b < k; b++ {
-			gram.SetSym(a, b, product(xa, w.white[b+1]))
-		}
-		prior := list[a].loose * w.s.Spread
-		gram.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/(prior*prior))
-	}
-	var chol mat.Cholesky
-	if !chol.Factorize(gram) {
-		return errors.New("the regression could not be solved")
-	}
-	beta := mat.NewVecDense(k, nil)
-	if err := solved(chol.SolveVecTo(beta, right)); err != nil {
-		return err
-	}
-	w.s.Beta = slices.Clone(beta.RawVector().Data)
-	var inverse mat.SymDense
-	if err := solved(chol.InverseTo(&inverse)); err != nil {
-		return err
-	}
-	w.s.Cov = make([]float64, k*k)
-	w.s.Names, w.s.Belongs = nil, nil
-	for a := range k {
-		w.s.Names, w.s.Belongs = append(w.s.Names, list[a].name), append(w.s.Belongs, list[a].part)
-		for b := range k {
-			w.s.Cov[a*k+b] = noise * inverse.At(a, b)
-		}
-	}
-	return nil
-}
-
-// solved lets a poor condition pass: columns that repeat each other share their effect, as
-// the priors have it.
-func solved(err error) error {
-	var poor mat.Condition
-	if errors.As(err, &poor) {
-		return nil
-	}
-	return err
 }
 
 // Forecast adds the parts up over the steps, and what the errors go on by; its variance is
@@ -485,8 +309,8 @@ func (s *State) Fitted() []float64 {
 		if !panel.Known(out[i]) {
 			out[i] = 0
 		}
-		for a, column := range s.Past {
-			out[i] += s.Beta[a] * column[i]
+		for _, part := range s.Past {
+			out[i] += part.Values[i]
 		}
 		out[i] = s.back(out[i])
 	}
@@ -510,33 +334,4 @@ func spread(y []float64) float64 {
 		}
 	}
 	return math.Sqrt(max(ss/n-sum/n*sum/n, 1e-18))
-}
-
-// Families is the additive regression.
-func Families() model.Catalogue {
-	none, most, share, whole := 0.0, 100.0, 0.5, 1.0
-	return model.Catalogue{{
-		Name:      "additive",
-		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
-		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
-		Settings: append([]model.Setting{
-			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending"}, Default: "bending", Meaning: "kind of trend"},
-			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Default: 25, Meaning: "places at which a bending trend may bend"},
-			{Name: "bends-until", Kind: model.Amount, Min: &share, Max: &whole, Default: 0.9, Meaning: "part of the history in which they lie"},
-			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
-			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
-			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
-			{Name: "drivers", Kind: model.Switch, Default: true, Meaning: "take the drivers that are known ahead"},
-			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers count for nothing"},
-		}, single.BoundSettings()...),
-		New: func(v model.Values) (model.Model, error) {
-			m := Method{Trend: v.Text("trend", "bending"), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
-			m.Reach, _ = v["bends-until"].(float64)
-			m.Drivers, _ = v["drivers"].(bool)
-			m.Events, _ = v["events"].(bool)
-			m.Robust, _ = v["robust"].(bool)
-			return single.Model(m, single.BoundsOf(v)), nil
-		},
-		Read: single.Read,
-	}}
 }

@@ -3,6 +3,7 @@ package additive
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
@@ -79,43 +80,34 @@ func (s *State) driver(part string) *Driver {
 	return nil
 }
 
-// components sums the columns of each part; those that hang on events and drivers are not
-// shown ahead, where their values are not at hand.
+// components are the parts; those that hang on events and drivers are not shown ahead,
+// where their values are not at hand.
 func (s *State) components(d *model.Description, horizon int) {
-	at := map[string]int{}
 	n := len(s.Values)
 	plain := s.Recipe
 	plain.Events, plain.Drivers = nil, nil
-	ahead, _ := plain.columns(panel.SeriesView{}, n, n+horizon, 0)
-	for a, part := range s.Belongs {
-		k, ok := at[part]
-		if !ok {
-			k = len(d.Components)
-			at[part] = k
-			d.Components = append(d.Components, model.Component{Name: part, Factor: s.Logs && part != "trend", Past: make([]float64, s.Used), Ahead: make([]float64, horizon)})
+	var ahead []Part
+	if list, err := plain.columns(panel.SeriesView{}, n, n+horizon, 0); err == nil {
+		ahead = s.parts(list) // trend and seasons come first among the columns
+	}
+	for k, part := range s.Past {
+		c := model.Component{Name: part.Name, Factor: s.Logs && part.Name != "trend", Past: s.shown(part), Ahead: slices.Repeat([]float64{panel.Unknown}, horizon)}
+		if k < len(ahead) {
+			c.Ahead = s.shown(ahead[k])
 		}
-		for i, x := range s.Past[a] {
-			d.Components[k].Past[i] += s.Beta[a] * x
-		}
-		for h := range horizon {
-			if a < len(ahead) {
-				d.Components[k].Ahead[h] += s.Beta[a] * ahead[a].values[h]
-			} else {
-				d.Components[k].Ahead[h] = panel.Unknown
-			}
+		d.Components = append(d.Components, c)
+	}
+}
+
+// shown is a part in the measure's unit, or as a factor.
+func (s *State) shown(part Part) []float64 {
+	out := make([]float64, len(part.Values))
+	for i, x := range part.Values {
+		if s.Logs && part.Name != "trend" {
+			out[i] = math.Exp(x)
+		} else {
+			out[i] = s.back(x)
 		}
 	}
-	for k := range d.Components {
-		c := &d.Components[k]
-		for _, values := range [][]float64{c.Past, c.Ahead} {
-			for i, x := range values {
-				switch {
-				case !s.Logs, c.Name == "trend":
-					values[i] = s.back(x)
-				default:
-					values[i] = math.Exp(x)
-				}
-			}
-		}
-	}
+	return out
 }

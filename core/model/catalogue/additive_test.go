@@ -67,6 +67,14 @@ func TestEffectsComeBack(t *testing.T) {
 			}
 		}
 	}
+	parts, actual := trained.Describe(0).Components, p.Series[0].Values
+	for k := range actual {
+		product := 1.0
+		for _, part := range parts {
+			product *= part.Past[k]
+		}
+		assert.InDelta(t, 1, actual[k]/product, 0.8, "the parts multiply to the series, but for its errors")
+	}
 	var own, best, size, in80, in95, points float64
 	for i, r := range result(t, trained, v, h).Series {
 		for k, f := range r.Mean {

@@ -176,7 +176,7 @@ func forecasts(t testing.TB, family string, settings model.Values, p *panel.Pane
 // recovered is how a family does on a process, next to the oracle.
 type recovered struct{ ratio, cover80, cover95 float64 }
 
-func recover(t testing.TB, family string, settings model.Values, pr process, series int) recovered {
+func recovery(t testing.TB, family string, settings model.Values, pr process, series int) recovered {
 	var past, oracle, future [][]float64
 	for i := range series {
 		a, b, c := pr.draw(rand.New(rand.NewPCG(77, uint64(i))), pr.n, pr.h)
@@ -210,7 +210,7 @@ func TestRecovery(t *testing.T) {
 		ratio   float64
 	}{{0, "smoothing", 1.05}, {0, "automatic", 1.05}, {1, "smoothing", 1.06}, {1, "automatic", 1.05}, {2, "arima", 1.03}, {2, "automatic", 1.04}, {3, "arima", 1.03}, {3, "automatic", 1.05}} {
 		pr := processes()[c.process]
-		r := recover(t, c.family, nil, pr, 120)
+		r := recovery(t, c.family, nil, pr, 120)
 		t.Logf("%-28s %-10s RMSE %.3f of the oracle's, coverage %.1f and %.1f %%", pr.name, c.family, r.ratio, 100*r.cover80, 100*r.cover95)
 		assert.Less(t, r.ratio, c.ratio, "%s on %s", c.family, pr.name)
 		assert.InDelta(t, 0.80, r.cover80, 0.04, "%s on %s", c.family, pr.name)
