@@ -319,6 +319,21 @@ func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
 	return true
 }
 
+// phiAt is the weight of lag i + 1, thetaAt that of lag i; 0 beyond the last.
+func (s *shape) phiAt(i int) float64 {
+	if i < len(s.phi) {
+		return s.phi[i]
+	}
+	return 0
+}
+
+func (s *shape) thetaAt(i int) float64 {
+	if i < len(s.theta) {
+		return s.theta[i]
+	}
+	return 0
+}
+
 // carry puts T P T' + R R' into q.
 func (s *shape) carry(p, q []float64) {
 	r := s.r
@@ -328,18 +343,7 @@ func (s *shape) carry(p, q []float64) {
 		}
 		return p[i*r+j]
 	}
-	phi := func(i int) float64 {
-		if i < len(s.phi) {
-			return s.phi[i]
-		}
-		return 0
-	}
-	theta := func(i int) float64 {
-		if i < len(s.theta) {
-			return s.theta[i]
-		}
-		return 0
-	}
+	phi, theta := s.phiAt, s.thetaAt
 	for i := range r {
 		for j := i; j < r; j++ {
 			v := at(i+1, j+1) + theta(i)*theta(j)
@@ -362,18 +366,7 @@ func (f *filter) stationaryMatrix(s *shape) {
 	f.firstGain(s)
 	first := append([]float64(nil), f.state[:r]...) // P Z'
 	f.matrix = sized(f.matrix, r*r)
-	phi := func(i int) float64 {
-		if i < len(s.phi) {
-			return s.phi[i]
-		}
-		return 0
-	}
-	theta := func(i int) float64 {
-		if i < len(s.theta) {
-			return s.theta[i]
-		}
-		return 0
-	}
+	phi, theta := s.phiAt, s.thetaAt
 	above := func(i int) float64 {
 		if i < r {
 			return first[i]
