@@ -117,6 +117,7 @@ type trial struct {
 	fits     []single.State // as fitted before the windows
 	evidence []float64      // of how they fit the part before, NaN where that tells nothing
 	why      string
+	caution  float64
 	rounds   float64 // horizons that the inner windows span
 }
 
@@ -142,6 +143,7 @@ func (m Method) rehearse(ctx context.Context, in single.Input, list []entrant) t
 		return t
 	}
 	t.rounds = float64(span) / float64(h)
+	t.caution = caution(n - span)
 	t.scores, t.evidence = make([]float64, len(list)), make([]float64, len(list))
 	rows := forecast.NewRows(h)
 	for i, e := range list {
@@ -255,7 +257,10 @@ func (t trial) temper(weights []float64) {
 			v = kin
 		}
 		if !math.IsNaN(v) && !math.IsInf(most, 0) {
-			weights[i] *= math.Exp((v - most) / caution)
+			weights[i] *= math.Exp((v - most) / t.caution)
+		}
+		if i == 0 {
+			weights[i] *= lead
 		}
 		top = math.Max(top, weights[i])
 	}
@@ -266,8 +271,13 @@ func (t trial) temper(weights []float64) {
 	}
 }
 
-// caution divides the evidence of fits: a likelihood takes its form for true.
-const caution = 8
+// caution divides the evidence of fits: a likelihood takes its form for true, and choosing
+// a form costs more the fewer values there are.
+func caution(n int) float64 { return max(3, min(8, 8*100/float64(n))) }
+
+// lead is the weight of the first entrant before anything is seen: smoothing mixes forms of
+// its own, and on short histories loses least.
+const lead = 2
 
 // evidence is the log-likelihood of the errors one step ahead, less the parameters that
 // it cost (Akaike's criterion, halved and turned round), of the values after the first

@@ -21,7 +21,7 @@ func Families() model.Catalogue {
 			{Name: "errors", Kind: model.Choice, Meaning: "kind of errors", Auto: "the lowest AICc", Choices: []string{"additive", "multiplicative"}},
 			{Name: "length", Kind: model.Whole, Min: &least, Max: &most, Meaning: "periods in the season", Auto: "the cadence's seasons; long ones by harmonics"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute, or all, share a form", Auto: "each series has its own"},
-			{Name: "choose", Kind: model.Choice, Choices: []string{"lowest", "averaged"}, Default: "lowest", Meaning: "the form of the lowest AICc, or those near it mixed by their weights"},
+			{Name: "choose", Kind: model.Choice, Choices: []string{"averaged", "lowest"}, Default: "averaged", Meaning: "the forms near the lowest AICc mixed by their weights, or the lowest alone"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
@@ -41,7 +41,7 @@ func names() (out []string) {
 
 func methodOf(v model.Values) (Method, error) {
 	m := Method{Season: v.Int("length", 0), Long: true}
-	m.Averaged = v.Text("choose", "") == "averaged"
+	m.Averaged = v.Text("choose", "averaged") == "averaged"
 	m.Allowed.Season, m.Allowed.Errors = v.Text("season", ""), v.Text("errors", "")
 	switch v.Text("trend", "") {
 	case "none":

@@ -68,7 +68,7 @@ func (s *State) points(out []float64) {
 func (s *State) exact(out forecast.Rows) {
 	variance := make([]float64, len(out.Mean))
 	s.variances(variance)
-	s.addDoubts(variance)
+	s.addDoubts(out.Mean, variance)
 	free := int(min(s.Free, 1000))
 	for h := range out.Mean {
 		wide := math.Sqrt(variance[h])
@@ -96,28 +96,41 @@ func (s *State) variances(out []float64) {
 	}
 }
 
-// addDoubts puts what the drawn parameters say in place of the variances.
-func (s *State) addDoubts(variance []float64) {
+// addDoubts puts what the drawn parameters say in place of points and variances.
+func (s *State) addDoubts(points, variance []float64) {
 	list := s.doubtful()
 	if len(list) < doubts/2 {
 		return
 	}
 	n := float64(len(list))
 	mean, square, within := make([]float64, len(variance)), make([]float64, len(variance)), make([]float64, len(variance))
-	points, own := make([]float64, len(variance)), make([]float64, len(variance))
+	drawn, own := make([]float64, len(variance)), make([]float64, len(variance))
 	for i := range list {
-		list[i].points(points)
+		list[i].points(drawn)
 		list[i].variances(own)
-		for h, v := range points {
+		for h, v := range drawn {
 			mean[h] += v / n
 			square[h] += v * v / n
 			within[h] += own[h] / n
 		}
 	}
+	copy(points, mean)
 	for h := range variance {
 		variance[h] = max(variance[h], within[h]+max(0, square[h]-mean[h]*mean[h]))
 		if s.Form.Season != 'N' { // each place of the season is known from its own values
 			variance[h] += s.Sigma2 * float64(s.Season) / float64(s.Used)
+		}
+	}
+}
+
+// meanPoints are the states' points on average.
+func meanPoints(states []State, out []float64) {
+	drawn := make([]float64, len(out))
+	clear(out)
+	for i := range states {
+		states[i].points(drawn)
+		for h, v := range drawn {
+			out[h] += v / float64(len(states))
 		}
 	}
 }
@@ -149,6 +162,7 @@ func (s *State) simulate(out forecast.Rows) {
 	if len(states) < doubts/2 {
 		states = []State{*s}
 	}
+	meanPoints(states, out.Mean)
 	for i := 0; i < paths; i += 2 {
 		s := &states[i/2%len(states)]
 		// A variance of its own for each pair: how well it is known shows in the width.

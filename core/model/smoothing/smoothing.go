@@ -9,11 +9,13 @@
 package smoothing
 
 import (
+	"cmp"
 	"context"
 	"encoding/gob"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"paperkettle/core/model"
@@ -36,7 +38,7 @@ type Method struct {
 }
 
 // Auto is the method with all left to the data.
-func Auto() Method { return Method{Long: true} }
+func Auto() Method { return Method{Long: true, Averaged: true} }
 
 // Trends restricts a method to kinds of trend.
 func (m Method) Trends(list ...Trend) Method {
@@ -81,11 +83,22 @@ type State struct {
 }
 
 // Averaging takes forms whose criterion is at most farthest above the lowest, at most
-// mostMixed of them.
+// mostMixed of them. A straight trend, which goes on for ever, has to earn straightCost
+// first: damped trends forecast better as a rule (Gardner, International Journal of
+// Forecasting 22, 2006, section 3.2).
 const (
-	farthest  = 6
-	mostMixed = 4
+	farthest     = 8
+	mostMixed    = 6
+	straightCost = 1.5
 )
+
+// cost is the criterion that a form is weighed by.
+func (e *estimate) cost() float64 {
+	if e.form.Trend == Straight {
+		return e.aicc + straightCost
+	}
+	return e.aicc
+}
 
 // averaged mixes the forms near the lowest criterion by Akaike's weights.
 //
@@ -96,14 +109,16 @@ func (s *State) averaged(f *fitter) single.State {
 	mix := &single.Mix{}
 	list := s.near
 	s.near = nil
+	slices.SortStableFunc(list, func(a, b estimate) int { return cmp.Compare(a.cost(), b.cost()) })
 	for i, e := range list {
-		behind := e.aicc - list[0].aicc
+		behind := e.cost() - list[0].cost()
 		if behind > farthest || i == mostMixed {
 			break
 		}
 		part := *s
 		part.set(e, s.Season, s.Long)
 		part.Doubts = f.doubt(&e, s.Seed)
+		part.Why = "forms near the lowest AICc, weighed by how near they are"
 		part.rest()
 		mix.Add(e.form.String(), &part, math.Exp(-behind/2))
 	}
