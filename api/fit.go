@@ -10,6 +10,7 @@ type Fit struct {
 	From       string        `json:"from" doc:"first period used"`
 	To         string        `json:"to" doc:"the origin"`
 	Known      int           `json:"known" doc:"known values used"`
+	LeftOut    []Stretch     `json:"left_out" doc:"periods between first and last that were not used"`
 	Why        string        `json:"why,omitempty" doc:"why this form was chosen"`
 	Criterion  string        `json:"criterion,omitempty" doc:"what choices are compared by; lower is better"`
 	Choices    []FitChoice   `json:"choices,omitempty" doc:"the form chosen and the runners-up"`
@@ -23,6 +24,13 @@ type Fit struct {
 	Shares     []Parameter   `json:"shares,omitempty" doc:"how much of the forecast each part is"`
 	Line       *StraightLine `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string      `json:"cautions"`
+}
+
+// Stretch is what was left out, from a period to another, both included, and why.
+type Stretch struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+	Why  string `json:"why"`
 }
 
 // Parameter is a number that a fit rests on.

@@ -129,6 +129,9 @@ func (a *app) showFit(f api.Fit) error {
 			s.add(what, p.Name, a.figure(&p.Value), p.Meaning)
 		}
 	}
+	for _, x := range f.LeftOut {
+		s.add("left out", stretch(x), "", x.Why)
+	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {
 		s.add("errors", "sigma", a.figure(f.Sigma), "standard deviation, one step ahead")
@@ -143,6 +146,13 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("choice", c.Form, a.figure(c.Value), f.Criterion)
 	}
 	return a.print(f, s)
+}
+
+func stretch(x api.Stretch) string {
+	if x.From == x.To {
+		return x.From
+	}
+	return x.From + " to " + x.To
 }
 
 // componentSheet lays the components out, a row a period.

@@ -75,6 +75,10 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 	out := &api.Fit{Form: d.Form, From: p.Period(d.From), To: p.Period(d.To), Known: d.Known, Why: d.Why, Criterion: d.Criterion,
 		Parameters: parametersOf(d.Parameters), States: parametersOf(d.States), Training: parametersOf(d.Training), Shares: parametersOf(d.Shares),
 		Cautions: append([]string{}, d.Cautions...)}
+	out.LeftOut = []api.Stretch{}
+	for _, x := range d.LeftOut {
+		out.LeftOut = append(out.LeftOut, api.Stretch{From: p.Period(x.From), To: p.Period(x.To), Why: x.Why})
+	}
 	if d.Sigma != nil {
 		out.Sigma = number(*d.Sigma)
 	}

@@ -55,6 +55,7 @@ type Description struct {
 	From       int         `json:"-"` // axis index of the first period used
 	To         int         `json:"-"` // axis index of the origin
 	Known      int         `json:"known" doc:"known values used"`
+	LeftOut    []Stretch   `json:"-"`
 	Why        string      `json:"why,omitempty" doc:"why this form was chosen"`
 	Criterion  string      `json:"criterion,omitempty" doc:"what the choices are compared by; lower is better"`
 	Choices    []Candidate `json:"choices,omitempty" doc:"the form chosen and the runners-up"`
@@ -64,9 +65,17 @@ type Description struct {
 	Training   []Parameter `json:"training,omitempty" doc:"scores within the training part, one step ahead"`
 	Tests      []Test      `json:"tests,omitempty" doc:"tests of the residuals"`
 	Components []Component `json:"components,omitempty"`
+	Effects    []Effect    `json:"-"`
+	Bends      []Bend      `json:"-"` // largest first
 	Shares     []Parameter `json:"shares,omitempty" doc:"how much of the forecast each part is"`
 	Line       *Line       `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string    `json:"cautions,omitempty"`
+}
+
+// Stretch is what was left out, from an axis index to another, both included, and why.
+type Stretch struct {
+	From, To int
+	Why      string
 }
 
 // Parameter is a number that a fit rests on.
@@ -97,6 +106,25 @@ type Component struct {
 	Factor bool
 	Past   []float64
 	Ahead  []float64
+	// 80 % intervals of what the coefficients leave open, where the family knows them.
+	Low, High           []float64
+	AheadLow, AheadHigh []float64
+}
+
+// Effect is what an event, or a step of a driver, changes at the usual level, with 95 %
+// intervals.
+type Effect struct {
+	Name, Kind                       string
+	Per                              string // what it is the effect of: "an occurrence", "10 % more"
+	Units, Low, High                 float64
+	Percent, PercentLow, PercentHigh float64
+}
+
+// Bend is a change of the trend's slope: by how much a period, in units and in per cent of
+// the usual level.
+type Bend struct {
+	At              int // axis index
+	Change, Percent float64
 }
 
 // Line is the least-squares line through the point forecasts: Start + Slope times the

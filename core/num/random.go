@@ -3,6 +3,7 @@ package num
 import (
 	"crypto/sha256"
 	"encoding/binary"
+	"math"
 	"math/rand/v2"
 )
 
@@ -23,4 +24,12 @@ func Stream(seed uint64, path ...string) *rand.Rand {
 	}
 	sum := h.Sum(nil)
 	return rand.New(rand.NewPCG(binary.LittleEndian.Uint64(sum), binary.LittleEndian.Uint64(sum[8:])))
+}
+
+// ChiSquared draws by Wilson and Hilferty's cube (Proceedings of the National Academy of
+// Sciences 17, 1931), close enough for the spread of a variance.
+func ChiSquared(free float64, rnd *rand.Rand) float64 {
+	c := 2 / (9 * free)
+	x := 1 - c + math.Sqrt(c)*rnd.NormFloat64()
+	return free * max(x*x*x, 0.05)
 }

@@ -11,15 +11,12 @@ package additive
 import (
 	"context"
 	"encoding/gob"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
 
-	"paperkettle/core/forecast"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -27,33 +24,44 @@ func init() { gob.Register(&State{}) }
 
 // Method fits the parts.
 type Method struct {
-	Trend   string // flat, straight or bending
-	Bends   int    // candidates
-	Reach   float64
-	Parts   string // add, multiply, or empty for as the data say
-	Around  int    // days before and after events
-	Drivers bool
-	Events  bool
-	Robust  bool
+	Trend     string // flat, straight, bending or saturating
+	Floor     float64
+	Ceiling   *float64 // of a saturating trend
+	Bends     int      // candidates
+	Reach     float64
+	Stiffness float64
+	Parts     string // add, multiply, or empty for as the data say
+	Seasons   []wish // nil: by cadence and length
+	Around    int    // days before and after events
+	Drivers   bool
+	Events    bool
+	Signs     map[string]int // of drivers' and events' effects: 1 or -1
+	Hold      float64        // how strongly effects are held towards zero; 1 as a rule
+	Robust    bool
 }
 
 // State is a fitted regression with its errors.
 type State struct {
 	Recipe  Recipe
-	Logs    bool
-	Size    float64
+	Scale   single.Scale
 	Beta    []float64
-	Cov     []float64 // of Beta, row by row
+	Cov     []float32 // of Beta, row by row
 	Names   []string
 	Belongs []string
+	Kinds   []int
 	Errs    *arima.State
 	Spread  float64 // of the series, on the working scale
 	Values  []float64
 	Past    []Part // over the training part
 	Used    int
 	Notes   []string
+	Odd     []int // places in Values that are so far from all others that they count for nothing
 	Sigma2  float64
-	early   []string // notes from before the fit
+	Seed    uint64
+	Shared  map[string]Prior // of effects that all series share, by column
+
+	method Method
+	in     panel.SeriesView // what was last seen, for drivers and events ahead; not written
 }
 
 // Part is what the columns of one part add up to, on the working scale.
@@ -62,36 +70,18 @@ type Part struct {
 	Values []float64
 }
 
-func (s *State) to(y float64) float64 {
-	if s.Logs {
-		return math.Log(y / s.Size)
-	}
-	return y / s.Size
-}
-
-func (s *State) back(x float64) float64 {
-	if s.Logs {
-		return s.Size * math.Exp(min(x, 300))
-	}
-	return s.Size * x
-}
-
 // Fit lays out the columns, finds bends, and fits all with the errors.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	s := &State{Values: in.Values, Used: len(in.Values), Size: num.MeanSize(in.Values)}
-	s.Logs = m.Parts == "multiply" || m.Parts == "" && arima.PrefersLogs(in.Values, in.Cadence().Season())
-	if s.Logs && !positive(in.Values) {
-		return nil, errors.New("parts that multiply need values above zero, and the series has others: set parts to add")
+	s := &State{Values: in.Values, Used: len(in.Values), Seed: in.Seed, method: m, in: in.SeriesView}
+	if err := m.scale(s, in); err != nil {
+		return nil, err
 	}
-	y := make([]float64, len(in.Values))
-	for i, v := range in.Values {
-		y[i] = s.to(v)
-	}
+	y := s.worked()
 	known := panel.CountKnown(y)
-	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend, Seasons: seasonsOf(in.Cadence(), known)}
+	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend}
+	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.Seasons)
 	m.explain(s, in)
 	s.Spread = spread(y)
-	s.early = slices.Clip(s.Notes)
 	list, err := s.Recipe.columns(in.SeriesView, 0, len(y), 0)
 	if err != nil {
 		return nil, err
@@ -107,6 +97,63 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	}
 	s.Past = s.parts(list)
 	return s, nil
+}
+
+// scale chooses where the parts add up.
+func (m Method) scale(s *State, in single.Input) error {
+	season := in.Cadence().Season()
+	low, high := extent(in.Values)
+	if m.Trend == "saturating" {
+		if m.Ceiling == nil {
+			return fmt.Errorf("a saturating trend needs a ceiling above the data, which reach %.6g: set ceiling", high)
+		}
+		if high > *m.Ceiling || low < m.Floor {
+			return fmt.Errorf("the series runs from %.6g to %.6g, beyond the floor %.6g or the ceiling %.6g: widen them", low, high, m.Floor, *m.Ceiling)
+		}
+		s.Scale = single.OddsScale(m.Floor, *m.Ceiling)
+		return nil
+	}
+	s.Scale = single.LevelScale(in.Values)
+	switch {
+	case m.Parts == "add" || low < 0:
+		if m.Parts == "multiply" {
+			return fmt.Errorf("parts that multiply need values from zero up, and the series goes down to %.6g: set parts to add", low)
+		}
+	case m.Parts == "multiply":
+		s.Scale = single.LogScale(in.Values)
+	case !single.OftenZero(in.Values):
+		logs := single.LogScale(in.Values)
+		shifted := in.Values
+		if logs.Shift > 0 {
+			shifted = slices.Clone(shifted)
+			for i := range shifted {
+				shifted[i] += logs.Shift
+			}
+		}
+		if arima.PrefersLogs(shifted, season) {
+			s.Scale = logs
+		}
+	}
+	return nil
+}
+
+func extent(values []float64) (low, high float64) {
+	low, high = math.Inf(1), math.Inf(-1)
+	for _, v := range values {
+		if panel.Known(v) {
+			low, high = math.Min(low, v), math.Max(high, v)
+		}
+	}
+	return low, high
+}
+
+// worked is the training part on the working scale.
+func (s *State) worked() []float64 {
+	y := make([]float64, s.Used)
+	for i, v := range s.Values[:s.Used] {
+		y[i] = s.Scale.To(v)
+	}
+	return y
 }
 
 // parts adds the columns up, part by part in their order.
@@ -132,15 +179,15 @@ func (s *State) parts(list []column) (out []Part) {
 func (m Method) bend(ctx context.Context, w *work, list []column) ([]column, error) {
 	s := w.s
 	straight := *s
-	bends := w.bends(ctx, list, m.Bends, m.Reach, false)
+	bends := w.bends(ctx, list, m, false)
 	loosely := len(bends) == 0
 	if loosely {
-		if bends = w.bends(ctx, list, m.Bends, m.Reach, true); len(bends) == 0 {
+		if bends = w.bends(ctx, list, m, true); len(bends) == 0 {
 			*s = straight
 			return list, nil
 		}
 	}
-	s.Recipe.Bends, s.Notes = bends, nil
+	s.Recipe.Bends = bends
 	longer, err := s.Recipe.columns(w.in.SeriesView, 0, len(w.y), 0)
 	if err != nil {
 		return nil, err
@@ -149,8 +196,7 @@ func (m Method) bend(ctx context.Context, w *work, list []column) ([]column, err
 		return nil, err
 	}
 	n := float64(panel.CountKnown(w.y))
-	if !loosely || n*math.Log(s.Sigma2/straight.Sigma2)+proof*float64(len(bends))*math.Log(n) < 0 {
-		s.Notes = append(straight.early, s.Notes...)
+	if !loosely || n*math.Log(s.Sigma2/straight.Sigma2)+m.Stiffness*proof*float64(len(bends))*math.Log(n) < 0 {
 		return longer, nil
 	}
 	*s = straight
@@ -170,109 +216,71 @@ func (m Method) explain(s *State, in single.Input) {
 			if seen[e.Name] {
 				continue
 			}
-			seen[e.Name] = true
 			for i := range n {
 				if panel.Known(in.Values[i]) && e.Share(in.Cadence(), s.Recipe.Ordinal+int64(i), 0) > 0 {
+					seen[e.Name] = true
 					s.Recipe.Events = append(s.Recipe.Events, Event{e.Name, m.Around, m.Around})
 					break
 				}
 			}
 		}
+		m.unseen(s, in, seen)
 	}
 	if !m.Drivers {
 		return
 	}
 	for d, driver := range in.View().Drivers() {
-		values := in.Driver(d, n)
-		low, high, whole := math.Inf(1), math.Inf(-1), true
-		for _, v := range values {
-			whole = whole && panel.Known(v)
-			low, high = math.Min(low, v), math.Max(high, v)
-		}
-		if !whole || !driver.KnownAhead {
-			s.Notes = append(s.Notes, fmt.Sprintf("the driver %s is left out: it is not known in every period, or not ahead", driver.Name))
+		item, note := m.driver(s, in, d, driver)
+		if note != "" {
+			s.Notes = append(s.Notes, note)
 			continue
 		}
-		if low == high {
-			s.Notes = append(s.Notes, fmt.Sprintf("the driver %s is left out: it never changes in the training part", driver.Name))
-			continue
-		}
-		item := Driver{Name: driver.Name, At: d, Log: s.Logs && low > 0}
-		sum, ss := 0.0, 0.0
-		for _, v := range values {
-			x := item.to(v)
-			sum, ss = sum+x, ss+x*x
-		}
-		item.Mean = sum / float64(n)
-		item.Spread = math.Sqrt(max(ss/float64(n)-item.Mean*item.Mean, 1e-300))
 		s.Recipe.Drivers = append(s.Recipe.Drivers, item)
 	}
 }
 
-// Forecast adds the parts up over the steps, and what the errors go on by; its variance is
-// that of the errors and of the coefficients together.
-func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
-	h := len(out.Mean)
-	n := len(s.Values)
-	if v.Values == nil && len(s.Recipe.Events)+len(s.Recipe.Drivers) > 0 {
-		return errors.New("the events and drivers past the origin are not at hand")
-	}
-	shift := 0
-	if v.Values != nil {
-		shift = n - len(v.Values)
-	}
-	list, err := s.Recipe.columns(v, n, n+h, shift)
-	if err != nil {
-		return err
-	}
-	later := s.laterBends()
-	known := float64(panel.CountKnown(s.Values[:s.Used]))
-	lost := known / max(0.3*known, known-float64(len(s.Beta))) // degrees of freedom that the columns took
-	rest := forecast.NewRows(h)
-	if err := s.Errs.Forecast(panel.SeriesView{}, rest); err != nil {
-		return err
-	}
-	k := len(list)
-	row := make([]float64, k)
-	for i := range h {
-		mu := rest.Mean[i]
-		for a := range list {
-			row[a] = list[a].values[i]
-			mu += s.Beta[a] * row[a]
+// unseen notes the events that lie ahead and never were in the training part.
+func (m Method) unseen(s *State, in single.Input, seen map[string]bool) {
+	c, n := in.Cadence(), int64(len(in.Values))
+	for _, e := range in.Events() {
+		if seen[e.Name] {
+			continue
 		}
-		doubt := 0.0
-		for a := range k {
-			for b := range k {
-				doubt += row[a] * s.Cov[a*k+b] * row[b]
+		for h := range int64(in.Horizon) {
+			if e.Share(c, s.Recipe.Ordinal+n+h, 0) > 0 {
+				seen[e.Name] = true
+				s.Notes = append(s.Notes, fmt.Sprintf("the event %s lies ahead and was never seen in training: it changes nothing", e.Name))
+				break
 			}
 		}
-		own := (rest.At(i)[forecast.GridSize-5] - rest.At(i)[4]) / (2 * 1.959964)
-		ahead := float64(i + 1)
-		wide := math.Sqrt(own*own*lost + max(0, doubt) + later*ahead*ahead*ahead/3)
-		out.Mean[i] = s.back(mu)
-		if s.Logs {
-			out.Mean[i] *= math.Exp(0.5 * min(wide*wide, 1))
-		}
-		q := out.At(i)
-		for g, p := range forecast.Grid {
-			q[g] = s.back(mu + wide*num.StudentQuantile(p, max(3, min(s.Used-k, 1000))))
-		}
 	}
-	return nil
 }
 
-// laterBends is the variance a period of the slope's change in time to come: bends as often
-// and as large as those that were found. Their effect on the level h steps ahead has the
-// variance of this times h^3 / 3.
-func (s *State) laterBends() float64 {
-	sum := 0.0
-	for k, part := range s.Belongs {
-		if part == "trend" && k >= 2 {
-			slope := s.Beta[k] / float64(s.Recipe.Length)
-			sum += slope * slope
-		}
+func (m Method) driver(s *State, in single.Input, d int, driver panel.Driver) (item Driver, note string) {
+	n := len(in.Values)
+	values := in.Driver(d, n)
+	low, high, whole := math.Inf(1), math.Inf(-1), true
+	for _, v := range values {
+		whole = whole && panel.Known(v)
+		low, high = math.Min(low, v), math.Max(high, v)
 	}
-	return sum / float64(s.Recipe.Length)
+	switch {
+	case !driver.KnownAhead:
+		return item, fmt.Sprintf("the driver %s is left out: it is not known ahead", driver.Name)
+	case !whole:
+		return item, fmt.Sprintf("the driver %s is left out: it is not known in every period of the training part", driver.Name)
+	case low == high:
+		return item, fmt.Sprintf("the driver %s is left out: it never changes in the training part", driver.Name)
+	}
+	item = Driver{Name: driver.Name, At: d, Log: s.Scale.Multiplies() && low > 0, Low: low, High: high}
+	sum, ss := 0.0, 0.0
+	for _, v := range values {
+		x := item.to(v)
+		sum, ss = sum+x, ss+x*x
+	}
+	item.Mean = sum / float64(n)
+	item.Spread = math.Sqrt(max(ss/float64(n)-item.Mean*item.Mean, 1e-300))
+	return item, ""
 }
 
 // Advance takes further values: the errors go on, the coefficients stay.
@@ -289,16 +297,13 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 	for i := range more {
 		y := v.Values[from+i]
 		values = append(values, y)
-		rest := s.to(y)
-		if s.Logs && !(y > 0) {
-			rest = panel.Unknown
-		}
+		rest := s.Scale.To(y)
 		for a := range list {
 			rest -= s.Beta[a] * list[a].values[i]
 		}
 		next.Values[from+i] = rest
 	}
-	s.Values = values
+	s.Values, s.in = values, v
 	return s.Errs.Advance(next, from)
 }
 
@@ -312,18 +317,9 @@ func (s *State) Fitted() []float64 {
 		for _, part := range s.Past {
 			out[i] += part.Values[i]
 		}
-		out[i] = s.back(out[i])
+		out[i] = s.Scale.Back(out[i])
 	}
 	return out
-}
-
-func positive(y []float64) bool {
-	for _, v := range y {
-		if panel.Known(v) && !(v > 0) {
-			return false
-		}
-	}
-	return true
 }
 
 func spread(y []float64) float64 {
@@ -335,3 +331,6 @@ func spread(y []float64) float64 {
 	}
 	return math.Sqrt(max(ss/n-sum/n*sum/n, 1e-18))
 }
+
+// seed is of the random paths: the same for every scenario of a series.
+func (s *State) seed() uint64 { return s.Seed ^ uint64(len(s.Values))<<32 }

@@ -24,8 +24,8 @@ const mostBends = 6
 // Source: Yao, Estimating the number of change-points via Schwarz' criterion, Statistics
 // and Probability Letters 6 (1988); forward selection as in Tropp, IEEE Transactions on
 // Information Theory 50 (2004).
-func (w *work) bends(ctx context.Context, list []column, candidates int, reach float64, loosely bool) []int {
-	n := len(w.y)
+func (w *work) bends(ctx context.Context, list []column, m Method, loosely bool) []int {
+	n, candidates, reach := len(w.y), m.Bends, m.Reach
 	var places []int
 	for k := 1; k <= candidates; k++ {
 		at := int(reach * float64(n) * float64(k) / float64(candidates+1))
@@ -45,7 +45,7 @@ func (w *work) bends(ctx context.Context, list []column, candidates int, reach f
 	if f == nil {
 		return nil
 	}
-	taken := f.forward(places)
+	taken := f.forward(places, cost*m.Stiffness)
 	gap := int(reach * float64(n) / float64(candidates+1))
 	for i, at := range taken {
 		taken[i] = f.refine(taken, i, at-gap, at+gap, max(1, gap/6))
@@ -58,7 +58,7 @@ func (w *work) bends(ctx context.Context, list []column, candidates int, reach f
 func bent(places []int, n int) []column {
 	out := make([]column, len(places))
 	for k, at := range places {
-		out[k] = column{"trend", "bend", 0.7, make([]float64, n)}
+		out[k] = column{"trend", "bend", ofTrend, 0.7, make([]float64, n)}
 		for i := at; i < n; i++ {
 			out[k].values[i] = float64(i-at) / float64(n)
 		}
@@ -139,7 +139,7 @@ func (f *finder) best(columns [][]float64) (at int, gain float64) {
 }
 
 // forward takes bends while they are worth their size and their place.
-func (f *finder) forward(places []int) (taken []int) {
+func (f *finder) forward(places []int, cost float64) (taken []int) {
 	columns := f.columns(places)
 	for len(taken) < mostBends {
 		total := dot(f.target, f.target, f.known)

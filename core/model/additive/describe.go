@@ -1,112 +1,217 @@
 package additive
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
-// Describe gives the parts over the past, bends, and each event's and driver's effect.
-func (s *State) Describe(d *model.Description, horizon int) {
-	d.Form = "adds up"
-	if s.Logs {
-		d.Form = "multiplies"
+// See lets a description show the parts of drivers and events ahead.
+func (s *State) See(v panel.SeriesView) {
+	if v.Values != nil {
+		s.in = v
 	}
+}
+
+// Describe gives the parts, past and ahead, the bends, and what each event and driver does.
+func (s *State) Describe(d *model.Description, horizon int) {
+	d.Form = map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies", single.Odds: "adds up, in log odds between floor and ceiling,"}[s.Scale.Kind]
 	d.Form += fmt.Sprintf(" a %s trend", s.Recipe.Trend)
 	for _, x := range s.Recipe.Seasons {
 		d.Form += ", a season of the " + x.Name
-	}
-	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s errors", len(s.Recipe.Events), len(s.Recipe.Drivers), s.Errs.Order.Arma())
-	d.Why = "seasons by the cadence and the length; bends by the Bayesian criterion; coefficients by penalised least squares"
-	k := len(s.Beta)
-	add := func(name string, v float64, meaning string) {
-		d.Parameters = append(d.Parameters, model.Parameter{Name: name, Value: v, Meaning: meaning})
-	}
-	unit := s.Size
-	scale := "in the measure's unit"
-	if s.Logs {
-		unit, scale = 1, "in logs"
-	}
-	for a, name := range s.Names {
-		deviation := math.Sqrt(max(0, s.Cov[a*k+a]))
-		switch {
-		case s.isEvent(s.Belongs[a]):
-			add(name, s.Beta[a]*unit, fmt.Sprintf("effect of the event %s, standard error %.3g%s", scale, deviation*unit, s.percent(s.Beta[a])))
-		case s.driver(s.Belongs[a]) != nil:
-			x := s.driver(s.Belongs[a])
-			meaning := "effect of one unit " + scale
-			if x.Log {
-				meaning = "elasticity: per cent that 1 % more of the driver brings"
-			}
-			add(name, s.Beta[a]/x.Spread*unit, fmt.Sprintf("%s, standard error %.3g", meaning, deviation/x.Spread*unit))
-		case s.Belongs[a] == "trend" && a >= 2:
-			at := s.Recipe.Bends[a-2]
-			add(fmt.Sprintf("bend %d", a-1), s.Beta[a]*unit/float64(s.Recipe.Length), fmt.Sprintf("change of the slope a period, %d periods from the start, %s", at, scale))
-		case name == "slope":
-			add(name, s.Beta[a]*unit/float64(s.Recipe.Length), "change from a period to the next at the start, "+scale)
+		if x.When != nil {
+			d.Form += " when " + x.When.Text
 		}
 	}
-	sigma := math.Sqrt(s.Sigma2) * unit
+	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s errors", len(s.Recipe.Events), len(s.Recipe.Drivers), s.Errs.Order.Arma())
+	if s.Scale.Shift > 0 {
+		d.Form += fmt.Sprintf("; %.4g is added before logs are taken, for there are zeros", s.Scale.Shift)
+	}
+	d.Why = "seasons by the cadence and the length; bends by the Bayesian criterion; coefficients by penalised least squares"
+	if len(s.Shared) > 0 {
+		d.Why += ", effects held towards what other series show"
+	}
+	sigma := math.Sqrt(s.Sigma2) * s.unit()
 	d.Sigma = &sigma
+	for a := range s.Names {
+		s.describe(d, a)
+	}
+	slices.SortStableFunc(d.Bends, func(a, b model.Bend) int { return cmp.Compare(math.Abs(b.Change), math.Abs(a.Change)) })
 	s.components(d, horizon)
+	for _, i := range s.Odd {
+		d.LeftOut = append(d.LeftOut, model.Stretch{From: d.From + i, To: d.From + i, Why: fmt.Sprintf("%.6g is far from all others of its kind", s.Values[i])})
+	}
+	if n := len(s.Odd); n > 0 {
+		d.Cautions = append(d.Cautions, fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
+	}
 	d.Cautions = append(d.Cautions, s.Notes...)
 }
 
-func (s *State) percent(effect float64) string {
-	if !s.Logs {
-		return ""
+// unit is what one on the working scale is in the measure's unit, where that is constant.
+func (s *State) unit() float64 {
+	if s.Scale.Kind == single.Level {
+		return s.Scale.Size
 	}
-	return fmt.Sprintf(", %+.1f %%", 100*(math.Exp(effect)-1))
+	return 1
 }
 
-func (s *State) isEvent(part string) bool {
-	for _, e := range s.Recipe.Events {
-		if e.Name == part {
-			return true
+// scaleWords says what numbers on the working scale are.
+func (s *State) scaleWords() string {
+	return map[single.ScaleKind]string{single.Level: "in the measure's unit", single.Logs: "in logs", single.Odds: "in log odds"}[s.Scale.Kind]
+}
+
+// describe tells of one column.
+func (s *State) describe(d *model.Description, a int) {
+	k := len(s.Beta)
+	deviation := math.Sqrt(max(0, float64(s.Cov[a*k+a])))
+	add := func(value, deviation float64, meaning string) {
+		if p, ok := s.Shared[s.Names[a]]; ok {
+			meaning += fmt.Sprintf("; %d other series say %.3g, give or take %.2g between them", p.Series, p.Mean*s.unit(), p.Between*s.unit())
+		}
+		d.Parameters = append(d.Parameters, model.Parameter{Name: s.Names[a], Value: value, Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, deviation)})
+	}
+	unit := s.unit()
+	switch s.Kinds[a] {
+	case ofEvent:
+		add(s.Beta[a]*unit, deviation*unit, "effect of the event "+s.scaleWords())
+		d.Effects = append(d.Effects, s.effect(s.Names[a], "event", "an occurrence", s.Beta[a], deviation))
+	case ofDriver:
+		x := s.driver(s.Belongs[a])
+		meaning, per, step := "effect of one unit "+s.scaleWords(), "1 unit more", 1.0
+		if x.Log {
+			meaning, per, step = "elasticity: per cent that 1 % more of the driver brings", "10 % more", math.Log(1.1)
+		}
+		add(s.Beta[a]/x.Spread*unit, deviation/x.Spread*unit, meaning)
+		d.Effects = append(d.Effects, s.effect(s.Names[a], "driver", per, step*s.Beta[a]/x.Spread, step*deviation/x.Spread))
+	case ofTrend:
+		size := float64(s.Recipe.Length)
+		switch {
+		case s.Names[a] == "slope":
+			add(s.Beta[a]*unit/size, deviation*unit/size, "change from a period to the next at the start, "+s.scaleWords())
+		case a >= 2:
+			bend := model.Bend{At: d.From + s.Recipe.Bends[a-2], Change: s.inUnits(s.Beta[a] / size), Percent: s.percent(s.Beta[a] / size)}
+			d.Bends = append(d.Bends, bend)
+			add(s.Beta[a]*unit/size, deviation*unit/size, fmt.Sprintf("change of the slope a period, %d periods from the start, %s", s.Recipe.Bends[a-2], s.scaleWords()))
 		}
 	}
-	return false
 }
 
-func (s *State) driver(part string) *Driver {
-	for i := range s.Recipe.Drivers {
-		if s.Recipe.Drivers[i].Name == part {
-			return &s.Recipe.Drivers[i]
-		}
+// effect turns a number on the working scale into units and per cent at the usual level,
+// with a 95 % interval.
+func (s *State) effect(name, kind, per string, value, deviation float64) model.Effect {
+	low, high := value-1.96*deviation, value+1.96*deviation
+	return model.Effect{Name: name, Kind: kind, Per: per,
+		Units: s.inUnits(value), Low: s.inUnits(low), High: s.inUnits(high),
+		Percent: s.percent(value), PercentLow: s.percent(low), PercentHigh: s.percent(high)}
+}
+
+// usual is the level that effects are told at: the mean size, or the middle between floor
+// and ceiling.
+func (s *State) usual() float64 {
+	if s.Scale.Kind == single.Odds {
+		return s.Scale.Back(0)
 	}
-	return nil
+	return s.Scale.Size
 }
 
-// components are the parts; those that hang on events and drivers are not shown ahead,
-// where their values are not at hand.
+func (s *State) inUnits(x float64) float64 {
+	if s.Scale.Kind == single.Level {
+		return x * s.Scale.Size
+	}
+	return s.Scale.Back(x) - s.Scale.Back(0)
+}
+
+func (s *State) percent(x float64) float64 { return 100 * s.inUnits(x) / s.usual() }
+
+// components are the parts with 80 % intervals of what their coefficients leave open.
 func (s *State) components(d *model.Description, horizon int) {
 	n := len(s.Values)
-	plain := s.Recipe
-	plain.Events, plain.Drivers = nil, nil
-	var ahead []Part
-	if list, err := plain.columns(panel.SeriesView{}, n, n+horizon, 0); err == nil {
-		ahead = s.parts(list) // trend and seasons come first among the columns
-	}
-	for k, part := range s.Past {
-		c := model.Component{Name: part.Name, Factor: s.Logs && part.Name != "trend", Past: s.shown(part), Ahead: slices.Repeat([]float64{panel.Unknown}, horizon)}
-		if k < len(ahead) {
-			c.Ahead = s.shown(ahead[k])
+	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, 0)
+	list, errAhead := s.columnsAhead(horizon)
+	for _, part := range s.Past {
+		c := model.Component{Name: part.Name, Factor: s.Scale.Multiplies() && part.Name != "trend",
+			Past: s.shown(part.Name, part.Values, nil), Ahead: slices.Repeat([]float64{panel.Unknown}, horizon)}
+		places := s.placesOf(part.Name)
+		if errPast == nil && s.in.Values != nil {
+			c.Low, c.High = s.band(part.Name, part.Values, pastList, places, false)
+		}
+		if errAhead == nil && len(list) == len(s.Beta) {
+			ahead := s.sum(list, places, horizon)
+			c.Ahead = s.shown(part.Name, ahead, nil)
+			c.AheadLow, c.AheadHigh = s.band(part.Name, ahead, list, places, part.Name == "trend")
 		}
 		d.Components = append(d.Components, c)
 	}
+	if errAhead != nil && n > 0 {
+		d.Cautions = append(d.Cautions, errAhead.Error())
+	}
 }
 
-// shown is a part in the measure's unit, or as a factor.
-func (s *State) shown(part Part) []float64 {
-	out := make([]float64, len(part.Values))
-	for i, x := range part.Values {
-		if s.Logs && part.Name != "trend" {
+// columnsAhead lays the columns out over the steps, where what they need is at hand.
+func (s *State) columnsAhead(horizon int) ([]column, error) {
+	n := len(s.Values)
+	if s.in.Values == nil {
+		if len(s.Recipe.Events)+len(s.Recipe.Drivers) > 0 || slices.ContainsFunc(s.Recipe.Seasons, func(x Season) bool { return x.When != nil }) {
+			return nil, nil
+		}
+		return s.Recipe.columns(s.in, n, n+horizon, 0)
+	}
+	return s.Recipe.columns(s.in, n, n+horizon, n-len(s.in.Values))
+}
+
+func (s *State) sum(list []column, places []int, n int) []float64 {
+	out := make([]float64, n)
+	for _, a := range places {
+		for i, x := range list[a].values {
+			out[i] += s.Beta[a] * x
+		}
+	}
+	return out
+}
+
+// band is the 80 % interval of a part; a trend ahead may bend as it did before.
+func (s *State) band(part string, values []float64, list []column, places []int, bends bool) (low, high []float64) {
+	const eighty = 1.281552
+	row := make([]float64, len(list))
+	wide := make([]float64, len(values))
+	for i := range values {
+		for _, a := range places {
+			row[a] = list[a].values[i]
+		}
+		variance := s.doubt(row, places)
+		if bends {
+			far := float64(i + 1)
+			variance += s.laterBends() * far * far * far / 3
+		}
+		wide[i] = eighty * math.Sqrt(variance)
+	}
+	minus := make([]float64, len(wide))
+	for i, w := range wide {
+		minus[i] = -w
+	}
+	return s.shown(part, values, minus), s.shown(part, values, wide)
+}
+
+// shown is a part, moved by some, in the measure's unit or as a factor. Between a floor and
+// a ceiling the others are what they change in the middle.
+func (s *State) shown(part string, values, moved []float64) []float64 {
+	out := make([]float64, len(values))
+	for i, x := range values {
+		if moved != nil {
+			x += moved[i]
+		}
+		switch {
+		case part == "trend":
+			out[i] = s.Scale.Back(x)
+		case s.Scale.Multiplies():
 			out[i] = math.Exp(x)
-		} else {
-			out[i] = s.back(x)
+		default:
+			out[i] = s.inUnits(x)
 		}
 	}
 	return out

@@ -1,6 +1,10 @@
 package additive
 
 import (
+	"fmt"
+	"slices"
+	"strings"
+
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 )
@@ -13,23 +17,103 @@ func Families() model.Catalogue {
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
 		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
 		Settings: append([]model.Setting{
-			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending"}, Default: "bending", Meaning: "kind of trend"},
+			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Default: "bending", Meaning: "kind of trend"},
+			{Name: "ceiling", Kind: model.Amount, Meaning: "what a saturating trend stays below", Auto: "none: a saturating trend needs one"},
+			{Name: "floor", Kind: model.Amount, Default: 0.0, Meaning: "what a saturating trend stays above"},
 			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Default: 25, Meaning: "places at which a bending trend may bend"},
 			{Name: "bends-until", Kind: model.Amount, Min: &share, Max: &whole, Default: 0.9, Meaning: "part of the history in which they lie"},
+			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
 			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
+			{Name: "seasons", Kind: model.List, Meaning: "none, or some of: day, week, year, a number of periods; each may go on \"as levels\", \"as harmonics 4\", \"when month 6 to 8\", \"when NAME\" of a driver or event", Auto: "those of the cadence that the length shows"},
 			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
 			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
 			{Name: "drivers", Kind: model.Switch, Default: true, Meaning: "take the drivers that are known ahead"},
+			{Name: "signs", Kind: model.List, Meaning: "effects that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
+			{Name: "hold", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how strongly effects of events and drivers are held towards zero, against the usual"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute lean on each other's effects of events and drivers; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers count for nothing"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			m := Method{Trend: v.Text("trend", "bending"), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
-			m.Reach, _ = v["bends-until"].(float64)
-			m.Drivers, _ = v["drivers"].(bool)
-			m.Events, _ = v["events"].(bool)
-			m.Robust, _ = v["robust"].(bool)
+			m, err := methodOf(v)
+			if err != nil {
+				return nil, err
+			}
+			if by := sharedBy(v); by != "" {
+				return together{m, by, single.BoundsOf(v)}, nil
+			}
 			return single.Model(m, single.BoundsOf(v)), nil
 		},
-		Read: single.Read,
+		Pools: func(v model.Values) bool { return sharedBy(v) != "" },
+		Read:  single.Read,
 	}}
+}
+
+// sharedBy is the attribute that groups what is shared, or all; empty for nothing.
+func sharedBy(v model.Values) string {
+	events, _ := v["events"].(bool)
+	drivers, _ := v["drivers"].(bool)
+	switch by := strings.Join(v.Names("together"), ","); {
+	case by == "none", !events && !drivers:
+		return ""
+	case by == "":
+		return everySeries
+	default:
+		return by
+	}
+}
+
+func methodOf(v model.Values) (Method, error) {
+	m := Method{Trend: v.Text("trend", "bending"), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
+	m.Reach, _ = v["bends-until"].(float64)
+	m.Stiffness, _ = v["stiffness"].(float64)
+	m.Floor, _ = v["floor"].(float64)
+	m.Hold, _ = v["hold"].(float64)
+	m.Drivers, _ = v["drivers"].(bool)
+	m.Events, _ = v["events"].(bool)
+	m.Robust, _ = v["robust"].(bool)
+	if ceiling, ok := v["ceiling"].(float64); ok {
+		if ceiling <= m.Floor {
+			return m, fmt.Errorf("the ceiling %g does not lie above the floor %g", ceiling, m.Floor)
+		}
+		m.Ceiling = &ceiling
+	}
+	if m.Trend == "saturating" && m.Parts != "" {
+		return m, fmt.Errorf("a saturating trend works in log odds: leave parts out")
+	}
+	return m, m.parse(v)
+}
+
+// parse reads the lists: seasons and signs.
+func (m *Method) parse(v model.Values) error {
+	names := v.Names("seasons")
+	if slices.Equal(names, []string{"none"}) {
+		m.Seasons = []wish{}
+		names = nil
+	}
+	for _, text := range names {
+		w, err := parseWish(text)
+		if err != nil {
+			return err
+		}
+		m.Seasons = append(m.Seasons, w)
+	}
+	for _, text := range v.Names("signs") {
+		name, sign, ok := cutLast(text)
+		if !ok || sign != "negative" && sign != "positive" {
+			return fmt.Errorf("%q is no sign: say \"price negative\" or \"promotion positive\"", text)
+		}
+		if m.Signs == nil {
+			m.Signs = map[string]int{}
+		}
+		m.Signs[name] = map[string]int{"negative": -1, "positive": 1}[sign]
+	}
+	return nil
+}
+
+func cutLast(text string) (before, after string, ok bool) {
+	at := strings.LastIndex(text, " ")
+	if at < 0 {
+		return "", "", false
+	}
+	return strings.TrimSpace(text[:at]), text[at+1:], true
 }

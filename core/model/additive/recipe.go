@@ -3,6 +3,7 @@ package additive
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/harmonic"
@@ -20,13 +21,6 @@ type Recipe struct {
 	Drivers []Driver
 }
 
-// Season is one seasonal period, as free levels or as harmonics.
-type Season struct {
-	Name   string
-	Period float64
-	Pairs  int // 0: a level a place
-}
-
 // Event is a named event with days before and after.
 type Event struct {
 	Name          string
@@ -39,7 +33,16 @@ type Driver struct {
 	At           int // place in the view's drivers
 	Log          bool
 	Mean, Spread float64
+	Low, High    float64 // that the training part saw
 }
+
+// The kinds of columns, by what they belong to.
+const (
+	ofTrend = iota
+	ofSeason
+	ofEvent
+	ofDriver
+)
 
 // column is one regressor: what it belongs to, and how loosely it is held: the standard
 // deviation of its coefficient before anything is seen, in those of the series; infinite
@@ -47,74 +50,166 @@ type Driver struct {
 type column struct {
 	part   string
 	name   string
+	kind   int
 	loose  float64
 	values []float64
 }
 
-// columns lays the recipe out over the indices from..to of the series' own time, of which
-// index shift is the view's index 0.
+// layout is a recipe's columns in the making, over the indices from..to of the series' own
+// time, of which index shift is the view's index 0.
+type layout struct {
+	r         *Recipe
+	v         panel.SeriesView
+	from, to  int
+	shift     int
+	out       []column
+	occasions map[string][]*calendar.Event
+}
+
 func (r *Recipe) columns(v panel.SeriesView, from, to, shift int) ([]column, error) {
-	n := to - from
-	var out []column
-	add := func(part, name string, loose float64, value func(i int) float64) {
-		c := column{part, name, loose, make([]float64, n)}
-		for i := range n {
-			c.values[i] = value(from + i)
-		}
-		out = append(out, c)
-	}
-	add("trend", "level", math.Inf(1), func(int) float64 { return 1 })
-	length := float64(r.Length)
-	if r.Trend != "flat" {
-		add("trend", "slope", 2, func(i int) float64 { return float64(i)/length - 0.5 })
-	}
-	for _, at := range r.Bends {
-		add("trend", fmt.Sprintf("bend %d", at), 2, func(i int) float64 { return float64(max(0, i-at)) / length })
-	}
-	for _, s := range r.Seasons {
-		if s.Pairs == 0 {
-			m := int(s.Period)
-			for k := range m {
-				add(s.Name, fmt.Sprintf("%s %d", s.Name, k+1), 1, func(i int) float64 {
-					x := -1 / float64(m)
-					if place(r.Ordinal+int64(i), m) == k {
-						x++
-					}
-					return x
-				})
-			}
-			continue
-		}
-		for k, values := range harmonic.Columns(s.Period, s.Pairs, r.Ordinal+int64(from), n) {
-			out = append(out, column{s.Name, fmt.Sprintf("%s %d", s.Name, k+1), 0.7 / float64(k/2+1), values})
+	l := &layout{r: r, v: v, from: from, to: to, shift: shift}
+	l.trend()
+	for i := range r.Seasons {
+		if err := l.season(&r.Seasons[i]); err != nil {
+			return nil, err
 		}
 	}
 	for _, e := range r.Events {
-		for offset := -e.Before; offset <= e.After; offset++ {
-			name := e.Name
-			if offset != 0 {
-				name = fmt.Sprintf("%s %+d", e.Name, offset)
-			}
-			list := named(v.Events(), e.Name)
-			c := v.View().Cadence()
-			add(e.Name, name, 2, func(i int) (x float64) {
-				for _, ev := range list {
-					x += ev.Share(c, r.Ordinal+int64(i), offset)
+		l.event(e)
+	}
+	for _, d := range r.Drivers {
+		if err := l.driver(d); err != nil {
+			return nil, err
+		}
+	}
+	return l.out, nil
+}
+
+func (l *layout) add(part, name string, kind int, loose float64, value func(i int) float64) {
+	c := column{part, name, kind, loose, make([]float64, l.to-l.from)}
+	for i := range c.values {
+		c.values[i] = value(l.from + i)
+	}
+	l.out = append(l.out, c)
+}
+
+func (l *layout) trend() {
+	l.add("trend", "level", ofTrend, math.Inf(1), func(int) float64 { return 1 })
+	length := float64(l.r.Length)
+	if l.r.Trend != "flat" {
+		l.add("trend", "slope", ofTrend, 2, func(i int) float64 { return float64(i)/length - 0.5 })
+	}
+	for _, at := range l.r.Bends {
+		l.add("trend", fmt.Sprintf("bend %d", at), ofTrend, 2, func(i int) float64 { return float64(max(0, i-at)) / length })
+	}
+}
+
+// season lays out a season; where it holds only under a condition, once for where the
+// condition holds and once for where it does not.
+func (l *layout) season(s *Season) error {
+	if s.When == nil {
+		l.cycle(s, s.Name, nil)
+		return nil
+	}
+	holds, err := l.holds(s.When)
+	if err != nil {
+		return err
+	}
+	l.cycle(s, s.Name+" when "+s.When.Text, func(i int) bool { return holds(i) })
+	l.cycle(s, s.Name+" otherwise", func(i int) bool { return !holds(i) })
+	return nil
+}
+
+func (l *layout) cycle(s *Season, part string, holds func(i int) bool) {
+	on := func(i int) bool { return holds == nil || holds(i) }
+	if s.Pairs == 0 {
+		m := int(s.Period)
+		for k := range m {
+			l.add(part, fmt.Sprintf("%s %d", part, k+1), ofSeason, 1, func(i int) float64 {
+				x := -1 / float64(m)
+				if place(l.r.Ordinal+int64(i), m) == k {
+					x++
+				}
+				if !on(i) {
+					x = 0
 				}
 				return x
 			})
 		}
+		return
 	}
-	for _, d := range r.Drivers {
-		values := v.Driver(d.At, to-shift)
-		for i := from; i < to; i++ {
-			if x := values[i-shift]; !panel.Known(x) || d.Log && x <= 0 {
-				return nil, fmt.Errorf("the driver %s is unknown, or not above zero, at %s: give its values, or leave it out", d.Name, v.View().Cadence().Format(r.Ordinal+int64(i)))
+	for k, values := range harmonic.Columns(s.Period, s.Pairs, l.r.Ordinal+int64(l.from), l.to-l.from) {
+		for i := range values {
+			if !on(l.from + i) {
+				values[i] = 0
 			}
 		}
-		add(d.Name, d.Name, 2, func(i int) float64 { return (d.to(values[i-shift]) - d.Mean) / d.Spread })
+		l.out = append(l.out, column{part, fmt.Sprintf("%s %d", part, k+1), ofSeason, 0.7 / float64(k/2+1), values})
 	}
-	return out, nil
+}
+
+func (l *layout) event(e Event) {
+	c := l.v.View().Cadence()
+	list := named(l.v.Events(), e.Name)
+	for offset := -e.Before; offset <= e.After; offset++ {
+		name := e.Name
+		if offset != 0 {
+			name = fmt.Sprintf("%s %+d", e.Name, offset)
+		}
+		l.add(e.Name, name, ofEvent, 2, func(i int) (x float64) {
+			for _, ev := range list {
+				x += ev.Share(c, l.r.Ordinal+int64(i), offset)
+			}
+			return x
+		})
+	}
+}
+
+func (l *layout) driver(d Driver) error {
+	values := l.v.Driver(d.At, l.to-l.shift)
+	for i := l.from; i < l.to; i++ {
+		if x := values[i-l.shift]; !panel.Known(x) || d.Log && x <= 0 {
+			return fmt.Errorf("the driver %s is unknown, or not above zero, at %s: give its values, or leave it out", d.Name, l.period(i))
+		}
+	}
+	l.add(d.Name, d.Name, ofDriver, 2, func(i int) float64 { return (d.to(values[i-l.shift]) - d.Mean) / d.Spread })
+	return nil
+}
+
+func (l *layout) period(i int) string {
+	return l.v.View().Cadence().Format(l.r.Ordinal + int64(i))
+}
+
+// holds tells, for each index, whether a condition holds.
+func (l *layout) holds(c *Condition) (func(i int) bool, error) {
+	cadence := l.v.View().Cadence()
+	if c.Name == "" {
+		return func(i int) bool { return c.month(cadence, l.r.Ordinal+int64(i)) }, nil
+	}
+	for d, driver := range l.v.View().Drivers() {
+		if driver.Name != c.Name {
+			continue
+		}
+		values := l.v.Driver(d, l.to-l.shift)
+		for i := l.from; i < l.to; i++ {
+			if !panel.Known(values[i-l.shift]) {
+				return nil, fmt.Errorf("the season that holds when %s: the driver is unknown at %s", c.Name, l.period(i))
+			}
+		}
+		return func(i int) bool { return values[i-l.shift] > 0 }, nil
+	}
+	list := named(l.v.Events(), c.Name)
+	if len(list) == 0 {
+		return nil, fmt.Errorf("the season that holds when %s: there is no such driver or event; say \"when month 6 to 8\", or name one of them", c.Name)
+	}
+	return func(i int) bool {
+		for _, e := range list {
+			if e.Share(cadence, l.r.Ordinal+int64(i), 0) > 0 {
+				return true
+			}
+		}
+		return false
+	}, nil
 }
 
 func (d Driver) to(x float64) float64 {
@@ -126,43 +221,9 @@ func (d Driver) to(x float64) float64 {
 
 func named(list []*calendar.Event, name string) (out []*calendar.Event) {
 	for _, e := range list {
-		if e.Name == name {
+		if strings.EqualFold(e.Name, name) {
 			out = append(out, e)
 		}
 	}
 	return out
 }
-
-func place(ord int64, m int) int {
-	p := int(ord % int64(m))
-	if p < 0 {
-		p += m
-	}
-	return p
-}
-
-// seasonsOf finds the seasons that a cadence and a length can show: free levels for short
-// ones after two rounds, harmonics for long ones.
-func seasonsOf(c calendar.Cadence, known int) (out []Season) {
-	names := map[calendar.Unit][]string{
-		calendar.Quarterhour: {"day", "week", "year"}, calendar.Halfhour: {"day", "week", "year"}, calendar.Hour: {"day", "week", "year"},
-		calendar.Day: {"week", "year"}, calendar.Week: {"year"}, calendar.Month: {"year"}, calendar.Quarter: {"year"},
-	}[c.Unit]
-	for k, period := range c.Seasons() {
-		if float64(known) < 2*period {
-			continue
-		}
-		s := Season{Name: names[k], Period: period}
-		if period > mostLevels {
-			s.Pairs = min(mostPairs, int(period/4), known/30)
-		}
-		out = append(out, s)
-	}
-	return out
-}
-
-// The bounds of automatic seasons.
-const (
-	mostLevels = 24 // longest season with a level a place
-	mostPairs  = 8
-)

@@ -3,7 +3,6 @@ package additive
 import (
 	"context"
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 
@@ -50,9 +49,7 @@ func (w *work) fit(ctx context.Context, list []column) error {
 			return err
 		}
 		if w.robust && round == 0 {
-			if n := shrug(y, rest, errs); n > 0 {
-				w.s.Notes = append(w.s.Notes[:len(w.s.Notes):len(w.s.Notes)], fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
-			}
+			w.s.Odd = shrug(y, rest, errs)
 		}
 		white, ok := errs.Whiten(columns)
 		if !ok {
@@ -74,6 +71,28 @@ func (w *work) fit(ctx context.Context, list []column) error {
 		return err
 	}
 	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)), like)
+	if err == nil {
+		w.s.Errs = errs
+	}
+	return nil
+}
+
+// settle solves the regression under the errors as they are, and fits them once more.
+func (w *work) settle(ctx context.Context, list []column) error {
+	columns := [][]float64{w.y}
+	for _, c := range list {
+		columns = append(columns, c.values)
+	}
+	like := w.s.Errs
+	white, ok := like.Whiten(columns)
+	if !ok {
+		return errors.New("the errors could not be modelled")
+	}
+	w.white = white
+	if err := w.regress(list, w.s.Sigma2); err != nil {
+		return err
+	}
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, w.y)), like)
 	if err == nil {
 		w.s.Errs = errs
 	}
@@ -133,11 +152,12 @@ func (w *work) rest(list []column, y []float64) []float64 {
 	return out
 }
 
-// shrug makes values unknown whose error one step ahead is beyond five of the usual ones.
-func shrug(y, rest []float64, errs *arima.State) (n int) {
+// shrug makes values unknown whose error one step ahead is beyond five of the usual ones,
+// and gives their places.
+func shrug(y, rest []float64, errs *arima.State) (odd []int) {
 	white, ok := errs.Whiten([][]float64{rest})
 	if !ok {
-		return 0
+		return nil
 	}
 	var sizes []float64
 	for i, e := range white[0] {
@@ -148,15 +168,15 @@ func shrug(y, rest []float64, errs *arima.State) (n int) {
 	slices.Sort(sizes)
 	bound := 5 * 1.4826 * sizes[len(sizes)/2]
 	if bound == 0 {
-		return 0
+		return nil
 	}
 	for i, e := range white[0] {
 		if panel.Known(y[i]) && math.Abs(e) > bound {
 			y[i] = panel.Unknown
-			n++
+			odd = append(odd, i)
 		}
 	}
-	return n
+	return odd
 }
 
 // regress solves the penalised least squares of the whitened columns: each coefficient is
@@ -171,8 +191,54 @@ func (w *work) regress(list []column, noise float64) error {
 		for b := a; b < k; b++ {
 			gram.SetSym(a, b, product(xa, w.white[b+1]))
 		}
-		prior := list[a].loose * w.s.Spread
-		gram.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/(prior*prior))
+		mean, variance := w.prior(&list[a])
+		gram.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/variance)
+		right.SetVec(a, right.AtVec(a)+mean*noise/variance)
+	}
+	s := w.s
+	s.Names, s.Belongs, s.Kinds = make([]string, k), make([]string, k), make([]int, k)
+	for a := range list {
+		s.Names[a], s.Belongs[a], s.Kinds[a] = list[a].name, list[a].part, list[a].kind
+	}
+	var inverse mat.SymDense
+	held := map[int]bool{} // at zero, by their sign
+	for {
+		if err := solve(gram, right, held, &inverse, s); err != nil {
+			return err
+		}
+		wrong := w.wrongSigns(held)
+		if len(wrong) == 0 {
+			break
+		}
+		for _, a := range wrong {
+			held[a] = true
+		}
+	}
+	s.Cov = make([]float32, k*k)
+	for a := range k {
+		for b := range k {
+			if !held[a] && !held[b] {
+				s.Cov[a*k+b] = float32(noise * inverse.At(a, b))
+			}
+		}
+	}
+	return nil
+}
+
+// solve finds the coefficients; those that are held are zero.
+func solve(gram *mat.SymDense, right *mat.VecDense, held map[int]bool, inverse *mat.SymDense, s *State) error {
+	k := right.Len()
+	if len(held) > 0 {
+		again, side := mat.NewSymDense(k, nil), mat.VecDenseCopyOf(right)
+		again.CopySym(gram)
+		for a := range held {
+			for b := range k {
+				again.SetSym(a, b, 0)
+			}
+			again.SetSym(a, a, 1)
+			side.SetVec(a, 0)
+		}
+		gram, right = again, side
 	}
 	var chol mat.Cholesky
 	if !chol.Factorize(gram) {
@@ -182,20 +248,34 @@ func (w *work) regress(list []column, noise float64) error {
 	if err := solved(chol.SolveVecTo(beta, right)); err != nil {
 		return err
 	}
-	w.s.Beta = slices.Clone(beta.RawVector().Data)
-	var inverse mat.SymDense
-	if err := solved(chol.InverseTo(&inverse)); err != nil {
-		return err
-	}
-	w.s.Cov = make([]float64, k*k)
-	w.s.Names, w.s.Belongs = nil, nil
-	for a := range k {
-		w.s.Names, w.s.Belongs = append(w.s.Names, list[a].name), append(w.s.Belongs, list[a].part)
-		for b := range k {
-			w.s.Cov[a*k+b] = noise * inverse.At(a, b)
+	s.Beta = slices.Clone(beta.RawVector().Data)
+	return solved(chol.InverseTo(inverse))
+}
+
+// prior is what is known of a column's coefficient before this series is seen: what other
+// series say of it, or that it is small.
+func (w *work) prior(c *column) (mean, variance float64) {
+	loose := c.loose * w.s.Spread
+	if c.kind == ofEvent || c.kind == ofDriver {
+		if p, ok := w.s.Shared[c.name]; ok {
+			per := w.s.perUnit(c.part)
+			return p.Mean / per, p.Variance / (per * per)
+		}
+		if w.s.method.Hold > 0 {
+			loose /= w.s.method.Hold
 		}
 	}
-	return nil
+	return 0, loose * loose
+}
+
+// wrongSigns lists the coefficients that the settings want on the other side of zero.
+func (w *work) wrongSigns(held map[int]bool) (out []int) {
+	for a, part := range w.s.Belongs {
+		if sign := w.s.method.Signs[part]; sign != 0 && !held[a] && w.s.Beta[a]*float64(sign) < 0 {
+			out = append(out, a)
+		}
+	}
+	return out
 }
 
 // solved lets a poor condition pass: columns that repeat each other share their effect, as

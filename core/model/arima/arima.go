@@ -339,9 +339,9 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
-// widths are the standard deviations of the forecasts: sigma times the root of the sum of
-// psi squared, over the unknown values at the end too.
-func (s *State) widths(h int) []float64 {
+// Psi are the weights of the errors: what one moves, on the transformed scale, k periods
+// later; over the unknown values at the end and h steps.
+func (s *State) Psi(h int) []float64 {
 	sh := &shape{}
 	sh.set(s.Order, s.X)
 	n := h + s.Quiet
@@ -365,6 +365,13 @@ func (s *State) widths(h int) []float64 {
 			psi[k] += psi[k-s.Order.Season]
 		}
 	}
+	return psi
+}
+
+// widths are the standard deviations of the forecasts: sigma times the root of the sum of
+// psi squared.
+func (s *State) widths(h int) []float64 {
+	psi := s.Psi(h)
 	out := make([]float64, h)
 	sum := 0.0
 	for k, v := range psi {

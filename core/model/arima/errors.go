@@ -61,3 +61,6 @@ func (s *State) Whiten(columns [][]float64) ([][]float64, bool) {
 	f.shape.set(s.Order, s.X)
 	return out, f.filter.run(&f.shape, columns, out)
 }
+
+// Variance is that of an error, on the series' own scale, of a fit without a transform.
+func (s *State) Variance() float64 { return s.Sigma2 * s.Scale.Size * s.Scale.Size }

@@ -92,7 +92,9 @@ func TestEffectsComeBack(t *testing.T) {
 	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d", own/size, best/size, 100*in80/points, 100*in95/points, near, series)
 	assert.InDelta(t, 1, mean["price"], 0.04)
 	assert.InDelta(t, 1, mean["promotion"], 0.06)
-	assert.Less(t, own/best, 1.18)
+	assert.Less(t, own/best, 1.12)
+	assert.GreaterOrEqual(t, near["price"], series*9/10)
+	assert.GreaterOrEqual(t, near["promotion"], series*9/10)
 	assert.InDelta(t, 0.8, in80/points, 0.05)
 	assert.InDelta(t, 0.95, in95/points, 0.03)
 

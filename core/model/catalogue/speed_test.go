@@ -2,11 +2,13 @@ package catalogue_test
 
 import (
 	"context"
+	"fmt"
 	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
@@ -28,12 +30,16 @@ func BenchmarkFamilies(b *testing.B) {
 			m, _, err := catalogue.Standard().New(c.family, nil)
 			require.NoError(b, err)
 			const series = 40
+			explained := c.name == "additive/daily"
 			var values [][]float64
 			for i := range series {
 				y, _, _ := c.pr.draw(rand.New(rand.NewPCG(3, uint64(i))), c.n, c.pr.h)
 				values = append(values, y)
 			}
 			p := panelOf(c.pr.cadence, values)
+			if explained {
+				explain(p, 10, 3, c.pr.h)
+			}
 			v := panel.NewView(p, all(p), 0, p.Length-1)
 			for b.Loop() {
 				trained, err := m.Train(context.Background(), v, model.Env{Horizon: c.pr.h, Workers: 2, Random: streams(1)})
@@ -43,5 +49,29 @@ func BenchmarkFamilies(b *testing.B) {
 			}
 			b.ReportMetric(float64(series*b.N)/b.Elapsed().Seconds(), "series/s")
 		})
+	}
+}
+
+// explain gives a panel events, twenty occasions each, and drivers that are known ahead.
+func explain(p *panel.Panel, events, drivers, ahead int) {
+	rnd := rand.New(rand.NewPCG(8, 8))
+	for e := range events {
+		event := calendar.Event{Name: fmt.Sprint("event ", e)}
+		for range 20 {
+			day := p.Cadence.Start(p.Ordinal(rnd.IntN(p.Length + ahead)))
+			event.Occasions = append(event.Occasions, calendar.DayOf(day, day))
+		}
+		event.Tidy()
+		p.Events = append(p.Events, event)
+	}
+	for d := range drivers {
+		p.Drivers = append(p.Drivers, panel.Driver{Name: fmt.Sprint("driver ", d), KnownAhead: true})
+		for i := range p.Series {
+			values := make([]float64, p.Length+ahead)
+			for k := range values {
+				values[k] = 3 + rnd.Float64()
+			}
+			p.Series[i].Drivers = append(p.Series[i].Drivers, values)
+		}
 	}
 }

@@ -40,3 +40,15 @@ func (b Bounds) keep(out forecast.Rows) {
 		out.Clip(*b.Lowest)
 	}
 }
+
+func (b Bounds) clip(x []float64) {
+	for i, v := range x {
+		if b.Whole {
+			v = math.Round(v)
+		}
+		if b.Lowest != nil {
+			v = math.Max(v, *b.Lowest)
+		}
+		x[i] = v
+	}
+}

@@ -2,6 +2,7 @@ package single
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/stat/distuv"
 
@@ -14,18 +15,37 @@ import (
 // parts' shares and the line.
 func (f *Fit) Describe() model.Description {
 	d := model.Description{From: f.First, To: f.Next - 1, Known: panel.CountKnown(f.Values)}
+	d.LeftOut = unknown(f.First, f.Values)
+	if s, ok := f.State.(interface{ See(panel.SeriesView) }); ok {
+		s.See(f.view)
+	}
 	f.State.Describe(&d, f.Horizon)
+	slices.SortStableFunc(d.LeftOut, func(a, b model.Stretch) int { return a.From - b.From })
 	d.Cautions = append(append([]string{}, f.Cautions...), d.Cautions...)
 	residuals := residualsOf(f.Values, f.State.Fitted())
 	d.Training = scores(f.Values, residuals)
 	d.Tests = tests(residuals, len(d.Parameters))
 	d.Shares = shares(d.Components)
 	rows := forecast.NewRows(max(f.Horizon, 1))
-	if err := f.State.Forecast(panel.SeriesView{}, rows); err == nil {
+	if err := f.State.Forecast(f.view, rows); err == nil {
 		f.Bounds.keep(rows)
 		d.Line = line(rows.Mean)
 	}
 	return d
+}
+
+// unknown lists the stretches without values.
+func unknown(first int, values []float64) (out []model.Stretch) {
+	for i := 0; i < len(values); i++ {
+		start := i
+		for i < len(values) && !panel.Known(values[i]) {
+			i++
+		}
+		if i > start {
+			out = append(out, model.Stretch{From: first + start, To: first + i - 1, Why: "unknown"})
+		}
+	}
+	return out
 }
 
 // residualsOf are actual less fitted where both are known.

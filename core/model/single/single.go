@@ -80,6 +80,7 @@ type Fit struct {
 	Values   []float64
 	Horizon  int
 	Cautions []string
+	view     panel.SeriesView // as last seen; not written
 }
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
@@ -91,7 +92,7 @@ func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, r
 	if err != nil {
 		return nil, err
 	}
-	return &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions}, nil
+	return &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}, nil
 }
 
 // Start fits a method, or what stands in for it where the series carries no more, with
@@ -183,8 +184,21 @@ func (f *Fit) Advance(s panel.SeriesView) error {
 	if err := f.State.Advance(s, from); err != nil {
 		return err
 	}
-	f.Next = s.First + len(s.Values)
+	f.Next, f.view = s.First+len(s.Values), s
 	return nil
+}
+
+// Paths draws count futures of h steps, one after another, within the bounds.
+func (f *Fit) Paths(s panel.SeriesView, h, count int) ([]float64, error) {
+	p, ok := f.State.(interface {
+		Paths(s panel.SeriesView, h, count int) ([]float64, error)
+	})
+	if !ok {
+		return nil, model.ErrNoPaths
+	}
+	out, err := p.Paths(s, h, count)
+	f.Bounds.clip(out)
+	return out, err
 }
 
 // Fitted gives the forecasts one step ahead within the training part.

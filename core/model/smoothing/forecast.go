@@ -166,7 +166,7 @@ func (s *State) simulate(out forecast.Rows) {
 	for i := 0; i < paths; i += 2 {
 		s := &states[i/2%len(states)]
 		// A variance of its own for each pair: how well it is known shows in the width.
-		wide := sigma * math.Sqrt(s.Free/chiSquared(s.Free, rnd))
+		wide := sigma * math.Sqrt(s.Free/num.ChiSquared(s.Free, rnd))
 		for h := range draws {
 			draws[h] = wide * rnd.NormFloat64()
 		}
@@ -255,14 +255,6 @@ var gridRanks = func() func(int) []int {
 		return make(n)
 	}
 }()
-
-// chiSquared draws by Wilson and Hilferty's cube (Proceedings of the National Academy of
-// Sciences 17, 1931), close enough for the spread of a variance.
-func chiSquared(free float64, rnd *rand.Rand) float64 {
-	c := 2 / (9 * free)
-	x := 1 - c + math.Sqrt(c)*rnd.NormFloat64()
-	return free * max(x*x*x, 0.05)
-}
 
 // Count is the number of parameters estimated.
 func (s *State) Count() int {

@@ -1,0 +1,205 @@
+package additive
+
+import (
+	"errors"
+	"math"
+	"math/rand/v2"
+	"slices"
+
+	"gonum.org/v1/gonum/mat"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// ahead is what a forecast of h steps rests on, on the working scale.
+type ahead struct {
+	columns []column
+	errs    []float64 // means of the errors
+	psi     []float64 // what an error moves k steps later
+	lost    float64   // by which the errors' variance grows for the columns that were fitted
+	later   float64   // variance a period of the slope's change in time to come
+}
+
+func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
+	n := len(s.Values)
+	if v.Values == nil && len(s.Recipe.Events)+len(s.Recipe.Drivers) > 0 {
+		return nil, errors.New("the events and drivers past the origin are not at hand")
+	}
+	shift := 0
+	if v.Values != nil {
+		shift = n - len(v.Values)
+	}
+	list, err := s.Recipe.columns(v, n, n+h, shift)
+	if err != nil {
+		return nil, err
+	}
+	rest := forecast.NewRows(h)
+	if err := s.Errs.Forecast(panel.SeriesView{}, rest); err != nil {
+		return nil, err
+	}
+	known := float64(panel.CountKnown(s.Values[:s.Used]))
+	lost := known / max(0.3*known, known-float64(len(s.Beta)))
+	return &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}, nil
+}
+
+// Forecast adds the parts up over the steps, and what the errors go on by. On the working
+// scale errors, coefficients and bends to come are normal, so that quantiles need no
+// simulation; Paths draws what they describe.
+func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
+	h := len(out.Mean)
+	a, err := s.ahead(v, h)
+	if err != nil {
+		return err
+	}
+	k := len(a.columns)
+	row := make([]float64, k)
+	own, free := 0.0, max(3, min(s.Used-k, 1000))
+	quiet := len(a.psi) - h
+	for i := range quiet {
+		own += a.psi[i] * a.psi[i]
+	}
+	for i := range h {
+		mu := a.errs[i]
+		for c := range a.columns {
+			row[c] = a.columns[c].values[i]
+			mu += s.Beta[c] * row[c]
+		}
+		own += a.psi[quiet+i] * a.psi[quiet+i]
+		far := float64(i + 1)
+		wide := math.Sqrt(s.Errs.Variance()*own*a.lost + s.doubt(row, nil) + a.later*far*far*far/3)
+		out.Mean[i] = s.Scale.Mean(mu, wide*wide)
+		q := out.At(i)
+		for g, p := range forecast.Grid {
+			q[g] = s.Scale.Back(mu + wide*num.StudentQuantile(p, free))
+		}
+	}
+	return nil
+}
+
+// doubt is the variance that the coefficients' give to a row of columns, of those alone
+// that are taken, or of all.
+func (s *State) doubt(row []float64, taken []int) (sum float64) {
+	k := len(row)
+	if taken == nil {
+		for a, x := range row {
+			if x == 0 {
+				continue
+			}
+			line := s.Cov[a*k : a*k+k]
+			part := 0.0
+			for b, c := range line {
+				part += float64(c) * row[b]
+			}
+			sum += x * part
+		}
+		return max(0, sum)
+	}
+	for _, a := range taken {
+		for _, b := range taken {
+			sum += row[a] * float64(s.Cov[a*k+b]) * row[b]
+		}
+	}
+	return max(0, sum)
+}
+
+// laterBends is the variance a period of the slope's change in time to come: bends as often
+// and as large as those that were found. Their effect on the level h steps ahead has the
+// variance of this times h^3 / 3.
+func (s *State) laterBends() float64 {
+	sum := 0.0
+	for k, kind := range s.Kinds {
+		if kind == ofTrend && k >= 2 {
+			slope := s.Beta[k] / float64(s.Recipe.Length)
+			sum += slope * slope
+		}
+	}
+	return sum / float64(s.Recipe.Length)
+}
+
+// Paths draws count futures of h steps, path after path, from errors, coefficients and
+// bends to come together. The same state draws the same ones whatever the drivers ahead
+// are, so that two scenarios differ by their drivers alone.
+func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
+	a, err := s.ahead(v, h)
+	if err != nil {
+		return nil, err
+	}
+	k := len(a.columns)
+	root := s.covRoot()
+	rnd := rand.New(rand.NewPCG(s.seed(), 0x5ce7a210))
+	out := make([]float64, count*h)
+	z, beta, errs := make([]float64, k), make([]float64, k), make([]float64, len(a.psi))
+	sigma := math.Sqrt(s.Errs.Variance() * a.lost)
+	free := float64(max(3, min(s.Used-k, 1000)))
+	quiet := len(a.psi) - h
+	for p := range count {
+		wide := math.Sqrt(free / num.ChiSquared(free, rnd))
+		for i := range z {
+			z[i] = rnd.NormFloat64()
+		}
+		for i := range beta {
+			beta[i] = s.Beta[i]
+			for j := range i + 1 {
+				beta[i] += wide * root[i*k+j] * z[j]
+			}
+		}
+		for i := range errs {
+			errs[i] = sigma * wide * rnd.NormFloat64()
+		}
+		level, slope := 0.0, 0.0
+		for i := range h {
+			slope += math.Sqrt(a.later) * rnd.NormFloat64()
+			level += slope
+			x := a.errs[i] + level
+			for j := range quiet + i + 1 {
+				x += a.psi[j] * errs[quiet+i-j]
+			}
+			for c := range a.columns {
+				x += beta[c] * a.columns[c].values[i]
+			}
+			out[p*h+i] = s.Scale.Back(x)
+		}
+	}
+	return out, nil
+}
+
+// covRoot is the lower Cholesky factor of the coefficients' covariance, row by row.
+func (s *State) covRoot() []float64 {
+	k := len(s.Beta)
+	sym := mat.NewSymDense(k, nil)
+	for a := range k {
+		for b := a; b < k; b++ {
+			sym.SetSym(a, b, float64(s.Cov[a*k+b]))
+		}
+		// Stored in single precision, and zero where a sign holds: enough to stay definite.
+		sym.SetSym(a, a, sym.At(a, a)*(1+1e-6)+1e-14)
+	}
+	out := make([]float64, k*k)
+	var chol mat.Cholesky
+	if !chol.Factorize(sym) {
+		for a := range k {
+			out[a*k+a] = math.Sqrt(sym.At(a, a))
+		}
+		return out
+	}
+	var lower mat.TriDense
+	chol.LTo(&lower)
+	for a := range k {
+		for b := range a + 1 {
+			out[a*k+b] = lower.At(a, b)
+		}
+	}
+	return out
+}
+
+// placesOf are the columns of each part.
+func (s *State) placesOf(part string) (out []int) {
+	for a, name := range s.Belongs {
+		if name == part {
+			out = append(out, a)
+		}
+	}
+	return slices.Clip(out)
+}

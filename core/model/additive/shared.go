@@ -1,0 +1,224 @@
+package additive
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"sync"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// Prior is what the other series of a group say of an effect, a unit of its driver, on the
+// working scale.
+type Prior struct {
+	Mean, Variance float64
+	Series         int     // that say it
+	Between        float64 // standard deviation of the effect from series to series
+}
+
+// everySeries makes one group of all.
+const everySeries = "all"
+
+// together fits the series first each alone, and again with what the others of its group
+// say of the effects of events and drivers: a series of few promotions leans on the many
+// of its neighbours.
+//
+// Source: random effects as in DerSimonian and Laird, Meta-analysis in clinical trials,
+// Controlled Clinical Trials 7 (1986); shrinkage towards them: Efron and Morris, Journal of
+// the American Statistical Association 70 (1975).
+type together struct {
+	method Method
+	by     string
+	bounds single.Bounds
+}
+
+// Train fits the series, in turn alone and with what they share.
+func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	at := slices.Index(v.Attributes(), t.by)
+	if at < 0 && t.by != everySeries {
+		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, all or none", t.by, v.Attributes())
+	}
+	alone := &memory{method: t.method, states: map[string]*State{}}
+	first := single.Model(alone, t.bounds)
+	trained, err := first.Train(ctx, v, env)
+	if err != nil || v.Len() < 2 {
+		return trained, err
+	}
+	groups := map[string][]*State{}
+	for i := range v.Len() {
+		s := v.Series(i)
+		if state := alone.states[s.Key]; state != nil && len(state.Recipe.Events)+len(state.Recipe.Drivers) > 0 {
+			group := everySeries
+			if at >= 0 {
+				group = s.Labels[at]
+			}
+			groups[group] = append(groups[group], state)
+		}
+	}
+	any := false
+	for _, list := range groups {
+		any = share(list) || any
+	}
+	if !any {
+		return trained, nil
+	}
+	return single.Model(again{alone}, t.bounds).Train(ctx, v, env)
+}
+
+// memory fits, and remembers.
+type memory struct {
+	method Method
+	mu     sync.Mutex
+	states map[string]*State
+}
+
+// Fit fits a series alone.
+func (m *memory) Fit(ctx context.Context, in single.Input) (single.State, error) {
+	state, err := m.method.Fit(ctx, in)
+	if s, ok := state.(*State); ok && err == nil {
+		m.mu.Lock()
+		m.states[in.Key] = s
+		m.mu.Unlock()
+	}
+	return state, err
+}
+
+// again fits once more what is remembered, with what is shared.
+type again struct{ *memory }
+
+// Fit fits the coefficients anew; bends and the shape of the errors stay.
+func (m again) Fit(ctx context.Context, in single.Input) (single.State, error) {
+	m.mu.Lock()
+	s := m.states[in.Key]
+	m.mu.Unlock()
+	if s == nil || len(s.Shared) == 0 {
+		if s != nil {
+			return s, nil
+		}
+		return m.method.Fit(ctx, in)
+	}
+	return s, s.refit(ctx, in)
+}
+
+// effect is one series' own estimate, a unit of the driver.
+type effect struct {
+	state          *State
+	value, squared float64
+}
+
+// share gives each state what the others say of its effects. Those on other scales have
+// nothing to say to each other.
+func share(list []*State) (any bool) {
+	type key struct {
+		name string
+		kind single.ScaleKind
+		log  bool
+	}
+	var order []key
+	effects := map[key][]effect{}
+	for _, s := range list {
+		k := len(s.Beta)
+		for a, name := range s.Names {
+			if s.Kinds[a] != ofEvent && s.Kinds[a] != ofDriver {
+				continue
+			}
+			per := s.perUnit(s.Belongs[a])
+			id := key{name, s.Scale.Kind, s.logged(s.Belongs[a])}
+			variance := float64(s.Cov[a*k+a]) * per * per
+			if !(variance > 0) { // held at zero by its sign
+				continue
+			}
+			if effects[id] == nil {
+				order = append(order, id)
+			}
+			effects[id] = append(effects[id], effect{s, s.Beta[a] * per, variance})
+		}
+	}
+	for _, id := range order {
+		if own := effects[id]; len(own) > 1 {
+			any = true
+			spreadOut(id.name, own)
+		}
+	}
+	return any
+}
+
+// spreadOut estimates the effects' mean and how they differ between series, and tells each
+// what the others say, without its own.
+func spreadOut(name string, list []effect) {
+	var w, ww, wb, q float64
+	for _, e := range list {
+		w, ww, wb = w+1/e.squared, ww+1/(e.squared*e.squared), wb+e.value/e.squared
+	}
+	for _, e := range list {
+		d := e.value - wb/w
+		q += d * d / e.squared
+	}
+	n := float64(len(list))
+	between := 0.0
+	if c := w - ww/w; c > 0 {
+		between = max(0, (q-(n-1))/c)
+	}
+	var sum, weight float64
+	for _, e := range list {
+		weight += 1 / (e.squared + between)
+		sum += e.value / (e.squared + between)
+	}
+	for _, e := range list {
+		own := 1 / (e.squared + between)
+		rest := weight - own
+		if e.state.Shared == nil {
+			e.state.Shared = map[string]Prior{}
+		}
+		e.state.Shared[name] = Prior{
+			Mean:     (sum - own*e.value) / rest,
+			Variance: between + 1/rest,
+			Series:   len(list) - 1,
+			Between:  math.Sqrt(between),
+		}
+	}
+}
+
+// perUnit turns a coefficient into the effect of one unit of its driver.
+func (s *State) perUnit(part string) float64 {
+	if d := s.driver(part); d != nil {
+		return 1 / d.Spread
+	}
+	return 1
+}
+
+func (s *State) logged(part string) bool {
+	d := s.driver(part)
+	return d != nil && d.Log
+}
+
+func (s *State) driver(part string) *Driver {
+	for i := range s.Recipe.Drivers {
+		if s.Recipe.Drivers[i].Name == part {
+			return &s.Recipe.Drivers[i]
+		}
+	}
+	return nil
+}
+
+// refit solves the regression once more, with what is shared, and fits the errors to what
+// it leaves.
+func (s *State) refit(ctx context.Context, in single.Input) error {
+	list, err := s.Recipe.columns(in.SeriesView, 0, s.Used, 0)
+	if err != nil {
+		return err
+	}
+	w := &work{s: s, in: in, y: s.worked()}
+	for _, i := range s.Odd {
+		w.y[i] = panel.Unknown
+	}
+	if err := w.settle(ctx, list); err != nil {
+		return err
+	}
+	s.Past = s.parts(list)
+	return nil
+}
