@@ -5,6 +5,8 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
+
 	"paperkettle/core/panel"
 )
 
@@ -37,7 +39,7 @@ func (w *work) bends(ctx context.Context, list []column, m Method, loosely bool)
 		return nil
 	}
 	if loosely {
-		if err := w.fit(ctx, append(slices.Clip(list), bent(places, n)...)); err != nil {
+		if err := w.loosely(ctx, append(slices.Clip(list), bent(places, n)...)); err != nil {
 			return nil
 		}
 	}
@@ -69,8 +71,7 @@ func bent(places []int, n int) []column {
 // finder weighs bends against what is left of the series, whitened.
 type finder struct {
 	w      *work
-	known  []bool
-	count  float64
+	count  float64 // of known values; whitened columns are 0 elsewhere
 	target []float64
 	basis  [][]float64 // orthonormal, of the other columns
 }
@@ -84,14 +85,7 @@ func (w *work) finder(list []column) *finder {
 	if !ok {
 		return nil
 	}
-	f := &finder{w: w, known: make([]bool, len(w.y)), target: white[0]}
-	for i, v := range w.y {
-		if f.known[i] = panel.Known(v); f.known[i] {
-			f.count++
-		} else {
-			f.target[i] = 0
-		}
-	}
+	f := &finder{w: w, count: float64(panel.CountKnown(w.y)), target: white[0]}
 	for _, x := range white[1:] {
 		f.take(x)
 	}
@@ -100,12 +94,12 @@ func (w *work) finder(list []column) *finder {
 
 // take adds a column to the basis and takes its share out of the target.
 func (f *finder) take(x []float64) {
-	before := dot(x, x, f.known)
-	project(x, f.basis, f.known)
-	if after := dot(x, x, f.known); after > 1e-8*before {
-		scale(x, 1/math.Sqrt(after))
+	before := floats.Dot(x, x)
+	project(x, f.basis)
+	if after := floats.Dot(x, x); after > 1e-8*before {
+		floats.Scale(1/math.Sqrt(after), x)
 		f.basis = append(f.basis, x)
-		project(f.target, [][]float64{x}, f.known)
+		project(f.target, [][]float64{x})
 	}
 }
 
@@ -120,7 +114,7 @@ func (f *finder) columns(places []int) [][]float64 {
 		return nil
 	}
 	for _, x := range white[1:] {
-		project(x, f.basis, f.known)
+		project(x, f.basis)
 	}
 	return white[1:]
 }
@@ -129,8 +123,8 @@ func (f *finder) columns(places []int) [][]float64 {
 func (f *finder) best(columns [][]float64) (at int, gain float64) {
 	at = -1
 	for k, x := range columns {
-		if xx := dot(x, x, f.known); xx > 1e-9 {
-			if c := dot(x, f.target, f.known); c*c/xx > gain {
+		if xx := floats.Dot(x, x); xx > 1e-9 {
+			if c := floats.Dot(x, f.target); c*c/xx > gain {
 				at, gain = k, c*c/xx
 			}
 		}
@@ -142,7 +136,7 @@ func (f *finder) best(columns [][]float64) (at int, gain float64) {
 func (f *finder) forward(places []int, cost float64) (taken []int) {
 	columns := f.columns(places)
 	for len(taken) < mostBends {
-		total := dot(f.target, f.target, f.known)
+		total := floats.Dot(f.target, f.target)
 		k, gain := f.best(columns)
 		if k < 0 || f.count*math.Log((total-gain)/total)+cost*math.Log(f.count) >= 0 {
 			return taken
@@ -151,7 +145,7 @@ func (f *finder) forward(places []int, cost float64) (taken []int) {
 		f.take(slices.Clone(columns[k]))
 		last := f.basis[len(f.basis)-1:]
 		for _, x := range columns {
-			project(x, last, f.known)
+			project(x, last)
 		}
 	}
 	return taken
@@ -164,18 +158,12 @@ const cost = 3
 // refine moves one of the bends to where it explains most, the others as they are.
 func (f *finder) refine(taken []int, i, from, to, step int) int {
 	list := slices.Clone(f.basis[:len(f.basis)-len(taken)])
-	again := &finder{w: f.w, known: f.known, count: f.count, basis: list, target: slices.Clone(f.target)}
 	white, ok := f.w.s.Errs.Whiten([][]float64{f.w.y})
 	if !ok {
 		return taken[i]
 	}
-	again.target = white[0]
-	for k, known := range f.known {
-		if !known {
-			again.target[k] = 0
-		}
-	}
-	project(again.target, again.basis, again.known)
+	again := &finder{w: f.w, count: f.count, basis: list, target: white[0]}
+	project(again.target, again.basis)
 	var others []int
 	for k, at := range taken {
 		if k != i {
@@ -195,26 +183,8 @@ func (f *finder) refine(taken []int, i, from, to, step int) int {
 	return taken[i]
 }
 
-func project(x []float64, basis [][]float64, known []bool) {
+func project(x []float64, basis [][]float64) {
 	for _, b := range basis {
-		c := dot(x, b, known)
-		for i, v := range b {
-			x[i] -= c * v
-		}
-	}
-}
-
-func dot(a, b []float64, known []bool) (s float64) {
-	for i, v := range a {
-		if known[i] {
-			s += v * b[i]
-		}
-	}
-	return s
-}
-
-func scale(x []float64, c float64) {
-	for i := range x {
-		x[i] *= c
+		floats.AddScaled(x, -floats.Dot(x, b), b)
 	}
 }

@@ -58,12 +58,11 @@ type column struct {
 // layout is a recipe's columns in the making, over the indices from..to of the series' own
 // time, of which index shift is the view's index 0.
 type layout struct {
-	r         *Recipe
-	v         panel.SeriesView
-	from, to  int
-	shift     int
-	out       []column
-	occasions map[string][]*calendar.Event
+	r        *Recipe
+	v        panel.SeriesView
+	from, to int
+	shift    int
+	out      []column
 }
 
 func (r *Recipe) columns(v panel.SeriesView, from, to, shift int) ([]column, error) {
@@ -156,12 +155,26 @@ func (l *layout) event(e Event) {
 		if offset != 0 {
 			name = fmt.Sprintf("%s %+d", e.Name, offset)
 		}
-		l.add(e.Name, name, ofEvent, 2, func(i int) (x float64) {
-			for _, ev := range list {
-				x += ev.Share(c, l.r.Ordinal+int64(i), offset)
-			}
-			return x
-		})
+		values := make([]float64, l.to-l.from)
+		for _, ev := range list {
+			l.occasions(ev, c, offset, values)
+		}
+		l.out = append(l.out, column{e.Name, name, ofEvent, 2, values})
+	}
+}
+
+// occasions adds an event's share of each period, looking only around its occasions.
+func (l *layout) occasions(e *calendar.Event, c calendar.Cadence, offset int, values []float64) {
+	const day = 24 * 3600
+	reach := int64(max(offset, -offset)+1) * day
+	next := l.from // occasions are in order
+	for _, o := range e.Occasions {
+		first, _ := c.Ordinal(o.Start - reach)
+		last, _ := c.Ordinal(o.End + reach)
+		for i := max(next, int(first-l.r.Ordinal)); i <= min(l.to-1, int(last-l.r.Ordinal)); i++ {
+			values[i-l.from] += e.Share(c, l.r.Ordinal+int64(i), offset)
+			next = i + 1
+		}
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/model/arima"
@@ -77,6 +78,23 @@ func (w *work) fit(ctx context.Context, list []column) error {
 	return nil
 }
 
+// loosely fits the errors alone, to what one regression without memory leaves.
+func (w *work) loosely(ctx context.Context, list []column) error {
+	columns := [][]float64{w.y}
+	for _, c := range list {
+		columns = append(columns, c.values)
+	}
+	w.white = quiet(columns)
+	if err := w.regress(list, 0.3*w.s.Spread*w.s.Spread); err != nil {
+		return err
+	}
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, w.y)), nil)
+	if err == nil {
+		w.s.Errs = errs
+	}
+	return err
+}
+
 // settle solves the regression under the errors as they are, and fits them once more.
 func (w *work) settle(ctx context.Context, list []column) error {
 	columns := [][]float64{w.y}
@@ -114,23 +132,6 @@ func quiet(columns [][]float64) [][]float64 {
 		}
 	}
 	return out
-}
-
-// product is the sum of products, in four lanes.
-func product(a, b []float64) float64 {
-	b = b[:len(a)]
-	var s0, s1, s2, s3 float64
-	i := 0
-	for ; i+4 <= len(a); i += 4 {
-		s0 += a[i] * b[i]
-		s1 += a[i+1] * b[i+1]
-		s2 += a[i+2] * b[i+2]
-		s3 += a[i+3] * b[i+3]
-	}
-	for ; i < len(a); i++ {
-		s0 += a[i] * b[i]
-	}
-	return s0 + s1 + s2 + s3
 }
 
 // restInput is what the regression leaves, as a series of its own.
@@ -187,9 +188,9 @@ func (w *work) regress(list []column, noise float64) error {
 	y := w.white[0]
 	for a := range k {
 		xa := w.white[a+1]
-		right.SetVec(a, product(xa, y))
+		right.SetVec(a, floats.Dot(xa, y))
 		for b := a; b < k; b++ {
-			gram.SetSym(a, b, product(xa, w.white[b+1]))
+			gram.SetSym(a, b, floats.Dot(xa, w.white[b+1]))
 		}
 		mean, variance := w.prior(&list[a])
 		gram.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/variance)

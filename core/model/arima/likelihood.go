@@ -23,6 +23,7 @@ type filter struct {
 	known        int
 	phi          []float64 // as long as the state
 	stride       int       // of the columns in state
+	gained       []float64 // by error, once steady
 	roots        []float64 // one over the standard deviations of the innovations, sigma 1
 }
 
@@ -173,11 +174,10 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 	m := -1 / variance
 	logF, product := 0.0, 1.0
 	gain, turn, phi := f.gain[:r], f.turn[:r+1], f.phi[:r]
-	steady := false
 	inv := 1 / variance
 	root := math.Sqrt(inv)
 	f.roots = sized(f.roots, n)
-	for t := range n {
+	for t := 0; t < n; t++ {
 		f.roots[t] = root
 		if product *= variance; product > 1e200 || product < 1e-200 {
 			logF += math.Log(product)
@@ -189,9 +189,6 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 			e := column[t] - first
 			out[c][t] = e * root
 			move(a, gain, phi, e*inv, first)
-		}
-		if steady {
-			continue
 		}
 		z := turn[0]
 		zm := z * m
@@ -205,7 +202,11 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 		root = math.Sqrt(inv)
 		fade(turn, gain, phi, z, zm, z*inv)
 		m += m * zm * z / last
-		steady = t > p && t%8 == 0 && math.Abs(change) < 1e-12*variance && settled(turn, m, variance)
+		if t > p && t%8 == 0 && math.Abs(change) < 1e-12*variance && settled(turn, m, variance) {
+			f.steady(columns, out, t+1, gain, inv, root)
+			logF += float64(n-t-1) * math.Log(variance)
+			break
+		}
 	}
 	f.logF = logF + math.Log(product)
 	f.stride = r + 1
@@ -214,6 +215,56 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 		f.lastGain[i] *= inv
 	}
 	return true
+}
+
+// steady runs over the rest of the columns with a gain that no longer changes.
+func (f *filter) steady(columns, out [][]float64, from int, gain []float64, inv, root float64) {
+	r := len(gain)
+	for t := from; t < len(columns[0]); t++ {
+		f.roots[t] = root
+	}
+	f.gained = sized(f.gained, r)
+	for i, k := range gain {
+		f.gained[i] = k * inv
+	}
+	for c, column := range columns {
+		a := f.state[c*(r+1) : (c+1)*(r+1)]
+		column, white := column[from:], out[c][from:]
+		switch r {
+		case 1:
+			steadyOne(a, f.gained, f.phi, column, white, root)
+		case 2:
+			steadyTwo(a, f.gained, f.phi, column, white, root)
+		default:
+			for t, x := range column {
+				first := a[0]
+				e := x - first
+				white[t] = e * root
+				move(a, f.gained, f.phi[:r], e, first)
+			}
+		}
+	}
+}
+
+func steadyOne(a, gain, phi, column, white []float64, root float64) {
+	first, k, p := a[0], gain[0], phi[0]
+	for t, x := range column {
+		e := x - first
+		white[t] = e * root
+		first = k*e + p*first
+	}
+	a[0] = first
+}
+
+func steadyTwo(a, gain, phi, column, white []float64, root float64) {
+	first, second := a[0], a[1]
+	k0, k1, p0, p1 := gain[0], gain[1], phi[0], phi[1]
+	for t, x := range column {
+		e := x - first
+		white[t] = e * root
+		first, second = second+k0*e+p0*first, k1*e+p1*first
+	}
+	a[0], a[1] = first, second
 }
 
 // move puts T a + K e into a: its parts move up by one, each with its weights of the

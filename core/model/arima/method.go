@@ -25,24 +25,43 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 	if err != nil || m.NoSeason && m.Pairs == nil {
 		return e, err
 	}
-	coef, columns := s.tryLong(f, m, in, season, e)
-	if len(columns) == 0 {
+	if joint, ok := m.withLong(f, s, in, season, e, e, find); ok {
+		return joint, nil
+	}
+	// Weights of three periods or more can walk along a cycle, and hide it from their own
+	// innovations: those of one weight show it.
+	if e.o.P < 2 || m.Order != nil || len(in.Cadence().Seasons()) == 0 {
 		return e, nil
 	}
+	if plain, ok := f.fit(Order{P: 1, D: e.o.D, Constant: e.o.D == 0}, nil, num.Stop{Steps: 20, Gain: 1e-2 / float64(len(f.y))}); ok {
+		if joint, ok := m.withLong(f, s, in, season, e, plain, find); ok {
+			return joint, nil
+		}
+	}
+	return e, nil
+}
+
+// withLong fits with the harmonics that the innovations of a first fit show, where that is
+// better than without.
+func (m Method) withLong(f *fitter, s *State, in single.Input, season int, without, first estimate, find func() (estimate, error)) (estimate, bool) {
+	coef, columns := s.tryLong(f, m, in, season, first)
+	if len(columns) == 0 {
+		return estimate{}, false
+	}
 	// The order is searched for on what the harmonics leave; then all is fitted at once.
-	whole, before, tried, why := f.y, e, s.Tried, s.Why
+	whole, tried, why := f.y, s.Tried, s.Why
 	f.y = less(whole, columns, coef)
-	e, err = find()
+	e, err := find()
 	f.y = whole
 	if err == nil {
 		f.x = append(columns, f.x...)
-		if joint, ok := f.fit(e.o, e.x, num.Stop{Steps: 20, Gain: 1e-3 / float64(len(f.y))}); ok && (m.Pairs != nil || compare(&joint, &before)) {
-			return joint, nil
+		if joint, ok := f.fit(e.o, e.x, num.Stop{Steps: 20, Gain: 1e-3 / float64(len(f.y))}); ok && (m.Pairs != nil || compare(&joint, &without)) {
+			return joint, true
 		}
 		f.x = f.x[len(columns):]
 	}
 	s.Tried, s.Why, s.Long = tried, why, nil
-	return before, nil
+	return estimate{}, false
 }
 
 // given fits the order that was asked for.
