@@ -79,6 +79,9 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	y := s.worked()
 	known := panel.CountKnown(y)
 	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend}
+	if m.Trend == "" {
+		s.Recipe.Trend = "bending"
+	}
 	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.Seasons)
 	m.explain(s, in)
 	s.Spread = spread(y)
@@ -90,13 +93,33 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	if err := w.fit(ctx, list); err != nil {
 		return nil, err
 	}
-	if m.Trend == "bending" && known >= 3*minBend {
+	if s.Recipe.Trend == "bending" && known >= 3*minBend {
 		if list, err = m.bend(ctx, w, list); err != nil {
 			return nil, err
 		}
 	}
+	if m.Trend == "" && len(s.Recipe.Bends) == 0 && s.slopeMatters(known) {
+		s.Recipe.Trend = "straight"
+	} else if m.Trend == "" && len(s.Recipe.Bends) == 0 {
+		s.Recipe.Trend = "flat"
+		if list, err = s.Recipe.columns(in.SeriesView, 0, len(y), 0); err != nil {
+			return nil, err
+		}
+		for range 2 {
+			if err := w.settle(ctx, list); err != nil {
+				return nil, err
+			}
+		}
+	}
 	s.Past = s.parts(list)
 	return s, nil
+}
+
+// slopeMatters says that the slope is worth a coefficient by the Bayesian criterion, sure
+// times over: errors that walk for a while look like a slope.
+func (s *State) slopeMatters(known int) bool {
+	const slope, sure = 1, 4
+	return s.Beta[slope]*s.Beta[slope] > float64(s.Cov[slope*len(s.Beta)+slope])*sure*math.Log(float64(known))
 }
 
 // scale chooses where the parts add up.
@@ -205,7 +228,7 @@ func (m Method) bend(ctx context.Context, w *work, list []column) ([]column, err
 
 // proof is what a bend must be worth, in logs of the number of values, against a level that
 // walks.
-const proof = 4
+const proof = 6
 
 // explain takes events that were seen and drivers that are known and vary.
 func (m Method) explain(s *State, in single.Input) {

@@ -153,7 +153,7 @@ func (f *finder) forward(places []int, cost float64) (taken []int) {
 
 // cost is what a bend counts in the criterion: its size, its place, and that it was picked
 // from many.
-const cost = 3
+const cost = 4.5
 
 // refine moves one of the bends to where it explains most, the others as they are.
 func (f *finder) refine(taken []int, i, from, to, step int) int {

@@ -17,7 +17,7 @@ func Families() model.Catalogue {
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
 		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
 		Settings: append([]model.Setting{
-			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Default: "bending", Meaning: "kind of trend"},
+			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Meaning: "kind of trend", Auto: "flat, straight or bending, as the data show"},
 			{Name: "ceiling", Kind: model.Amount, Meaning: "what a saturating trend stays below", Auto: "none: a saturating trend needs one"},
 			{Name: "floor", Kind: model.Amount, Default: 0.0, Meaning: "what a saturating trend stays above"},
 			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Default: 25, Meaning: "places at which a bending trend may bend"},
@@ -63,7 +63,7 @@ func sharedBy(v model.Values) string {
 }
 
 func methodOf(v model.Values) (Method, error) {
-	m := Method{Trend: v.Text("trend", "bending"), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
+	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
 	m.Reach, _ = v["bends-until"].(float64)
 	m.Stiffness, _ = v["stiffness"].(float64)
 	m.Floor, _ = v["floor"].(float64)

@@ -97,7 +97,11 @@ func (w *work) loosely(ctx context.Context, list []column) error {
 
 // settle solves the regression under the errors as they are, and fits them once more.
 func (w *work) settle(ctx context.Context, list []column) error {
-	columns := [][]float64{w.y}
+	y := slices.Clone(w.y)
+	for _, i := range w.s.Odd {
+		y[i] = panel.Unknown
+	}
+	columns := [][]float64{y}
 	for _, c := range list {
 		columns = append(columns, c.values)
 	}
@@ -110,7 +114,7 @@ func (w *work) settle(ctx context.Context, list []column) error {
 	if err := w.regress(list, w.s.Sigma2); err != nil {
 		return err
 	}
-	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, w.y)), like)
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, y)), like)
 	if err == nil {
 		w.s.Errs = errs
 	}
@@ -257,12 +261,12 @@ func solve(gram *mat.SymDense, right *mat.VecDense, held map[int]bool, inverse *
 // series say of it, or that it is small.
 func (w *work) prior(c *column) (mean, variance float64) {
 	loose := c.loose * w.s.Spread
-	if c.kind == ofEvent || c.kind == ofDriver {
+	if c.kind != ofTrend {
 		if p, ok := w.s.Shared[c.name]; ok {
 			per := w.s.perUnit(c.part)
 			return p.Mean / per, p.Variance / (per * per)
 		}
-		if w.s.method.Hold > 0 {
+		if w.s.method.Hold > 0 && c.kind != ofSeason {
 			loose /= w.s.method.Hold
 		}
 	}

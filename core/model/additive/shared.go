@@ -51,7 +51,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	groups := map[string][]*State{}
 	for i := range v.Len() {
 		s := v.Series(i)
-		if state := alone.states[s.Key]; state != nil && len(state.Recipe.Events)+len(state.Recipe.Drivers) > 0 {
+		if state := alone.states[s.Key]; state != nil && len(state.Beta) > 0 {
 			group := everySeries
 			if at >= 0 {
 				group = s.Labels[at]
@@ -123,7 +123,7 @@ func share(list []*State) (any bool) {
 	for _, s := range list {
 		k := len(s.Beta)
 		for a, name := range s.Names {
-			if s.Kinds[a] != ofEvent && s.Kinds[a] != ofDriver {
+			if s.Kinds[a] == ofTrend {
 				continue
 			}
 			per := s.perUnit(s.Belongs[a])
@@ -213,9 +213,6 @@ func (s *State) refit(ctx context.Context, in single.Input) error {
 		return err
 	}
 	w := &work{s: s, in: in, y: s.worked()}
-	for _, i := range s.Odd {
-		w.y[i] = panel.Unknown
-	}
 	if err := w.settle(ctx, list); err != nil {
 		return err
 	}

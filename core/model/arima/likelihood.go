@@ -247,22 +247,21 @@ func (f *filter) steady(columns, out [][]float64, from int, gain []float64, inv,
 }
 
 func steadyOne(a, gain, phi, column, white []float64, root float64) {
-	first, k, p := a[0], gain[0], phi[0]
+	first, k, p := a[0], gain[0], phi[0]-gain[0]
 	for t, x := range column {
-		e := x - first
-		white[t] = e * root
-		first = k*e + p*first
+		white[t] = (x - first) * root
+		first = k*x + p*first
 	}
 	a[0] = first
 }
 
 func steadyTwo(a, gain, phi, column, white []float64, root float64) {
 	first, second := a[0], a[1]
-	k0, k1, p0, p1 := gain[0], gain[1], phi[0], phi[1]
+	// What the first part adds by itself and what it takes from the error are one weight.
+	k0, k1, p0, p1 := gain[0], gain[1], phi[0]-gain[0], phi[1]-gain[1]
 	for t, x := range column {
-		e := x - first
-		white[t] = e * root
-		first, second = second+k0*e+p0*first, k1*e+p1*first
+		white[t] = (x - first) * root
+		first, second = second+k0*x+p0*first, k1*x+p1*first
 	}
 	a[0], a[1] = first, second
 }

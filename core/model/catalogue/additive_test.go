@@ -166,6 +166,7 @@ func TestBends(t *testing.T) {
 			}
 		}
 	}
+	t.Logf("main bend found in %d, none in %d of %d", found, none, series)
 	assert.GreaterOrEqual(t, found, series*85/100)
 	assert.GreaterOrEqual(t, none, series*95/100)
 }

@@ -209,7 +209,7 @@ func TestAdvanceWriteAndScale(t *testing.T) {
 func TestUnknownValuesAtTheEnd(t *testing.T) {
 	const n, h, quiet = 84, 6, 3
 	p := noisy(3, n, 12)
-	p.Series[1], p.Series[2] = p.Series[0], p.Series[0]
+	p.Series[1].Values, p.Series[2].Values = p.Series[0].Values, p.Series[0].Values
 	silent := noisy(3, n+quiet, 12)
 	for i := range silent.Series {
 		copy(silent.Series[i].Values, p.Series[0].Values)
