@@ -12,6 +12,7 @@ import (
 	"paperkettle/core/model/combine"
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
+	"paperkettle/core/model/linear"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
 )
@@ -26,6 +27,7 @@ func Standard() model.Catalogue {
 		intermittent.Families(),
 		decomposition.Families(),
 		automatic.Families(),
+		linear.Families(),
 		additive.Families(),
 		combine.Families(),
 	)

@@ -223,3 +223,8 @@ func readFit(b []byte) (model.SeriesFit, error) {
 	}
 	return f, nil
 }
+
+// Tells says that values carry a model: Start would fit them.
+func Tells(values []float64) bool {
+	return panel.CountKnown(values) >= Fewest && !equal(values)
+}

@@ -1,0 +1,183 @@
+// Package feature turns series, their calendar, drivers, events and attributes into the
+// columns that regressions, boosting and networks learn from. Columns are declared in
+// plain lines ("lag 1 to 4", "month as levels", "price log change", "until Fair"), and each
+// knows what it rests on: what is known ahead, or what was known at the origin. There is no
+// way to declare one that reads past the origin.
+package feature
+
+import (
+	"encoding/gob"
+	"fmt"
+	"slices"
+	"strings"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/panel"
+)
+
+func init() { gob.Register(Recipe{}) }
+
+// Knowledge is what a column rests on.
+type Knowledge string
+
+// The kinds of knowledge.
+const (
+	// KnownAhead columns are known for every period ahead: calendar, events, drivers as
+	// the plan shows them.
+	KnownAhead Knowledge = "ahead"
+	// AtOrigin columns rest on values up to the origin, whatever the step.
+	AtOrigin Knowledge = "at the origin"
+	// BeforeStep columns are the last that is known of the step's place in its season.
+	BeforeStep Knowledge = "before the step"
+	// Fixed columns are one number a series.
+	Fixed Knowledge = "fixed"
+)
+
+// Column is one declared column.
+type Column struct {
+	Name    string
+	Line    string // that declared it
+	Meaning string
+	Group   string // what it is part of, in a forecast taken apart
+	Known   Knowledge
+	// Level says that it is on the measure's scale, as its lags are, so that it moves when
+	// the series is moved as a whole.
+	Level bool
+
+	Kind   kind
+	Lag    int     // periods or rounds back
+	Width  int     // of a window
+	Share  float64 // of a quantile, or of a harmonic's angle
+	Period float64
+	Name2  string // of a driver, event or attribute
+	Value  string // of an attribute
+	Place  int
+	Steps  []transform
+}
+
+// Recipe is a list of columns.
+type Recipe struct {
+	Columns []Column
+	Notes   []string // of declared lines that stand for nothing here
+	Season  int
+}
+
+// Setting is what lines are read against.
+type Setting struct {
+	Cadence    calendar.Cadence
+	Drivers    []panel.Driver
+	Events     []string
+	Attributes map[string][]string // the values of each; one alone tells nothing
+	Length     int                 // of the longest history
+	Horizon    int
+}
+
+// SettingOf reads a view.
+func SettingOf(v panel.View, horizon int) Setting {
+	s := Setting{Cadence: v.Cadence(), Drivers: v.Drivers(), Attributes: map[string][]string{}, Horizon: horizon}
+	names := v.Attributes()
+	for _, name := range names {
+		s.Attributes[name] = nil
+	}
+	for i := range v.Len() {
+		x := v.Series(i)
+		s.Length = max(s.Length, len(x.Values))
+		for k, name := range names {
+			if !slices.Contains(s.Attributes[name], x.Labels[k]) {
+				s.Attributes[name] = append(s.Attributes[name], x.Labels[k])
+			}
+		}
+		for _, e := range x.Events() {
+			if !slices.Contains(s.Events, e.Name) {
+				s.Events = append(s.Events, e.Name)
+			}
+		}
+	}
+	for _, list := range s.Attributes {
+		slices.Sort(list)
+	}
+	slices.Sort(s.Events)
+	return s
+}
+
+// Parse reads lines; a line that can't be had is refused with what to say instead.
+func Parse(lines []string, s Setting) (Recipe, error) {
+	r := Recipe{Season: s.Cadence.Season()}
+	for _, line := range lines {
+		line = strings.Join(strings.Fields(line), " ")
+		if line == "" {
+			continue
+		}
+		p := &parser{Setting: s, line: line, recipe: &r}
+		if err := p.parse(); err != nil {
+			return r, fmt.Errorf("feature %q: %w", line, err)
+		}
+	}
+	seen := map[string]bool{}
+	r.Columns = slices.DeleteFunc(r.Columns, func(c Column) bool {
+		twice := seen[c.Name]
+		seen[c.Name] = true
+		return twice
+	})
+	return r, nil
+}
+
+// Usual are the lines that suit a cadence: what the series says of itself, what explains it
+// from outside, or both.
+func Usual(s Setting, own, outside bool) (lines []string) {
+	season := s.Cadence.Season()
+	if own {
+		switch {
+		case season == 7:
+			lines = append(lines, "lag 1 to 7", "mean 7", "mean 28")
+		case season >= 24 && season != 52:
+			lines = append(lines, "lag 1 to 6", fmt.Sprintf("mean %d", season))
+		case season > 12:
+			lines = append(lines, "lag 1 to 4", "mean 8", "mean 26")
+		default:
+			lines = append(lines, "lag 1 to 4", fmt.Sprintf("mean %d", max(season, 4)))
+		}
+		if season > 1 && s.Length >= 3*season {
+			lines = append(lines, "season lag 1")
+		}
+		if season > 1 && s.Length >= 5*season {
+			lines = append(lines, "season lag 2")
+		}
+	}
+	if outside {
+		lines = append(lines, s.usualCalendar()...)
+		if len(s.Drivers) > 0 {
+			lines = append(lines, "drivers")
+		}
+		if len(s.Events) > 0 {
+			lines = append(lines, "events around 1")
+		}
+	}
+	return lines
+}
+
+func (s Setting) usualCalendar() []string {
+	year := func(rounds float64) bool { return float64(s.Length) >= 1.5*rounds }
+	switch s.Cadence.Unit {
+	case calendar.Quarterhour, calendar.Halfhour, calendar.Hour:
+		return []string{"hour as levels", "day of week as levels"}
+	case calendar.Day:
+		if year(365) {
+			return []string{"day of week as levels", "year as harmonics 4"}
+		}
+		return []string{"day of week as levels"}
+	case calendar.Week:
+		if year(52) {
+			return []string{"year as harmonics 3"}
+		}
+	case calendar.Month:
+		if year(12) {
+			return []string{"month as levels"}
+		}
+	case calendar.Quarter:
+		if year(4) {
+			return []string{"quarter as levels"}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,326 @@
+package feature
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Rows gives the rows of one series: for an origin and a step, a number for each column.
+type Rows struct {
+	recipe *Recipe
+	y      []float64 // of the series, on whatever scale it is learnt on
+	ahead  [][]float64
+	fixed  []float64
+	sums   []float64 // of the known sizes up to and with each value
+	counts []float64
+	groups *Groups
+	group  []string // of each column, where it has one
+	first  int      // axis index of y[0]
+	wide   []float64
+}
+
+// Lay prepares the rows of a series over its own values and horizon periods past them. y are
+// the values on the scale that is learnt on; groups may be nil where no column is of a group.
+func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Groups) (*Rows, error) {
+	x := &Rows{recipe: r, y: y, groups: groups, first: s.First, ahead: make([][]float64, len(r.Columns)), fixed: make([]float64, len(r.Columns)), group: make([]string, len(r.Columns))}
+	n := len(y) + horizon
+	drivers := map[int][]float64{}
+	for k := range r.Columns {
+		c := &r.Columns[k]
+		switch c.Kind {
+		case kindDriver:
+			raw, ok := drivers[c.Place]
+			if !ok {
+				if c.Place >= len(s.View().Drivers()) {
+					return nil, fmt.Errorf("the driver %s is not at hand", c.Name2)
+				}
+				raw = s.Driver(c.Place, n)
+				drivers[c.Place] = raw
+			}
+			for _, t := range c.Steps {
+				raw = t.apply(raw)
+			}
+			x.ahead[k] = raw
+		case kindEvent, kindSince, kindUntil:
+			x.ahead[k] = eventColumn(c, s, n)
+		case kindCalendar, kindHarmonic:
+			x.ahead[k] = calendarColumn(c, s, n)
+		case kindAttribute:
+			x.fixed[k] = fixedColumn(c, s)
+		case kindScale:
+			x.sum()
+		case kindGroup:
+			x.group[k] = label(s, c.Name2)
+		}
+	}
+	return x, nil
+}
+
+func label(s panel.SeriesView, attribute string) string {
+	for i, name := range s.View().Attributes() {
+		if name == attribute {
+			return s.Labels[i]
+		}
+	}
+	return ""
+}
+
+func fixedColumn(c *Column, s panel.SeriesView) float64 {
+	if label(s, c.Name2) == c.Value {
+		return 1
+	}
+	return 0
+}
+
+func calendarColumn(c *Column, s panel.SeriesView, n int) []float64 {
+	cadence := s.View().Cadence()
+	out := make([]float64, n)
+	for i := range out {
+		ord := s.View().Ordinal(s.First + i)
+		if c.Kind == kindHarmonic {
+			angle := 2 * math.Pi * math.Mod(float64(c.Lag)*float64(ord), c.Period) / c.Period
+			out[i] = [...]float64{math.Sin(angle), math.Cos(angle)}[c.Place]
+			continue
+		}
+		v := calendarPart(c.Name2).value(time.Unix(cadence.Start(ord), 0).UTC(), cadence, ord)
+		if c.Lag >= 0 { // one level
+			if v == float64(c.Lag) {
+				v = 1
+			} else {
+				v = 0
+			}
+		}
+		out[i] = v
+	}
+	return out
+}
+
+func eventColumn(c *Column, s panel.SeriesView, n int) []float64 {
+	cadence := s.View().Cadence()
+	out := make([]float64, n)
+	offset := 0
+	if c.Kind == kindEvent {
+		offset = c.Lag
+	}
+	const day = 24 * 3600
+	reach := int64(max(offset, -offset)+1) * day
+	start := s.View().Ordinal(s.First)
+	for _, e := range s.Events() {
+		if e.Name != c.Name2 {
+			continue
+		}
+		for _, o := range e.Occasions {
+			from, _ := cadence.Ordinal(o.Start - reach)
+			to, _ := cadence.Ordinal(o.End + reach)
+			for i := max(0, int(from-start)); i <= min(n-1, int(to-start)); i++ {
+				out[i] = max(out[i], e.Share(cadence, start+int64(i), offset))
+			}
+		}
+	}
+	switch c.Kind {
+	case kindSince:
+		return distance(out, false)
+	case kindUntil:
+		return distance(out, true)
+	}
+	return out
+}
+
+// distance counts the periods since the last above zero, or until the next. Occasions past
+// the last period laid out are not seen: periods until them count as far.
+func distance(x []float64, until bool) []float64 {
+	out := make([]float64, len(x))
+	far := float64(nearest)
+	for k := range x {
+		i := k
+		if until {
+			i = len(x) - 1 - k
+		}
+		if far = min(far+1, nearest); x[i] > 0 {
+			far = 0
+		}
+		out[i] = far
+	}
+	return out
+}
+
+// sum prepares the running mean size.
+func (x *Rows) sum() {
+	if x.sums != nil {
+		return
+	}
+	x.sums, x.counts = make([]float64, len(x.y)), make([]float64, len(x.y))
+	s, n := 0.0, 0.0
+	for i, v := range x.y {
+		if panel.Known(v) {
+			s, n = s+math.Abs(v), n+1
+		}
+		x.sums[i], x.counts[i] = s, n
+	}
+}
+
+// Len is how many values the series has.
+func (x *Rows) Len() int { return len(x.y) }
+
+// Fill puts the columns for a step past an origin, both counted on the series' own values,
+// into out; unknown where there is nothing. Values after the origin are never looked at.
+func (x *Rows) Fill(origin, step int, out []float64) { x.fill(x.y[:origin+1], step, out) }
+
+// FillPath is Fill for a path: past are the values up to an origin that may lie beyond what
+// is known, the last ones drawn.
+func (x *Rows) FillPath(past []float64, step int, out []float64) { x.fill(past, step, out) }
+
+func (x *Rows) fill(past []float64, step int, out []float64) {
+	origin := len(past) - 1
+	at := func(i int) float64 {
+		if i < 0 || i > origin {
+			return panel.Unknown
+		}
+		return past[i]
+	}
+	for k := range x.recipe.Columns {
+		c := &x.recipe.Columns[k]
+		switch c.Kind {
+		case kindLag:
+			out[k] = at(origin + 1 - c.Lag)
+		case kindSeasonLag:
+			m := x.recipe.Season
+			out[k] = at(origin + step - m*((step+m-1)/m+c.Lag-1))
+		case kindDifference:
+			out[k] = at(origin) - at(origin-c.Lag)
+		case kindMean:
+			out[k] = mean(past[max(0, origin+1-c.Width):], c.Width)
+		case kindSpread:
+			out[k] = windowed("spread", past[max(0, origin+1-c.Width):], 0)
+		case kindQuantile:
+			out[k] = windowed("quantile", past[max(0, origin+1-c.Width):], c.Share)
+		case kindScale:
+			i := min(origin, len(x.sums)-1)
+			out[k] = x.sums[i] / x.counts[i]
+		case kindGroup:
+			out[k] = x.groups.mean(c.Name2, x.group[k], x.first+min(origin, len(x.y)-1), c.Width)
+		case kindAttribute:
+			out[k] = x.fixed[k]
+		default:
+			out[k] = panel.Unknown
+			if i := origin + step; i < len(x.ahead[k]) {
+				out[k] = x.ahead[k][i]
+			}
+		}
+	}
+}
+
+// mean of a window; unknown where less than half of it is known.
+func mean(x []float64, width int) float64 {
+	s, n := 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			s, n = s+v, n+1
+		}
+	}
+	if 2*n < float64(width) {
+		return panel.Unknown
+	}
+	return s / n
+}
+
+// Groups holds the mean of like series, each divided by its size up to the origin that it is
+// learnt at, period by period.
+type Groups struct {
+	From  int // axis index of the first mean
+	Means map[string]map[string][]float64
+}
+
+// GroupsOf averages the series of a view over each attribute that a recipe asks for. Nothing
+// past the view's origin is in it.
+func (r *Recipe) GroupsOf(v panel.View) *Groups {
+	g := &Groups{From: v.From(), Means: map[string]map[string][]float64{}}
+	n := v.Origin() - v.From() + 1
+	counts := map[string]map[string][]float64{}
+	for k := range r.Columns {
+		if c := &r.Columns[k]; c.Kind == kindGroup {
+			g.Means[c.Name2], counts[c.Name2] = map[string][]float64{}, map[string][]float64{}
+		}
+	}
+	if len(g.Means) == 0 {
+		return g
+	}
+	for i := range v.Len() {
+		s := v.Series(i)
+		size := num.MeanSize(s.Values)
+		for name, groups := range g.Means {
+			of := label(s, name)
+			if groups[of] == nil {
+				groups[of], counts[name][of] = make([]float64, n), make([]float64, n)
+			}
+			for j, y := range s.Values {
+				if panel.Known(y) {
+					groups[of][s.First-g.From+j] += y / size
+					counts[name][of][s.First-g.From+j]++
+				}
+			}
+		}
+	}
+	for name, groups := range g.Means {
+		for of, sums := range groups {
+			for j, c := range counts[name][of] {
+				sums[j] /= c // unknown where no series is known
+			}
+		}
+	}
+	return g
+}
+
+func (g *Groups) mean(attribute, of string, at, width int) float64 {
+	list := g.Means[attribute][of]
+	i := at - g.From + 1
+	if i < 1 || i > len(list) {
+		i = max(0, min(i, len(list)))
+	}
+	return mean(list[max(0, i-width):i], width)
+}
+
+// Missing finds the first column that should be known ahead and is not, among the periods
+// from an index to another of the series' own, and gives the driver's name and the index.
+func (x *Rows) Missing(from, to int, used func(column int) bool) (name string, at int, missing bool) {
+	for i := from; i < to; i++ {
+		for k := range x.recipe.Columns {
+			if c := &x.recipe.Columns[k]; c.Kind == kindDriver && used(k) && i < len(x.ahead[k]) && !panel.Known(x.ahead[k][i]) {
+				return c.Name2, i, true
+			}
+		}
+	}
+	return "", 0, false
+}
+
+// IsDriver says that the column is of a driver, and IsEvent that it is of an event.
+func (c *Column) IsDriver() bool { return c.Kind == kindDriver }
+
+// IsEvent says that the column is of an event.
+func (c *Column) IsEvent() bool {
+	return c.Kind == kindEvent || c.Kind == kindSince || c.Kind == kindUntil
+}
+
+// Logged says that the column is the plain logarithm of a driver.
+func (c *Column) Logged() bool {
+	return c.Kind == kindDriver && len(c.Steps) == 1 && c.Steps[0].Kind == "log"
+}
+
+// Reach is how many values up to the origin the column needs.
+func (c *Column) Reach(season int) int {
+	switch c.Kind {
+	case kindSeasonLag:
+		return c.Lag * season
+	case kindLag:
+		return c.Lag
+	case kindDifference:
+		return c.Lag + 1
+	case kindMean, kindSpread, kindQuantile:
+		return (c.Width + 1) / 2
+	}
+	return 1
+}

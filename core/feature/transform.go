@@ -1,0 +1,160 @@
+package feature
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+
+	"paperkettle/core/panel"
+)
+
+type calendarDriver = panel.Driver
+
+// transform is one thing that is done to a driver.
+type transform struct {
+	Kind   string
+	Width  int
+	Amount float64
+}
+
+// transforms reads "log", "change", "lag 2", "carry 0.6", "saturate 3", one after another.
+func transforms(words []string) (out []transform, err error) {
+	for i := 0; i < len(words); i++ {
+		t := transform{Kind: words[i]}
+		switch words[i] {
+		case "log", "change":
+		case "lag", "carry", "saturate":
+			if i++; i == len(words) {
+				return nil, fmt.Errorf("%s needs a number", t.Kind)
+			}
+			if t.Amount, err = strconv.ParseFloat(words[i], 64); err != nil {
+				return nil, fmt.Errorf("%s needs a number, not %q", t.Kind, words[i])
+			}
+			if err := t.check(); err != nil {
+				return nil, err
+			}
+		default:
+			return nil, fmt.Errorf("%q is nothing that can be done to a driver: there are log, change, lag 2, carry 0.6, saturate 3", words[i])
+		}
+		out = append(out, t)
+	}
+	return out, nil
+}
+
+func (t *transform) check() error {
+	switch t.Kind {
+	case "lag":
+		if t.Width = int(t.Amount); float64(t.Width) != t.Amount || t.Width < 1 {
+			return fmt.Errorf("a lag is a whole number from 1 on: what comes later is not known")
+		}
+	case "carry":
+		if t.Amount <= 0 || t.Amount >= 1 {
+			return fmt.Errorf("what is carried over from a period to the next is a share between 0 and 1")
+		}
+	default:
+		if t.Amount <= 0 {
+			return fmt.Errorf("the value that reaches half of the saturated effect is above 0")
+		}
+	}
+	return nil
+}
+
+func stepWords(steps []transform) (out string) {
+	for _, t := range steps {
+		switch t.Kind {
+		case "log", "change":
+			out += " " + t.Kind
+		case "lag", "carry", "saturate":
+			out += fmt.Sprintf(" %s %g", t.Kind, t.Amount)
+		case "window quantile":
+			out += fmt.Sprintf(" quantile %g over %d", 100*t.Amount, t.Width)
+		default:
+			out += fmt.Sprintf(" %s %d", t.Kind[len("window "):], t.Width)
+		}
+	}
+	return out
+}
+
+// apply runs over a driver's values, in place or anew.
+//
+// Source of carry-over (a geometric distributed lag): Koyck, Distributed Lags and Investment
+// Analysis (1954); of saturation (x over x and a half-way value): Michaelis and Menten,
+// Biochemische Zeitschrift 49 (1913).
+func (t transform) apply(x []float64) []float64 {
+	out := make([]float64, len(x))
+	switch t.Kind {
+	case "log":
+		for i, v := range x {
+			if out[i] = panel.Unknown; v > 0 {
+				out[i] = math.Log(v)
+			}
+		}
+	case "change", "lag":
+		lag := max(1, t.Width)
+		for i := range x {
+			out[i] = panel.Unknown
+			if i >= lag {
+				out[i] = x[i-lag]
+			}
+			if t.Kind == "change" {
+				out[i] = x[i] - out[i]
+			}
+		}
+	case "carry":
+		sum := 0.0
+		for i, v := range x {
+			if panel.Known(v) {
+				sum = v + t.Amount*sum
+			} else {
+				sum *= t.Amount
+			}
+			out[i] = sum
+		}
+	case "saturate":
+		for i, v := range x {
+			out[i] = v / (math.Abs(v) + t.Amount)
+		}
+	default:
+		for i := range x {
+			out[i] = panel.Unknown
+			if i+1 >= t.Width {
+				out[i] = windowed(t.Kind[len("window "):], x[i+1-t.Width:i+1], t.Amount)
+			}
+		}
+	}
+	return out
+}
+
+// windowed is the mean, spread or quantile of the known values of a window, unknown where
+// fewer than half are.
+func windowed(what string, x []float64, share float64) float64 {
+	n, sum, ss := 0.0, 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			n, sum, ss = n+1, sum+v, ss+v*v
+		}
+	}
+	if 2*n < float64(len(x)) || n == 0 {
+		return panel.Unknown
+	}
+	switch what {
+	case "mean":
+		return sum / n
+	case "spread":
+		return math.Sqrt(max(0, ss/n-sum/n*sum/n))
+	}
+	known := make([]float64, 0, len(x))
+	for _, v := range x {
+		if panel.Known(v) {
+			known = append(known, v)
+		}
+	}
+	slices.Sort(known)
+	at := share * float64(len(known)-1)
+	k := int(at)
+	if k+1 >= len(known) {
+		return known[len(known)-1]
+	}
+	return known[k] + (at-float64(k))*(known[k+1]-known[k])
+}

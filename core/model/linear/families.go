@@ -1,0 +1,53 @@
+package linear
+
+import (
+	"strings"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+)
+
+// Families is the linear regression.
+func Families() model.Catalogue {
+	none, one := 0.0, 1.0
+	return model.Catalogue{{
+		Name:      "linear",
+		Summary:   "Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself.",
+		Reference: "Marcellino, Stock and Watson, Journal of Econometrics 135, 2006",
+		Settings: append([]model.Setting{
+			{Name: "uses", Kind: model.Choice, Choices: []string{"both", "own-past", "drivers"}, Default: "both", Meaning: "what the equations rest on: the series' own past, calendar, drivers and events, or both"},
+			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"mean 8\", \"month as levels\", \"price log\"; see \"series features\"", Auto: "what suits the cadence, the length and uses"},
+			{Name: "steps", Kind: model.Choice, Choices: []string{"direct", "recursive", "averaged"}, Default: "direct", Meaning: "an equation a step, one that goes on from its own forecasts, or the mean of both"},
+			{Name: "penalty", Kind: model.Choice, Choices: []string{"ridge", "lasso", "elastic-net", "none"}, Default: "ridge", Meaning: "how coefficients are held: by squares, by sizes, by both, or not at all"},
+			{Name: "share", Kind: model.Amount, Min: &none, Max: &one, Default: 0.5, Meaning: "of an elastic net's penalty, the part on sizes"},
+			{Name: "strength", Kind: model.Amount, Min: &none, Meaning: "how strongly they are held", Auto: "by inner windows along a path"},
+			{Name: "scale", Kind: model.Choice, Choices: []string{"level", "log", "difference"}, Meaning: "where it works", Auto: "logs where the data say so; changes where inner windows say so"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "none"},
+			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors", Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},
+		}, single.BoundSettings()...),
+		New: func(v model.Values) (model.Model, error) {
+			return trainable(methodOf(v), groupedBy(v), single.BoundsOf(v)), nil
+		},
+		Pools: func(v model.Values) bool { return groupedBy(v) != "" },
+		Read:  single.Read,
+	}}
+}
+
+// groupedBy is the attribute whose series share equations, or all; empty for none.
+func groupedBy(v model.Values) string {
+	if by := strings.Join(v.Names("together"), ","); by != "none" {
+		return by
+	}
+	return ""
+}
+
+func methodOf(v model.Values) Method {
+	m := Method{Lines: v.Names("features"), Steps: v.Text("steps", "direct"), Penalty: v.Text("penalty", "ridge"), Scale: v.Text("scale", ""), Quantiles: v.Text("intervals", "") == "quantiles"}
+	uses := v.Text("uses", "both")
+	m.Own, m.Outside = uses != "drivers", uses != "own-past"
+	m.Share, _ = v["share"].(float64)
+	if strength, ok := v["strength"].(float64); ok {
+		m.Strength = &strength
+	}
+	return m
+}

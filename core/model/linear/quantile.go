@@ -1,0 +1,210 @@
+package linear
+
+import (
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/blas"
+	"gonum.org/v1/gonum/blas/blas64"
+	"gonum.org/v1/gonum/stat/distuv"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/panel"
+)
+
+// ranked is the regression of one quantile of a step's errors, in standard deviations, on
+// the columns.
+type ranked struct {
+	Prob   float64
+	Own    float64
+	Beta   []float64
+	Center []float64
+}
+
+// probs are the quantiles that have regressions; the grid's others lie between them.
+var probs = []float64{0.025, 0.1, 0.25, 0.5, 0.75, 0.9, 0.975}
+
+// mostRanked bounds the rows of a quantile's regression.
+const mostRanked = 4000
+
+// rank regresses the quantiles of every step's errors on the columns, so that intervals
+// widen where errors have been wide.
+func (p *Pool) rank(list []series, states []*State) {
+	p.Ranks = make([][]ranked, len(p.Steps))
+	for step := range p.Steps {
+		x, r := p.errorRows(step, list, states)
+		p.Ranks[step] = regressRanks(x, r, len(p.Recipe.Columns))
+	}
+}
+
+// errorRows are a step's rows and errors, every few of them where there are many.
+func (p *Pool) errorRows(step int, list []series, states []*State) (x, r []float64) {
+	total := 0
+	for i := range list {
+		total += len(states[i].Errors)
+	}
+	stride := 1 + total/mostRanked
+	row := make([]float64, len(p.Recipe.Columns))
+	seen := 0
+	for i := range list {
+		start := max(0, p.start(len(list[i].y)))
+		for o, errs := range states[i].Errors {
+			e := float64(errs[step])
+			if !panel.Known(e) || states[i].Sigma[step] == 0 {
+				continue
+			}
+			if seen++; seen%stride != 0 {
+				continue
+			}
+			if _, ok := p.row(&list[i], start+o, step+1, row); ok {
+				x, r = append(x, row...), append(r, e/states[i].Sigma[step])
+			}
+		}
+	}
+	return x, r
+}
+
+// regressRanks minimises the pinball loss with a penalty on squares, by majorisation.
+//
+// Source: Koenker and Bassett, Regression quantiles, Econometrica 46 (1978); Hunter and
+// Lange, Journal of Computational and Graphical Statistics 9 (2000), for the algorithm.
+func regressRanks(x, r []float64, p int) []ranked {
+	n := len(r)
+	if n < 20 {
+		return nil
+	}
+	center, spread := make([]float64, p), make([]float64, p)
+	z := standardised(x, n, p, center, spread)
+	out := make([]ranked, len(probs))
+	sorted := slices.Clone(r)
+	slices.Sort(sorted)
+	beta := make([]float64, p+1)
+	for i, prob := range probs {
+		clear(beta)
+		beta[p] = sorted[int(prob*float64(n-1))]
+		descendRanks(z, r, p+1, prob, beta)
+		e := ranked{Prob: prob, Own: beta[p], Beta: make([]float64, p), Center: center}
+		for k := range p {
+			if spread[k] > 0 {
+				e.Beta[k] = beta[k] / spread[k]
+			}
+		}
+		out[i] = e
+	}
+	return out
+}
+
+// standardised centres and scales the columns, and adds one of ones.
+func standardised(x []float64, n, p int, center, spread []float64) []float64 {
+	z := make([]float64, n*(p+1))
+	for k := range p {
+		count, sum, ss := 0.0, 0.0, 0.0
+		for i := range n {
+			if v := x[i*p+k]; v == v {
+				count, sum = count+1, sum+v
+			}
+		}
+		center[k] = sum / max(count, 1)
+		for i := range n {
+			if d := x[i*p+k] - center[k]; d == d {
+				z[i*(p+1)+k] = d
+				ss += d * d
+			}
+		}
+		if spread[k] = math.Sqrt(ss / float64(n)); spread[k] > 1e-9 {
+			for i := range n {
+				z[i*(p+1)+k] /= spread[k]
+			}
+		} else {
+			spread[k] = 0
+			for i := range n {
+				z[i*(p+1)+k] = 0
+			}
+		}
+	}
+	for i := range n {
+		z[i*(p+1)+p] = 1
+	}
+	return z
+}
+
+// rankPenalty holds the coefficients of quantiles, in rows' worth: errors tell little of
+// their tails.
+const rankPenalty = 20
+
+func descendRanks(z, r []float64, k int, prob float64, beta []float64) {
+	n := len(r)
+	weighted := make([]float64, n*k)
+	right := make([]float64, k)
+	gram := make([]float64, k*k)
+	const tiny = 0.02
+	for range 25 {
+		clear(right)
+		for i := range n {
+			row := z[i*k : (i+1)*k]
+			e := r[i]
+			for j, b := range beta {
+				e -= b * row[j]
+			}
+			w := 1 / (tiny + math.Abs(e))
+			root := math.Sqrt(w)
+			pull := w*r[i] + 2*prob - 1
+			for j, v := range row {
+				weighted[i*k+j] = v * root
+				right[j] += v * pull
+			}
+		}
+		clear(gram)
+		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: k, Stride: k, Data: weighted}, 0, blas64.Symmetric{N: k, Stride: k, Uplo: blas.Upper, Data: gram})
+		for a := range k {
+			if a < k-1 {
+				gram[a*k+a] += rankPenalty
+			}
+			for b := range a {
+				gram[a*k+b] = gram[b*k+a]
+			}
+		}
+		before := slices.Clone(beta)
+		ridge(gram, right, 1e-9, beta)
+		moved := 0.0
+		for j := range beta {
+			moved = max(moved, math.Abs(beta[j]-before[j]))
+		}
+		if moved < 1e-4 {
+			return
+		}
+	}
+}
+
+// quantiles gives the grid, in standard deviations of the step's errors: straight between
+// the regressions on a normal scale, and in rising order (Chernozhukov, Fernandez-Val and
+// Galichon, Econometrica 78, 2010).
+func (p *Pool) quantiles(step int, x, q []float64) {
+	list := p.Ranks[step]
+	if list == nil {
+		for g, prob := range forecast.Grid {
+			q[g] = distuv.UnitNormal.Quantile(prob)
+		}
+		return
+	}
+	values := make([]float64, len(list))
+	for i, e := range list {
+		values[i] = e.Own
+		for k, b := range e.Beta {
+			if d := x[k] - e.Center[k]; d == d {
+				values[i] += b * d
+			}
+		}
+	}
+	slices.Sort(values)
+	at := 0
+	for g, prob := range forecast.Grid {
+		for at+2 < len(list) && prob > list[at+1].Prob {
+			at++
+		}
+		a, b := distuv.UnitNormal.Quantile(list[at].Prob), distuv.UnitNormal.Quantile(list[at+1].Prob)
+		share := (distuv.UnitNormal.Quantile(prob) - a) / (b - a)
+		q[g] = values[at] + share*(values[at+1]-values[at])
+	}
+	slices.Sort(q)
+}

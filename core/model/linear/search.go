@@ -1,0 +1,397 @@
+package linear
+
+import (
+	"context"
+	"math"
+	"sync"
+
+	"gonum.org/v1/gonum/blas"
+	"gonum.org/v1/gonum/blas/blas64"
+	"gonum.org/v1/gonum/mat"
+)
+
+// search finds the penalty's strength on inner windows and solves the equations.
+type search struct {
+	method Method
+	pool   *Pool
+	list   []series
+	diff   bool
+	steps  []products
+	score  float64 // squared error on the inner windows at the best strength
+	best   int     // place in the path
+}
+
+// The history is cut into folds by time. Each inner window is trained on the folds before
+// one and judged on it.
+const (
+	folds       = 5
+	firstJudged = 2
+)
+
+// mostRows bounds the rows of a step; of longer panels every few origins are taken.
+const mostRows = 60000
+
+// products is all that a step's equation needs of its rows: sums of products within each
+// series, of the training part and the judged part of each inner window, and of the whole.
+type products struct {
+	rows   int
+	center []float64
+	whole  *moments
+	train  [folds]*moments // before fold k
+	judged [folds]*moments // fold k, about the training part's means
+	curve  []float64       // squared errors along the path
+	null   float64
+}
+
+// moments are sums of products of columns and target about a series' means.
+type moments struct {
+	n      float64
+	xx     blas64.Symmetric
+	xy     []float64
+	yy     float64
+	meanY  float64 // over all series
+	meanXs []float64
+}
+
+func newMoments(p int) *moments {
+	return &moments{xx: blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: make([]float64, p*p)}, xy: make([]float64, p), meanXs: make([]float64, p)}
+}
+
+// inParallel runs f for every place on some workers.
+func inParallel(ctx context.Context, workers, n int, f func(i int)) error {
+	if workers < 2 || n < 2 {
+		for i := 0; i < n && ctx.Err() == nil; i++ {
+			f(i)
+		}
+		return ctx.Err()
+	}
+	next := make(chan int)
+	var wg sync.WaitGroup
+	for range min(workers, n) {
+		wg.Go(func() {
+			for i := range next {
+				f(i)
+			}
+		})
+	}
+	for i := 0; i < n && ctx.Err() == nil; i++ {
+		next <- i
+	}
+	close(next)
+	wg.Wait()
+	return ctx.Err()
+}
+
+// run sums up the rows of every step, and follows the path of penalties over the inner
+// windows. Steps are independent of each other, so that the sums do not depend on how many
+// workers there are.
+func (s *search) run(ctx context.Context, workers int) error {
+	h := s.pool.steps()
+	s.steps = make([]products, h)
+	if err := inParallel(ctx, workers, h, func(k int) {
+		s.steps[k] = s.sum(k + 1)
+		s.steps[k].follow(s.method)
+	}); err != nil {
+		return err
+	}
+	total := make([]float64, len(s.method.path()))
+	judged := false
+	for _, k := range s.steps {
+		for i, v := range k.curve {
+			total[i] += v
+			judged = true
+		}
+	}
+	s.score = math.Inf(1)
+	for i, v := range total {
+		if judged && v < s.score {
+			s.score, s.best = v, i
+		}
+	}
+	if !judged { // too short for inner windows: hold firmly
+		s.best = len(total) / 3
+	}
+	if s.steps[0].rows < fewestRows {
+		return errFew
+	}
+	return nil
+}
+
+// sum goes over a step's rows, series by series, fold by fold.
+func (s *search) sum(step int) products {
+	p := len(s.pool.Recipe.Columns)
+	out := products{center: make([]float64, p), whole: newMoments(p)}
+	for k := range out.train {
+		out.train[k], out.judged[k] = newMoments(p), newMoments(p)
+	}
+	total := 0
+	for i := range s.list {
+		total += max(0, len(s.list[i].y)-step)
+	}
+	stride := 1 + total/mostRows
+	b := &block{p: p, pool: s.pool}
+	for i := range s.list {
+		x := &s.list[i]
+		if i == 0 || !b.centred { // numbers such as years are summed near zero
+			b.findCenter(x, step, out.center)
+		}
+		b.read(x, step, stride, out.center)
+		out.rows += b.n
+		out.add(b)
+	}
+	return out
+}
+
+// block is a series' rows at a step.
+type block struct {
+	p       int
+	pool    *Pool
+	n       int
+	x       []float64 // n by p, less the centre
+	y       []float64
+	fold    []int // first row of each fold
+	centred bool
+}
+
+// findCenter takes the middle row for the centre.
+func (b *block) findCenter(s *series, step int, center []float64) {
+	n := len(s.y)
+	for o := n / 2; o+step < n; o++ {
+		if _, ok := b.pool.row(s, o, step, center); ok {
+			b.centred = true
+			break
+		}
+	}
+	for k, v := range center {
+		if v != v {
+			center[k] = 0
+		}
+	}
+}
+
+func (b *block) read(s *series, step, stride int, center []float64) {
+	n, p := len(s.y), b.p
+	start := max(0, b.pool.start(n))
+	b.x, b.y, b.n = b.x[:0], b.y[:0], 0
+	b.fold = b.fold[:0]
+	span := float64(max(1, n-step-start))
+	for o := start; o+step < n; o += stride {
+		for len(b.fold) <= int(folds*float64(o-start)/span) {
+			b.fold = append(b.fold, b.n)
+		}
+		at := len(b.x)
+		for range p {
+			b.x = append(b.x, 0)
+		}
+		x := b.x[at:]
+		target, ok := b.pool.row(s, o, step, x)
+		if !ok {
+			b.x = b.x[:at]
+			continue
+		}
+		for k := range x {
+			if x[k] -= center[k]; x[k] != x[k] {
+				x[k] = 0
+			}
+		}
+		b.y = append(b.y, target)
+		b.n++
+	}
+	for len(b.fold) <= folds {
+		b.fold = append(b.fold, b.n)
+	}
+}
+
+// add sums a series' products up.
+func (s *products) add(b *block) {
+	if b.n == 0 {
+		return
+	}
+	mx, my := b.means(0, b.n)
+	s.whole.add(b, 0, b.n, mx, my)
+	for k := firstJudged; k < folds; k++ {
+		from, to := b.fold[k], b.fold[k+1]
+		if from < 2 || to == from {
+			continue
+		}
+		mx, my := b.means(0, from)
+		s.train[k].add(b, 0, from, mx, my)
+		s.judged[k].add(b, from, to, mx, my)
+	}
+}
+
+func (b *block) means(from, to int) (x []float64, y float64) {
+	x = make([]float64, b.p)
+	for i := from; i < to; i++ {
+		for k := range x {
+			x[k] += b.x[i*b.p+k]
+		}
+		y += b.y[i]
+	}
+	n := float64(to - from)
+	for k := range x {
+		x[k] /= n
+	}
+	return x, y / n
+}
+
+// add sums the products of rows about means.
+func (m *moments) add(b *block, from, to int, mx []float64, my float64) {
+	n, p := to-from, b.p
+	c := make([]float64, n*p)
+	for i := range n {
+		row := b.x[(from+i)*p : (from+i+1)*p]
+		for k, v := range row {
+			c[i*p+k] = v - mx[k]
+		}
+		d := b.y[from+i] - my
+		m.yy += d * d
+		for k := range row {
+			m.xy[k] += c[i*p+k] * d
+		}
+	}
+	if p > 0 {
+		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: p, Stride: p, Data: c}, 1, m.xx)
+	}
+	m.n += float64(n)
+	m.meanY += my * float64(n)
+	for k, v := range mx {
+		m.meanXs[k] += v * float64(n)
+	}
+}
+
+// standard divides the columns by their spread, so that the penalty treats all alike.
+func (m *moments) standard() (g []float64, c, spread []float64) {
+	p := m.xx.N
+	g, c, spread = make([]float64, p*p), make([]float64, p), make([]float64, p)
+	for k := range p {
+		if v := m.xx.Data[k*p+k] / m.n; v > 1e-18 {
+			spread[k] = math.Sqrt(v)
+		}
+	}
+	for a := range p {
+		if spread[a] == 0 {
+			g[a*p+a] = 1 // a column that never changes: its coefficient is zero
+			continue
+		}
+		c[a] = m.xy[a] / m.n / spread[a]
+		for b := a; b < p; b++ {
+			if spread[b] > 0 {
+				v := m.xx.Data[a*p+b] / m.n / spread[a] / spread[b]
+				g[a*p+b], g[b*p+a] = v, v
+			}
+		}
+	}
+	return g, c, spread
+}
+
+// error is the squared error of coefficients on these rows.
+func (m *moments) error(beta []float64) float64 {
+	sum := m.yy
+	p := m.xx.N
+	for a, v := range beta {
+		if v == 0 {
+			continue
+		}
+		sum -= 2 * v * m.xy[a]
+		sum += v * v * m.xx.Data[a*p+a]
+		for b := a + 1; b < p; b++ {
+			sum += 2 * v * beta[b] * m.xx.Data[a*p+b]
+		}
+	}
+	return sum
+}
+
+// follow goes along the path on every inner window.
+func (s *products) follow(m Method) {
+	path := m.path()
+	for k := firstJudged; k < folds; k++ {
+		if s.train[k].n < fewestRows || s.judged[k].n < 2 {
+			continue
+		}
+		if s.curve == nil {
+			s.curve = make([]float64, len(path))
+		}
+		g, c, spread := s.train[k].standard()
+		beta := make([]float64, len(c))
+		raw := make([]float64, len(c))
+		for i, strength := range path {
+			m.solve(g, c, strength, beta)
+			for j := range raw {
+				if raw[j] = 0; spread[j] > 0 {
+					raw[j] = beta[j] / spread[j]
+				}
+			}
+			s.curve[i] += s.judged[k].error(raw)
+		}
+	}
+}
+
+// finish solves every step's equation at the strength that was found.
+func (s *search) finish() error {
+	p := s.pool
+	p.Strength, p.Searched = s.method.path()[s.best], s.method.Strength == nil && s.method.Penalty != "none" && s.steps[0].curve != nil
+	p.Steps = make([]Equation, len(s.steps))
+	for k := range s.steps {
+		e := &p.Steps[k]
+		step := &s.steps[k]
+		e.Rows = step.rows
+		if step.rows < fewestRows {
+			if k == 0 {
+				return errFew
+			}
+			*e = p.Steps[k-1]
+			e.Rows = step.rows
+			continue
+		}
+		g, c, spread := step.whole.standard()
+		beta := make([]float64, len(c))
+		s.method.solve(g, c, p.Strength, beta)
+		e.Used = s.method.used(g, beta, p.Strength)
+		e.Beta, e.Center = make([]float64, len(c)), make([]float64, len(c))
+		e.Own = step.whole.meanY / step.whole.n
+		for j := range beta {
+			if spread[j] > 0 {
+				e.Beta[j] = beta[j] / spread[j]
+			}
+			e.Center[j] = step.center[j] + step.whole.meanXs[j]/step.whole.n
+		}
+		if k == 0 {
+			p.Spread = spread
+		}
+	}
+	return nil
+}
+
+// used is the effective number of coefficients: the trace of the hat matrix of a ridge, or
+// those that are not zero.
+func (m Method) used(g, beta []float64, strength float64) (n float64) {
+	if m.Penalty == "lasso" || m.Penalty == "elastic-net" {
+		for _, b := range beta {
+			if b != 0 {
+				n++
+			}
+		}
+		return n
+	}
+	p := len(beta)
+	if p == 0 {
+		return 0
+	}
+	sym := mat.NewSymDense(p, nil)
+	for a := range p {
+		for b := a; b < p; b++ {
+			sym.SetSym(a, b, g[a*p+b])
+		}
+	}
+	var eigen mat.EigenSym
+	if !eigen.Factorize(sym, false) {
+		return float64(p)
+	}
+	for _, v := range eigen.Values(nil) {
+		if v = max(v, 0); v > 1e-12 {
+			n += v / (v + strength)
+		}
+	}
+	return n
+}

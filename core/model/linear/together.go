@@ -1,0 +1,79 @@
+package linear
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// everySeries makes one group of all.
+const everySeries = "all"
+
+// together fits the equations to the series of each group at once; intercepts are their
+// own.
+type together struct {
+	method Method
+	by     string
+	bounds single.Bounds
+}
+
+// Train fits the groups, and then each series within its group.
+func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	at := slices.Index(v.Attributes(), t.by)
+	if at < 0 && t.by != everySeries {
+		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, all or none", t.by, v.Attributes())
+	}
+	var names []string
+	places := map[string][]int{}
+	for i := range v.Len() {
+		s := v.Series(i)
+		if !single.Tells(s.Values) {
+			continue
+		}
+		group := everySeries
+		if at >= 0 {
+			group = s.Labels[at]
+		}
+		if places[group] == nil {
+			names = append(names, group)
+		}
+		places[group] = append(places[group], i)
+	}
+	known := fitted{t.method, map[string]*State{}}
+	for _, group := range names {
+		inputs := make([]single.Input, len(places[group]))
+		for k, i := range places[group] {
+			s := v.Series(i)
+			inputs[k] = single.Input{SeriesView: s, Horizon: env.Horizon}
+			if r := env.Random(s.Key); r != nil {
+				inputs[k].Seed = r.Uint64()
+			}
+		}
+		states, err := t.method.fit(ctx, v, inputs, env.Workers)
+		if err != nil {
+			return nil, err
+		}
+		for k := range states {
+			known.states[inputs[k].Key] = states[k]
+		}
+	}
+	return single.Model(known, t.bounds).Train(ctx, v, env)
+}
+
+// fitted hands out what is fitted already.
+type fitted struct {
+	method Method
+	states map[string]*State
+}
+
+// Fit finds the series' state.
+func (m fitted) Fit(ctx context.Context, in single.Input) (single.State, error) {
+	if s := m.states[in.Key]; s != nil {
+		return s, nil
+	}
+	return m.method.Fit(ctx, in)
+}
