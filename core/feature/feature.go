@@ -122,6 +122,19 @@ func Parse(lines []string, s Setting) (Recipe, error) {
 	return r, nil
 }
 
+// Split parts the columns that are known ahead, or fixed, from those of the past.
+func (r Recipe) Split() (ahead, past Recipe) {
+	ahead, past = Recipe{Season: r.Season}, Recipe{Season: r.Season, Notes: r.Notes}
+	for _, c := range r.Columns {
+		if c.Known == KnownAhead || c.Known == Fixed {
+			ahead.Columns = append(ahead.Columns, c)
+		} else {
+			past.Columns = append(past.Columns, c)
+		}
+	}
+	return ahead, past
+}
+
 // Usual are the lines that suit a cadence: what the series says of itself, what explains it
 // from outside, or both.
 func Usual(s Setting, own, outside bool) (lines []string) {

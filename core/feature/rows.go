@@ -170,6 +170,9 @@ func (x *Rows) Len() int { return len(x.y) }
 // into out; unknown where there is nothing. Values after the origin are never looked at.
 func (x *Rows) Fill(origin, step int, out []float64) { x.fill(x.y[:origin+1], step, out) }
 
+// FillAhead puts columns that are known ahead, or fixed, at an index of the series' own.
+func (x *Rows) FillAhead(at int, out []float64) { x.fill(x.y[:0], at+1, out) }
+
 // FillPath is Fill for a path: past are the values up to an origin that may lie beyond what
 // is known, the last ones drawn.
 func (x *Rows) FillPath(past []float64, step int, out []float64) { x.fill(past, step, out) }

@@ -5,11 +5,13 @@ import (
 	"math/rand/v2"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
@@ -172,3 +174,111 @@ func TestBends(t *testing.T) {
 }
 
 var additiveSettings = model.Values{"parts": "multiply"}
+
+// Equations that series share find the effects that they share, and widen where it is due;
+// the three plain settings can stand side by side, and only one is without drivers.
+func TestLinearEffects(t *testing.T) {
+	const n, h, series = 156, 8, 100
+	p, oracle, future := sales(series, n, h)
+	wape := map[string]float64{}
+	for _, uses := range []string{"own-past", "drivers", "both"} {
+		for _, steps := range []string{"direct", "recursive", "averaged"} {
+			trained, v := trainOn(t, "linear", model.Values{"uses": uses, "steps": steps}, p, n-1, h)
+			var own, best, in95, points float64
+			for i, r := range result(t, trained, v, h).Series {
+				for k, f := range r.Mean {
+					own += math.Abs(future[i][k] - f)
+					best += math.Abs(future[i][k] - oracle[i][k])
+					low, high := forecast.Interval(r.At(k), 95)
+					in95 += inside(future[i][k], low, high)
+					points++
+				}
+			}
+			wape[uses+" "+steps] = own / best
+			assert.InDelta(t, 0.95, in95/points, 0.03, "%s %s", uses, steps)
+			found := map[string]float64{}
+			for _, x := range trained.Describe(0).Parameters {
+				found[x.Name] = x.Value
+			}
+			if uses == "own-past" {
+				assert.NotContains(t, found, "price log")
+				continue
+			}
+			assert.InEpsilon(t, -1.5, found["price log"], 0.03, "%s %s", uses, steps)
+			assert.InEpsilon(t, 0.35, found["promotion"], 0.05, "%s %s", uses, steps)
+		}
+	}
+	t.Logf("WAPE over the oracle's: %v", wape)
+	assert.Less(t, wape["both direct"], 1.5)
+	assert.Less(t, wape["both direct"], wape["own-past direct"])
+}
+
+// A trend between a floor and a ceiling levels off below the ceiling; data beyond it are
+// refused with what to do.
+func TestSaturating(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(2, 2))
+	y := make([]float64, 120)
+	for k := range y {
+		y[k] = 500/(1+math.Exp(-(float64(k)-60)/15)) + 5*rnd.NormFloat64()
+		y[k] = math.Max(0, math.Min(500, y[k]))
+	}
+	p := panelOf(monthly, [][]float64{y[:80]})
+	trained, v := trainOn(t, "additive", model.Values{"trend": "saturating", "ceiling": 500.0, "seasons": []string{"none"}}, p, 79, 40)
+	rows := result(t, trained, v, 40).Series[0]
+	assert.InDelta(t, y[119], rows.Mean[39], 40)
+	for k := range rows.Mean {
+		assert.LessOrEqual(t, rows.At(k)[forecast.GridSize-1], 500.0)
+	}
+	trained, _ = trainOn(t, "additive", model.Values{"trend": "saturating", "ceiling": 100.0}, p, 79, 40)
+	assert.Contains(t, trained.Describe(0).Cautions[0], "widen them")
+}
+
+// A week that only holds in summer is found by a season with a condition, and not by one
+// without; effects keep to their signs.
+func TestConditionsAndSigns(t *testing.T) {
+	const n, h = 1000, 28
+	rnd := rand.New(rand.NewPCG(6, 6))
+	y := make([]float64, n+h)
+	p := panelOf(daily, [][]float64{make([]float64, n)})
+	noise := make([]float64, n+h)
+	for k := range y {
+		day := time.Unix(daily.Start(p.Ordinal(k)), 0).UTC()
+		y[k] = 100 + 3*rnd.NormFloat64()
+		if day.Month() >= 6 && day.Month() <= 8 && day.Weekday() == time.Saturday {
+			y[k] += 40
+		}
+		noise[k] = rnd.NormFloat64()
+	}
+	p.Series[0].Values = y[:n]
+	p.Drivers = []panel.Driver{{Name: "noise", KnownAhead: true}}
+	p.Series[0].Drivers = [][]float64{noise}
+	miss := func(settings model.Values) (sum float64, d model.Description) {
+		trained, _ := trainOn(t, "additive", settings, p, n-1, h)
+		d = trained.Describe(0)
+		for _, x := range d.Training {
+			if x.Name == "mae" {
+				sum = x.Value
+			}
+		}
+		return sum, d
+	}
+	plain, _ := miss(model.Values{"seasons": []string{"week"}})
+	summer, d := miss(model.Values{"seasons": []string{"week when month 6 to 8"}})
+	assert.Less(t, summer, 0.8*plain)
+	assert.Contains(t, d.Form, "when month 6 to 8")
+	_, up := miss(model.Values{"signs": []string{"noise positive"}})
+	_, down := miss(model.Values{"signs": []string{"noise negative"}})
+	find := func(d model.Description) float64 {
+		for _, x := range d.Parameters {
+			if x.Name == "noise" {
+				return x.Value
+			}
+		}
+		return math.NaN()
+	}
+	assert.GreaterOrEqual(t, find(up), 0.0)
+	assert.LessOrEqual(t, find(down), 0.0)
+	assert.Zero(t, find(up)*find(down), "one of the two is held at zero")
+	_, _, err := catalogue.Standard().New("additive", model.Values{"seasons": []string{"fortnight"}})
+	assert.ErrorContains(t, err, "is no season")
+}

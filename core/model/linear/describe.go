@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
 )
@@ -13,18 +14,18 @@ import (
 // Describe gives the equation of the first step, and what each group of columns adds.
 func (s *State) Describe(d *model.Description, horizon int) {
 	p := s.Pool
-	d.Form = fmt.Sprintf("regression on %d columns, on the %s", len(p.Recipe.Columns), s.scaleWords())
+	d.Form = fmt.Sprintf("regression on %d columns that are known ahead and %d of the past of what they leave, on the %s", len(p.Ahead.Columns), len(p.Recipe.Columns), s.scaleWords())
 	d.Form += map[string]string{"direct": ", an equation a step", "recursive": ", one equation that goes on from its own forecasts", "averaged": ", the mean of an equation a step and one that goes on from itself"}[p.Mode]
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
 	}
 	d.Why = "coefficients as they are given"
-	if p.Searched {
-		d.Why = fmt.Sprintf("the penalty of %.3g has the least squared error on inner windows", p.Strength)
-	}
 	e := &p.Steps[0]
-	if float64(len(e.Beta)) > 0.5*float64(e.Rows) {
-		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", len(e.Beta), e.Rows))
+	if p.Outside.Searched || e.Searched {
+		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows", p.Outside.Strength, e.Strength)
+	}
+	if n := len(e.Beta) + len(p.Outside.Beta); float64(n) > 0.5*float64(max(e.Rows, p.Outside.Rows)) {
+		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n, max(e.Rows, p.Outside.Rows)))
 	}
 	unit := 1.0
 	if !p.Logs {
@@ -33,22 +34,21 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	sigma := s.Sigma[0] * unit
 	d.Sigma = &sigma
 	d.Parameters = append(d.Parameters, model.Parameter{Name: "intercept", Value: s.Own[0] * unit, Meaning: "of the first step, at usual values of all columns"})
-	for _, k := range s.bySize() {
-		c := &p.Recipe.Columns[k]
-		value, meaning := e.Beta[k]*unit, c.Meaning
-		switch {
-		case c.Level:
-			value = e.Beta[k] // of a value, on the same scale
-			meaning = "weight of the " + meaning
-		case c.Logged() && p.Logs:
+	for _, k := range bySize(&p.Outside) {
+		c := &p.Ahead.Columns[k]
+		meaning := "effect of one unit: " + c.Meaning
+		value, wide := p.Outside.Beta[k]*unit, p.Outside.Errors[k]*unit
+		if c.Logged() && p.Logs {
 			meaning = "elasticity: per cent that 1 % more of the driver brings"
-		default:
-			meaning = "effect of one unit: " + meaning
 		}
-		d.Parameters = append(d.Parameters, model.Parameter{Name: c.Name, Value: value, Meaning: meaning})
+		d.Parameters = append(d.Parameters, model.Parameter{Name: c.Name, Value: value, Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, wide)})
 		if c.IsDriver() || c.IsEvent() {
 			d.Effects = append(d.Effects, s.effect(k))
 		}
+	}
+	for _, k := range bySize(e) {
+		c := &p.Recipe.Columns[k]
+		d.Parameters = append(d.Parameters, model.Parameter{Name: c.Name, Value: e.Beta[k], Meaning: "weight, at the first step, of the " + c.Meaning})
 	}
 	s.components(d, horizon)
 	d.Cautions = append(d.Cautions, s.Notes...)
@@ -56,36 +56,30 @@ func (s *State) Describe(d *model.Description, horizon int) {
 
 // bySize orders the columns by what they move, the largest first; those without a
 // coefficient are left out.
-func (s *State) bySize() (out []int) {
-	e := &s.Pool.Steps[0]
+func bySize(e *Equation) (out []int) {
 	for k, b := range e.Beta {
 		if b != 0 {
 			out = append(out, k)
 		}
 	}
 	slices.SortStableFunc(out, func(a, b int) int {
-		return cmp.Compare(math.Abs(e.Beta[b]*s.Pool.Spread[b]), math.Abs(e.Beta[a]*s.Pool.Spread[a]))
+		return cmp.Compare(math.Abs(e.Beta[b]*e.Spread[b]), math.Abs(e.Beta[a]*e.Spread[a]))
 	})
 	return out
 }
 
-// effect is what a driver or an event changes at the usual level, on average over the
-// steps; how far the steps differ is its interval.
+// effect is what a driver or an event changes at the usual level, with a 95 % interval.
 func (s *State) effect(k int) model.Effect {
-	c := &s.Pool.Recipe.Columns[k]
-	step, per := 1.0, "1 more"
-	if c.Logged() {
+	c := &s.Pool.Ahead.Columns[k]
+	step, per, kind := 1.0, "1 more", "driver"
+	switch {
+	case c.IsEvent():
+		kind, per = "event", "an occurrence"
+	case c.Logged():
 		step, per = math.Log(1.1), "10 % more"
 	}
-	kind := "driver"
-	if c.IsEvent() {
-		kind, per = "event", "1 more"
-	}
-	n, sum, low, high := 0.0, 0.0, math.Inf(1), math.Inf(-1)
-	for i := range s.Pool.Steps {
-		v := step * s.Pool.Steps[i].Beta[k]
-		n, sum, low, high = n+1, sum+v, min(low, v), max(high, v)
-	}
+	e := &s.Pool.Outside
+	value, wide := step*e.Beta[k], 1.96*step*e.Errors[k]
 	units := func(x float64) float64 {
 		if s.Pool.Logs {
 			return s.Scale.Size * (math.Exp(x) - 1)
@@ -93,7 +87,7 @@ func (s *State) effect(k int) model.Effect {
 		return s.Scale.Size * x
 	}
 	percent := func(x float64) float64 { return 100 * units(x) / s.Scale.Size }
-	return model.Effect{Name: c.Name, Kind: kind, Per: per, Units: units(sum / n), Low: units(low), High: units(high), Percent: percent(sum / n), PercentLow: percent(low), PercentHigh: percent(high)}
+	return model.Effect{Name: c.Name, Kind: kind, Per: per, Units: units(value), Low: units(value - wide), High: units(value + wide), Percent: percent(value), PercentLow: percent(value - wide), PercentHigh: percent(value + wide)}
 }
 
 // components adds the columns up by their groups: along the past by the first step's
@@ -107,45 +101,45 @@ func (s *State) components(d *model.Description, horizon int) {
 	}
 	p := s.Pool
 	groups := []string{"level"}
-	for i := range p.Recipe.Columns {
-		if g := p.Recipe.Columns[i].Group; !slices.Contains(groups, g) {
-			groups = append(groups, g)
+	for _, list := range [][]feature.Column{p.Recipe.Columns, p.Ahead.Columns} {
+		for i := range list {
+			if g := list[i].Group; !slices.Contains(groups, g) {
+				groups = append(groups, g)
+			}
 		}
 	}
 	parts := make([]model.Component, len(groups))
 	for i, g := range groups {
-		parts[i] = model.Component{Name: g, Factor: p.Logs && g != "level", Past: make([]float64, min(n, s.Used)), Ahead: make([]float64, horizon)}
+		parts[i] = model.Component{Name: g, Factor: p.Logs && i > 0, Past: make([]float64, min(n, s.Used)), Ahead: make([]float64, horizon)}
 	}
 	for t := range parts[0].Past {
-		s.split(f, t-1, 1, groups, parts, func(c *model.Component) *float64 { return &c.Past[t] })
+		f.split(t, t-1, 1, groups, parts, func(c *model.Component) *float64 { return &c.Past[t] })
 	}
 	for h := range horizon {
-		s.split(f, len(f.past)-1, min(f.quiet+h+1, len(p.Steps)), groups, parts, func(c *model.Component) *float64 { return &c.Ahead[h] })
+		f.split(n+h, len(f.past)-1, min(f.quiet+h+1, len(p.Steps)), groups, parts, func(c *model.Component) *float64 { return &c.Ahead[h] })
 	}
 	d.Components = parts
 }
 
-// split puts one row's parts where they belong.
-func (s *State) split(f *future, origin, step int, groups []string, parts []model.Component, at func(*model.Component) *float64) {
-	p := s.Pool
-	if origin < 0 || origin >= len(f.past) {
+// split puts one period's parts where they belong.
+func (f *future) split(period, origin, step int, groups []string, parts []model.Component, at func(*model.Component) *float64) {
+	s, p := f.s, f.s.Pool
+	base, ok := panel.Unknown, false
+	if origin >= 0 && origin < len(f.past) {
+		f.rows.FillPath(f.past[:origin+1], step, f.x)
+		base, ok = p.relative(f.past[origin], f.x)
+	}
+	if !ok {
 		for i := range parts {
 			*at(&parts[i]) = panel.Unknown
 		}
 		return
 	}
-	f.rows.FillPath(f.past[:origin+1], step, f.x)
-	base, ok := p.relative(f.past[origin], f.x)
-	if !ok {
-		base = panel.Unknown
-	}
-	e := &p.Steps[step-1]
 	*at(&parts[0]) = base + s.Own[step-1]
-	for k, b := range e.Beta {
-		if d := f.x[k] - e.Center[k]; d == d {
-			*at(&parts[slices.Index(groups, p.Recipe.Columns[k].Group)]) += b * d
-		}
-	}
+	p.Steps[step-1].share(f.x, p.Recipe.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
+	x := make([]float64, len(p.Ahead.Columns))
+	f.ahead.FillAhead(period, x)
+	p.Outside.share(x, p.Ahead.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	for i := range parts {
 		v := at(&parts[i])
 		switch {
@@ -155,6 +149,15 @@ func (s *State) split(f *future, origin, step int, groups []string, parts []mode
 			*v = math.Exp(*v)
 		default:
 			*v *= s.Scale.Size
+		}
+	}
+}
+
+// share gives what each column adds to its group.
+func (e *Equation) share(x []float64, columns []feature.Column, add func(group string, v float64)) {
+	for k, b := range e.Beta {
+		if d := x[k] - e.Center[k]; d == d {
+			add(columns[k].Group, b*d)
 		}
 	}
 }

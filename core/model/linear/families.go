@@ -22,7 +22,7 @@ func Families() model.Catalogue {
 			{Name: "share", Kind: model.Amount, Min: &none, Max: &one, Default: 0.5, Meaning: "of an elastic net's penalty, the part on sizes"},
 			{Name: "strength", Kind: model.Amount, Min: &none, Meaning: "how strongly they are held", Auto: "by inner windows along a path"},
 			{Name: "scale", Kind: model.Choice, Choices: []string{"level", "log", "difference"}, Meaning: "where it works", Auto: "logs where the data say so; changes where inner windows say so"},
-			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "none"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "all"},
 			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors", Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
@@ -35,10 +35,14 @@ func Families() model.Catalogue {
 
 // groupedBy is the attribute whose series share equations, or all; empty for none.
 func groupedBy(v model.Values) string {
-	if by := strings.Join(v.Names("together"), ","); by != "none" {
+	switch by := strings.Join(v.Names("together"), ","); by {
+	case "none":
+		return ""
+	case "":
+		return everySeries
+	default:
 		return by
 	}
-	return ""
 }
 
 func methodOf(v model.Values) Method {

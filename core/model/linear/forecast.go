@@ -33,11 +33,13 @@ func (p *Pool) groupsAt(v panel.View) *feature.Groups {
 
 // future is what a forecast is made from: rows past the last known value.
 type future struct {
-	s     *State
-	rows  *feature.Rows
-	past  []float64 // on the working scale, up to the last known value
-	quiet int       // unknown values since
-	x     []float64
+	s       *State
+	rows    *feature.Rows
+	past    []float64 // what the equation of outside leaves, up to the last known value
+	quiet   int       // unknown values since
+	x       []float64
+	outside []float64 // what that equation says of all periods, past and ahead
+	ahead   *feature.Rows
 }
 
 func (s *State) future(v panel.SeriesView, h int) (*future, error) {
@@ -54,24 +56,26 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 			last = i
 		}
 	}
-	rows, err := s.Pool.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View()))
+	p := s.Pool
+	ahead, err := p.Ahead.Lay(v, y, h, nil)
 	if err != nil {
 		return nil, err
 	}
-	if name, at, missing := rows.Missing(len(y), len(y)+h, s.matters); missing {
+	if name, at, missing := ahead.Missing(len(y), len(y)+h, func(k int) bool { return p.Outside.Beta[k] != 0 }); missing {
 		return nil, fmt.Errorf("the driver %s is unknown, or has no logarithm, at %s: give its values, or leave it out", name, v.View().Cadence().Format(v.View().Ordinal(v.First+at)))
 	}
-	return &future{s: s, rows: rows, past: y[:last+1], quiet: len(y) - last - 1, x: make([]float64, len(s.Pool.Recipe.Columns))}, nil
-}
-
-// matters says whether a column has a coefficient at any step.
-func (s *State) matters(column int) bool {
-	for i := range s.Pool.Steps {
-		if s.Pool.Steps[i].Beta[column] != 0 {
-			return true
+	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
+	x := make([]float64, len(p.Ahead.Columns))
+	for t := range f.outside {
+		ahead.FillAhead(t, x)
+		f.outside[t] = p.Outside.at(x)
+		if t < len(y) {
+			y[t] -= f.outside[t]
 		}
 	}
-	return false
+	f.past = y[:last+1]
+	f.rows, err = p.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View()))
+	return f, err
 }
 
 // value is the forecast of a step past the end of a path that may hold forecasts.
@@ -101,16 +105,12 @@ func (f *future) direct(h int) []float64 {
 	return path[n+f.quiet:]
 }
 
-// onward forecasts the next period and goes on from there, each time with an error where
-// draw has one.
-func (f *future) onward(h int, path []float64, draw func(k int) float64) []float64 {
-	path = append(path[:0], f.past...)
+// onward forecasts the next period and goes on from there.
+func (f *future) onward(h int) []float64 {
+	path := slices.Clone(f.past)
 	n := len(path)
-	for k := range f.quiet + h {
+	for range f.quiet + h {
 		v := f.value(path, 1)
-		if draw != nil {
-			v += draw(k)
-		}
 		// What runs away is held within what numbers can be.
 		path = append(path, max(-1e6, min(1e6, v)))
 	}
@@ -119,11 +119,20 @@ func (f *future) onward(h int, path []float64, draw func(k int) float64) []float
 
 // points are the forecasts on the working scale.
 func (f *future) points(h int) []float64 {
+	out := f.rest(h)
+	for k := range out {
+		out[k] += f.outside[len(f.outside)-h+k]
+	}
+	return out
+}
+
+// rest are the forecasts of what the equation of outside leaves.
+func (f *future) rest(h int) []float64 {
 	switch f.s.Pool.Mode {
 	case "recursive":
-		return slices.Clone(f.onward(h, nil, nil))
+		return f.onward(h)
 	case "averaged":
-		a, b := f.direct(h), f.onward(h, nil, nil)
+		a, b := f.direct(h), f.onward(h)
 		for i := range a {
 			a[i] = (a[i] + b[i]) / 2
 		}
@@ -141,11 +150,7 @@ func (s *State) width(k int) float64 {
 	return s.Sigma[last-1] * math.Sqrt(float64(k+1)/float64(last))
 }
 
-// futures is how many paths the recursive form draws.
-const futures = 400
-
-// Forecast gives points and quantiles: by the steps' own errors, by quantile regression, or
-// by paths where each step goes on from the one before.
+// Forecast gives points and quantiles: by the steps' own errors, or by quantile regression.
 func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	h := len(out.Mean)
 	f, err := s.future(v, h)
@@ -156,9 +161,6 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	wide := make([]float64, h)
 	for k := range wide {
 		wide[k] = s.width(f.quiet + k)
-	}
-	if s.Pool.Mode == "recursive" {
-		wide = f.spreads(h, mu)
 	}
 	free := int(max(3, min(s.Free, 1000)))
 	for k := range h {
@@ -180,43 +182,10 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
-// spreads are the standard deviations, about the points, of paths that go on from
-// themselves with errors.
-func (f *future) spreads(h int, mu []float64) []float64 {
-	out := make([]float64, h)
-	rnd := rand.New(rand.NewPCG(f.s.seed(), 1))
-	errs := make([]float64, f.quiet+h)
-	var path []float64
-	for i := range futures {
-		for k := range errs {
-			if i%2 == 0 {
-				errs[k] = f.s.Sigma[0] * rnd.NormFloat64()
-			} else { // and its opposite
-				errs[k] = -errs[k]
-			}
-		}
-		path = f.onwardInto(path, h, errs)
-		for k, v := range path[len(path)-h:] {
-			d := v - mu[k]
-			out[k] += d * d / futures
-		}
-	}
-	for k := range out {
-		out[k] = math.Sqrt(out[k])
-	}
-	return out
-}
-
-func (f *future) onwardInto(path []float64, h int, errs []float64) []float64 {
-	tail := f.onward(h, path, func(k int) float64 { return errs[k] })
-	return tail
-}
-
 func (s *State) seed() uint64 { return s.Seed ^ uint64(len(s.Values))<<32 }
 
-// Paths draws futures: errors of all steps together, as they came together in training, or
-// step after step where each goes on from the one before. The same state draws the same ones
-// whatever the drivers ahead are.
+// Paths draws futures: errors of all steps together, as they came together in training. The
+// same state draws the same ones whatever the drivers ahead are.
 func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	f, err := s.future(v, h)
 	if err != nil {
@@ -224,20 +193,6 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	}
 	rnd := rand.New(rand.NewPCG(s.seed(), 2))
 	out := make([]float64, count*h)
-	if s.Pool.Mode == "recursive" {
-		errs := make([]float64, f.quiet+h)
-		var path []float64
-		for i := range count {
-			for k := range errs {
-				errs[k] = s.Sigma[0] * rnd.NormFloat64()
-			}
-			path = f.onwardInto(path, h, errs)
-			for k, x := range path[len(path)-h:] {
-				out[i*h+k] = s.Scale.Back(x)
-			}
-		}
-		return out, nil
-	}
 	mu := f.points(h)
 	rows := s.wholeRows()
 	for i := range count {

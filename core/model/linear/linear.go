@@ -1,7 +1,8 @@
-// Package linear forecasts by linear regression on features: what the series was, what the
-// calendar says, drivers and events. One equation a step ahead, or one for the next step
-// that goes on from its own forecasts; for a series alone, or for many with intercepts of
-// their own.
+// Package linear forecasts by linear regression on features. What is known ahead (calendar,
+// drivers, events) explains the series in one equation; what it leaves goes on by equations
+// of its own past, one a step ahead, or one for the next step that goes on from its own
+// forecasts. So a driver's coefficient is its whole effect, whatever the past has in it. For
+// a series alone, or for many with intercepts of their own.
 //
 // Source: direct and recursive forecasts compared: Marcellino, Stock and Watson, Journal of
 // Econometrics 135 (2006); penalties: Hoerl and Kennard, Technometrics 12 (1970), Tibshirani,
@@ -11,7 +12,6 @@ package linear
 import (
 	"context"
 	"encoding/gob"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -43,52 +43,56 @@ type Method struct {
 type Equation struct {
 	Center []float64
 	Beta   []float64
-	Own    float64 // intercept that series without one of their own have
-	Used   float64 // effective number of coefficients
+	Errors []float64 // standard errors of Beta
+	Spread []float64 // of the columns
+	Own    float64   // intercept that series without one of their own have
+	Used   float64   // effective number of coefficients
 	Rows   int
+	// Strength is the penalty's, Searched that inner windows found it.
+	Strength float64
+	Searched bool
 }
 
 // Pool is what the series of a group share.
 type Pool struct {
-	Recipe   feature.Recipe
-	Logs     bool
-	Diff     bool
-	Steps    []Equation // a step ahead; the first alone where all go on from it
-	Mode     string
-	Strength float64
-	Searched bool // Strength was found on inner windows
-	Series   int
-	Spread   []float64 // of the columns, at the first step
-	Ranks    [][]ranked
-	Horizon  int
+	Ahead   feature.Recipe // columns that are known ahead
+	Outside Equation       // on them
+	Recipe  feature.Recipe // columns of the past, of what the equation above leaves
+	Logs    bool
+	Diff    bool
+	Steps   []Equation // a step ahead; the first alone where all go on from it
+	Mode    string
+	Series  int
+	Ranks   [][]ranked
+	Horizon int
 
 	cache groupCache
 }
 
 // State is a series under its pool's equations.
 type State struct {
-	Pool     *Pool
-	Scale    single.Scale
-	Own      []float64 // intercepts, a step each
-	Sigma    []float64 // of the errors, a step each, on the working scale
-	Free     float64
-	Errors   [][]float32 // rows of errors at the steps from one origin, unknown ones NaN
-	Values   []float64
-	Used     int
-	In       []float64
-	Seed     uint64
-	Notes    []string
-	in       panel.SeriesView
-	outliers int
+	Pool   *Pool
+	Scale  single.Scale
+	Own    []float64 // intercepts, a step each
+	Sigma  []float64 // of the errors, a step each, on the working scale
+	Free   float64
+	Errors [][]float32 // rows of errors at the steps from one origin, unknown ones NaN
+	Values []float64
+	Used   int
+	In     []float64
+	Seed   uint64
+	Notes  []string
+	in     panel.SeriesView
 }
 
 // series is one that takes part, while it is fitted.
 type series struct {
 	in    single.Input
 	scale single.Scale
-	y     []float64 // on the working scale
+	whole []float64 // on the working scale
+	y     []float64 // less what is explained from outside
+	ahead *feature.Rows
 	rows  *feature.Rows
-	state *State
 }
 
 // Fit fits a series alone.
@@ -106,6 +110,9 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	if err != nil {
 		return nil, err
 	}
+	if err := p.explain(ctx, m, list); err != nil {
+		return nil, err
+	}
 	// Errors that add up over many periods are better told in changes: both are tried.
 	tries := []bool{m.Scale == "difference"}
 	if m.Scale == "" && p.hasLevels() {
@@ -114,7 +121,7 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	var best *search
 	for _, diff := range tries {
 		p.Diff = diff
-		s := &search{method: m, pool: p, list: list, diff: diff}
+		s := p.searchSteps(m, list)
 		if err := s.run(ctx, workers); err != nil {
 			return nil, err
 		}
@@ -123,8 +130,9 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 		}
 	}
 	p.Diff = best.diff
-	if err := best.finish(); err != nil {
-		return nil, err
+	p.Steps = best.finish()
+	if p.Steps[0].Rows < fewestRows {
+		p.repeat()
 	}
 	out := make([]*State, len(list))
 	err = inParallel(ctx, workers, len(list), func(i int) {
@@ -154,7 +162,8 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 	if err != nil {
 		return nil, nil, err
 	}
-	p := &Pool{Recipe: recipe, Logs: logs, Mode: m.Steps, Series: len(inputs), Horizon: max(1, inputs[0].Horizon)}
+	p := &Pool{Logs: logs, Mode: m.Steps, Series: len(inputs), Horizon: max(1, inputs[0].Horizon)}
+	p.Ahead, p.Recipe = recipe.Split()
 	list := make([]series, len(inputs))
 	groups := p.groupsAt(inputs[0].View())
 	for i, in := range inputs {
@@ -166,9 +175,13 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 			}
 			s.scale = single.LogScale(in.Values)
 		}
-		s.y = make([]float64, len(in.Values))
+		s.whole = make([]float64, len(in.Values))
 		for k, x := range in.Values {
-			s.y[k] = s.scale.To(x)
+			s.whole[k] = s.scale.To(x)
+		}
+		s.y = slices.Clone(s.whole)
+		if s.ahead, err = p.Ahead.Lay(in.SeriesView, s.whole, p.Horizon, nil); err != nil {
+			return nil, nil, err
 		}
 		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.y, p.Horizon, groups); err != nil {
 			return nil, nil, err
@@ -253,8 +266,52 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 	return out
 }
 
+// explain fits the equation of what is known ahead, and takes what it says out of every
+// series.
+func (p *Pool) explain(ctx context.Context, m Method, list []series) error {
+	n := len(p.Ahead.Columns)
+	if n == 0 {
+		return nil
+	}
+	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
+		read: func(s *series, at, _ int, x []float64) (float64, bool) {
+			if !panel.Known(s.whole[at]) {
+				return 0, false
+			}
+			s.ahead.FillAhead(at, x)
+			return s.whole[at], true
+		}}
+	if err := s.run(ctx, 1); err != nil {
+		return err
+	}
+	p.Outside = s.finish()[0]
+	x := make([]float64, n)
+	for i := range list {
+		for t := range list[i].y {
+			list[i].ahead.FillAhead(t, x)
+			list[i].y[t] -= p.Outside.at(x)
+		}
+	}
+	return nil
+}
+
+// searchSteps is the search for the equations of the past.
+func (p *Pool) searchSteps(m Method, list []series) *search {
+	return &search{method: m, list: list, columns: len(p.Recipe.Columns), from: 1, steps: p.steps(), start: p.start, read: p.row, diff: p.Diff}
+}
+
 func (p *Pool) hasLevels() bool {
 	return slices.ContainsFunc(p.Recipe.Columns, func(c feature.Column) bool { return c.Level })
+}
+
+// repeat makes equations that repeat the last value: there are too few rows for others.
+func (p *Pool) repeat() {
+	n := len(p.Recipe.Columns)
+	p.Diff = true
+	for k := range p.Steps {
+		p.Steps[k] = Equation{Center: make([]float64, n), Beta: make([]float64, n), Spread: make([]float64, n)}
+	}
+	p.Recipe.Notes = append(p.Recipe.Notes, "the history is too short for an equation: the last value is repeated")
 }
 
 // steps is how many equations there are.
@@ -274,8 +331,8 @@ func (p *Pool) start(n int) int {
 	return min(reach, n/3) - 1
 }
 
-// row fills x with the columns and gives the target: the value, or its change since the
-// origin. It is false where the target is unknown.
+// row fills x with the columns of the past and gives the target: the value, or its change
+// since the origin. It is false where the target is unknown.
 func (p *Pool) row(s *series, origin, step int, x []float64) (target float64, ok bool) {
 	target = s.y[origin+step]
 	if !panel.Known(target) {
@@ -362,23 +419,71 @@ func (p *Pool) settle(s *series) *State {
 				squares += r * r
 			}
 		}
-		free := max(0.25*count, count-1-e.Used/float64(p.Series), 1)
-		st.Sigma[step-1] = math.Sqrt(squares / free * (1 + (1+e.Used/float64(p.Series))/max(count, 1)))
+		used := (e.Used + p.Outside.Used) / float64(p.Series)
+		free := max(0.25*count, count-1-used, 1)
+		st.Sigma[step-1] = math.Sqrt(squares / free * (1 + (1+used)/max(count, 1)))
 		st.Free = math.Min(st.Free, free)
 		if step == 1 {
 			for o := start; o+1 < n; o++ {
-				st.In[o+1] = s.scale.Back(s.y[o+1] - (rest[o] - own))
+				st.In[o+1] = s.scale.Back(s.whole[o+1] - (rest[o] - own))
 			}
 		}
 	}
+	if p.Mode == "recursive" {
+		p.rehearse(st, s, start)
+	}
 	p.widen(st, s)
+	st.Notes = append(st.Notes, p.Ahead.Notes...)
 	st.Notes = append(st.Notes, p.Recipe.Notes...)
 	return st
 }
 
+// mostRehearsed is from how many origins the recursive form is judged.
+const mostRehearsed = 60
+
+// rehearse goes on from origins of the training part, for the errors of every step of a form
+// that goes on from its own forecasts.
+func (p *Pool) rehearse(st *State, s *series, start int) {
+	n, h := len(s.y), p.Horizon
+	one := st.Sigma[0]
+	st.Errors = nil
+	st.Sigma = make([]float64, h)
+	stride := 1 + max(0, n-1-start)/mostRehearsed
+	squares, counts := make([]float64, h), make([]float64, h)
+	for o := start; o+1 < n; o += stride {
+		if !panel.Known(s.y[o]) {
+			continue
+		}
+		f := &future{s: st, rows: s.rows, past: s.y[: o+1 : o+1], x: make([]float64, len(p.Recipe.Columns))}
+		row := make([]float32, h)
+		for k, v := range f.onward(min(h, n-1-o)) {
+			row[k] = float32(s.y[o+1+k] - v)
+			if e := s.y[o+1+k] - v; panel.Known(e) {
+				squares[k] += e * e
+				counts[k]++
+			}
+		}
+		for k := n - 1 - o; k < h; k++ {
+			row[k] = float32(math.NaN())
+		}
+		st.Errors = append(st.Errors, row)
+	}
+	used := (p.Steps[0].Used + p.Outside.Used) / float64(p.Series)
+	for k := range st.Sigma {
+		if counts[k] >= fewestRows {
+			free := max(0.25*float64(n), float64(n)-1-used)
+			st.Sigma[k] = max(one, math.Sqrt(squares[k]/counts[k]*float64(n)/free))
+		} else if k > 0 {
+			st.Sigma[k] = st.Sigma[k-1] * math.Sqrt(float64(k+1)/float64(k))
+		} else {
+			st.Sigma[0] = one
+		}
+	}
+}
+
 // widen gives steps without errors of their own those of the step before, wider.
 func (p *Pool) widen(st *State, s *series) {
-	for k := range st.Sigma {
+	for k := range st.Own {
 		if p.Steps[k].Rows >= fewestRows && st.Sigma[k] > 0 {
 			continue
 		}
@@ -400,8 +505,6 @@ func mean(y []float64) float64 {
 	}
 	return sum / max(n, 1)
 }
-
-var errFew = errors.New("the history is too short for any equation: take fewer or shorter lags, or another family")
 
 // Advance takes further values: the equations stay.
 func (s *State) Advance(v panel.SeriesView, from int) error {

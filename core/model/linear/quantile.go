@@ -48,16 +48,18 @@ func (p *Pool) errorRows(step int, list []series, states []*State) (x, r []float
 	seen := 0
 	for i := range list {
 		start := max(0, p.start(len(list[i].y)))
+		// In their own size: that they are larger out of training is the width's to say.
+		size := rootKnown(states[i].Errors, step)
 		for o, errs := range states[i].Errors {
 			e := float64(errs[step])
-			if !panel.Known(e) || states[i].Sigma[step] == 0 {
+			if !panel.Known(e) || size == 0 {
 				continue
 			}
 			if seen++; seen%stride != 0 {
 				continue
 			}
 			if _, ok := p.row(&list[i], start+o, step+1, row); ok {
-				x, r = append(x, row...), append(r, e/states[i].Sigma[step])
+				x, r = append(x, row...), append(r, e/size)
 			}
 		}
 	}
@@ -79,10 +81,11 @@ func regressRanks(x, r []float64, p int) []ranked {
 	sorted := slices.Clone(r)
 	slices.Sort(sorted)
 	beta := make([]float64, p+1)
+	held := holdRanks(z, r, p+1)
 	for i, prob := range probs {
 		clear(beta)
 		beta[p] = sorted[int(prob*float64(n-1))]
-		descendRanks(z, r, p+1, prob, beta)
+		descendRanks(z, r, p+1, prob, held, beta)
 		e := ranked{Prob: prob, Own: beta[p], Beta: make([]float64, p), Center: center}
 		for k := range p {
 			if spread[k] > 0 {
@@ -128,17 +131,54 @@ func standardised(x []float64, n, p int, center, spread []float64) []float64 {
 	return z
 }
 
-// rankPenalty holds the coefficients of quantiles, in rows' worth: errors tell little of
-// their tails.
-const rankPenalty = 20
+// rankPenalties are those to choose from, in rows' worth: errors tell little of their tails.
+// The last leaves nothing but the constant.
+var rankPenalties = []float64{1e6, 1000, 100, 20}
 
-func descendRanks(z, r []float64, k int, prob float64, beta []float64) {
+// holdRanks finds the penalty that does best on the last third of the rows, by the first two
+// thirds, on the outer quantiles.
+func holdRanks(z, r []float64, k int) (best float64) {
+	n := len(r)
+	cut := 2 * n / 3
+	least := math.Inf(1)
+	beta := make([]float64, k)
+	for _, penalty := range rankPenalties {
+		loss := 0.0
+		for _, prob := range []float64{0.1, 0.9} {
+			clear(beta)
+			descendRanks(z[:cut*k], r[:cut], k, prob, penalty, beta)
+			for i := cut; i < n; i++ {
+				e := r[i]
+				for j, b := range beta {
+					e -= b * z[i*k+j]
+				}
+				loss += max(prob*e, (prob-1)*e)
+			}
+		}
+		if loss < 0.99*least { // the firmer one where it is as good
+			best, least = penalty, loss
+		}
+	}
+	return best
+}
+
+func rootKnown(rows [][]float32, step int) float64 {
+	n, sum := 0.0, 0.0
+	for _, row := range rows {
+		if e := float64(row[step]); e == e {
+			n, sum = n+1, sum+e*e
+		}
+	}
+	return math.Sqrt(sum / max(n, 1))
+}
+
+func descendRanks(z, r []float64, k int, prob, penalty float64, beta []float64) {
 	n := len(r)
 	weighted := make([]float64, n*k)
 	right := make([]float64, k)
 	gram := make([]float64, k*k)
 	const tiny = 0.02
-	for range 25 {
+	for range 60 {
 		clear(right)
 		for i := range n {
 			row := z[i*k : (i+1)*k]
@@ -158,7 +198,7 @@ func descendRanks(z, r []float64, k int, prob float64, beta []float64) {
 		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: k, Stride: k, Data: weighted}, 0, blas64.Symmetric{N: k, Stride: k, Uplo: blas.Upper, Data: gram})
 		for a := range k {
 			if a < k-1 {
-				gram[a*k+a] += rankPenalty
+				gram[a*k+a] += penalty
 			}
 			for b := range a {
 				gram[a*k+b] = gram[b*k+a]

@@ -12,13 +12,18 @@ import (
 
 // search finds the penalty's strength on inner windows and solves the equations.
 type search struct {
-	method Method
-	pool   *Pool
-	list   []series
-	diff   bool
-	steps  []products
-	score  float64 // squared error on the inner windows at the best strength
-	best   int     // place in the path
+	method  Method
+	list    []series
+	columns int
+	from    int // first step
+	steps   int
+	start   func(n int) int
+	read    func(s *series, origin, step int, x []float64) (target float64, ok bool)
+	diff    bool
+
+	sums  []products
+	score float64 // squared error on the inner windows at the best strength
+	best  int     // place in the path
 }
 
 // The history is cut into folds by time. Each inner window is trained on the folds before
@@ -86,17 +91,16 @@ func inParallel(ctx context.Context, workers, n int, f func(i int)) error {
 // windows. Steps are independent of each other, so that the sums do not depend on how many
 // workers there are.
 func (s *search) run(ctx context.Context, workers int) error {
-	h := s.pool.steps()
-	s.steps = make([]products, h)
-	if err := inParallel(ctx, workers, h, func(k int) {
-		s.steps[k] = s.sum(k + 1)
-		s.steps[k].follow(s.method)
+	s.sums = make([]products, s.steps)
+	if err := inParallel(ctx, workers, s.steps, func(k int) {
+		s.sums[k] = s.sum(s.from + k)
+		s.sums[k].follow(s.method)
 	}); err != nil {
 		return err
 	}
 	total := make([]float64, len(s.method.path()))
 	judged := false
-	for _, k := range s.steps {
+	for _, k := range s.sums {
 		for i, v := range k.curve {
 			total[i] += v
 			judged = true
@@ -111,15 +115,12 @@ func (s *search) run(ctx context.Context, workers int) error {
 	if !judged { // too short for inner windows: hold firmly
 		s.best = len(total) / 3
 	}
-	if s.steps[0].rows < fewestRows {
-		return errFew
-	}
 	return nil
 }
 
 // sum goes over a step's rows, series by series, fold by fold.
 func (s *search) sum(step int) products {
-	p := len(s.pool.Recipe.Columns)
+	p := s.columns
 	out := products{center: make([]float64, p), whole: newMoments(p)}
 	for k := range out.train {
 		out.train[k], out.judged[k] = newMoments(p), newMoments(p)
@@ -129,7 +130,7 @@ func (s *search) sum(step int) products {
 		total += max(0, len(s.list[i].y)-step)
 	}
 	stride := 1 + total/mostRows
-	b := &block{p: p, pool: s.pool}
+	b := &block{p: p, search: s}
 	for i := range s.list {
 		x := &s.list[i]
 		if i == 0 || !b.centred { // numbers such as years are summed near zero
@@ -145,7 +146,7 @@ func (s *search) sum(step int) products {
 // block is a series' rows at a step.
 type block struct {
 	p       int
-	pool    *Pool
+	search  *search
 	n       int
 	x       []float64 // n by p, less the centre
 	y       []float64
@@ -157,7 +158,7 @@ type block struct {
 func (b *block) findCenter(s *series, step int, center []float64) {
 	n := len(s.y)
 	for o := n / 2; o+step < n; o++ {
-		if _, ok := b.pool.row(s, o, step, center); ok {
+		if _, ok := b.search.read(s, o, step, center); ok {
 			b.centred = true
 			break
 		}
@@ -171,7 +172,7 @@ func (b *block) findCenter(s *series, step int, center []float64) {
 
 func (b *block) read(s *series, step, stride int, center []float64) {
 	n, p := len(s.y), b.p
-	start := max(0, b.pool.start(n))
+	start := max(0, b.search.start(n))
 	b.x, b.y, b.n = b.x[:0], b.y[:0], 0
 	b.fold = b.fold[:0]
 	span := float64(max(1, n-step-start))
@@ -184,7 +185,7 @@ func (b *block) read(s *series, step, stride int, center []float64) {
 			b.x = append(b.x, 0)
 		}
 		x := b.x[at:]
-		target, ok := b.pool.row(s, o, step, x)
+		target, ok := b.search.read(s, o, step, x)
 		if !ok {
 			b.x = b.x[:at]
 			continue
@@ -328,39 +329,69 @@ func (s *products) follow(m Method) {
 }
 
 // finish solves every step's equation at the strength that was found.
-func (s *search) finish() error {
-	p := s.pool
-	p.Strength, p.Searched = s.method.path()[s.best], s.method.Strength == nil && s.method.Penalty != "none" && s.steps[0].curve != nil
-	p.Steps = make([]Equation, len(s.steps))
-	for k := range s.steps {
-		e := &p.Steps[k]
-		step := &s.steps[k]
-		e.Rows = step.rows
+func (s *search) finish() []Equation {
+	strength := s.method.path()[s.best]
+	searched := s.method.Strength == nil && s.method.Penalty != "none" && s.sums[0].curve != nil
+	out := make([]Equation, len(s.sums))
+	for k := range s.sums {
+		step := &s.sums[k]
 		if step.rows < fewestRows {
-			if k == 0 {
-				return errFew
+			if k > 0 {
+				out[k] = out[k-1]
+			} else {
+				out[k] = Equation{Center: make([]float64, s.columns), Beta: make([]float64, s.columns), Errors: make([]float64, s.columns), Spread: make([]float64, s.columns)}
 			}
-			*e = p.Steps[k-1]
-			e.Rows = step.rows
+			out[k].Rows = step.rows
 			continue
 		}
-		g, c, spread := step.whole.standard()
-		beta := make([]float64, len(c))
-		s.method.solve(g, c, p.Strength, beta)
-		e.Used = s.method.used(g, beta, p.Strength)
-		e.Beta, e.Center = make([]float64, len(c)), make([]float64, len(c))
-		e.Own = step.whole.meanY / step.whole.n
-		for j := range beta {
-			if spread[j] > 0 {
-				e.Beta[j] = beta[j] / spread[j]
-			}
-			e.Center[j] = step.center[j] + step.whole.meanXs[j]/step.whole.n
+		out[k] = s.equation(step, strength)
+		out[k].Strength, out[k].Searched = strength, searched
+	}
+	return out
+}
+
+func (s *search) equation(step *products, strength float64) Equation {
+	g, c, spread := step.whole.standard()
+	beta := make([]float64, len(c))
+	s.method.solve(g, c, strength, beta)
+	e := Equation{Rows: step.rows, Used: s.method.used(g, beta, strength), Beta: make([]float64, len(c)), Center: make([]float64, len(c)), Spread: spread, Own: step.whole.meanY / step.whole.n}
+	for j := range beta {
+		if spread[j] > 0 {
+			e.Beta[j] = beta[j] / spread[j]
 		}
-		if k == 0 {
-			p.Spread = spread
+		e.Center[j] = step.center[j] + step.whole.meanXs[j]/step.whole.n
+	}
+	e.Errors = standardErrors(g, strength, step.whole.error(e.Beta)/step.whole.n, step.whole.n, spread)
+	return e
+}
+
+// standardErrors are those of independent errors: where errors go on for a while, they are
+// larger.
+func standardErrors(g []float64, strength, variance, n float64, spread []float64) []float64 {
+	p := len(spread)
+	out := make([]float64, p)
+	if p == 0 {
+		return out
+	}
+	sym := mat.NewSymDense(p, nil)
+	for a := range p {
+		for b := a; b < p; b++ {
+			sym.SetSym(a, b, g[a*p+b])
+		}
+		sym.SetSym(a, a, g[a*p+a]+strength+1e-9)
+	}
+	var chol mat.Cholesky
+	var inverse mat.SymDense
+	if !chol.Factorize(sym) {
+		return out
+	}
+	_ = chol.InverseTo(&inverse) // poorly conditioned where columns repeat each other
+	for k := range out {
+		if spread[k] > 0 {
+			out[k] = math.Sqrt(max(0, variance*inverse.At(k, k)/n)) / spread[k]
 		}
 	}
-	return nil
+	return out
 }
 
 // used is the effective number of coefficients: the trace of the hat matrix of a ridge, or

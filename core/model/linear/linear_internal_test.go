@@ -1,0 +1,117 @@
+package linear
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/mat"
+)
+
+// design draws correlated columns of unit variance and a target, as moments.
+func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
+	rnd := rand.New(rand.NewPCG(seed, 1))
+	b := &block{p: p, n: n}
+	for range n {
+		common, sum := rnd.NormFloat64(), rnd.NormFloat64()
+		for k := range p {
+			v := common + rnd.NormFloat64()
+			b.x = append(b.x, v)
+			sum += v * float64(k%3-1)
+		}
+		b.y = append(b.y, sum)
+	}
+	m = newMoments(p)
+	mx, my := b.means(0, n)
+	m.add(b, 0, n, mx, my)
+	x, y = mat.NewDense(n, p, nil), mat.NewVecDense(n, nil)
+	for i := range n {
+		for k := range p {
+			x.Set(i, k, b.x[i*p+k]-mx[k])
+		}
+		y.SetVec(i, b.y[i]-my)
+	}
+	return m, x, y
+}
+
+// Without a penalty the coefficients are those of a QR decomposition.
+func TestLeastSquares(t *testing.T) {
+	m, x, y := design(3, 80, 6)
+	g, c, spread := m.standard()
+	beta := make([]float64, 6)
+	Method{Penalty: "none"}.solve(g, c, 1e-9, beta)
+	var want mat.VecDense
+	require.NoError(t, want.SolveVec(x, y))
+	for k := range beta {
+		assert.InDelta(t, want.AtVec(k), beta[k]/spread[k], 1e-6)
+	}
+}
+
+// A lasso's coefficients meet the conditions of its optimum: no column that is in pulls more
+// or less than the penalty, none that is out pulls more.
+func TestLassoIsOptimal(t *testing.T) {
+	for seed := range uint64(20) {
+		m, _, _ := design(seed, 60, 12)
+		g, c, _ := m.standard()
+		const sizes, squares = 0.15, 0.05
+		beta := make([]float64, 12)
+		descend(g, c, sizes, squares, beta)
+		zeros := 0
+		for a, b := range beta {
+			pull := c[a] - squares*b
+			for k := range beta {
+				pull -= g[a*12+k] * beta[k]
+			}
+			if b == 0 {
+				zeros++
+				assert.LessOrEqual(t, math.Abs(pull), sizes+1e-5)
+			} else {
+				assert.InDelta(t, math.Copysign(sizes, b), pull, 1e-5)
+			}
+		}
+		assert.Positive(t, zeros)
+	}
+}
+
+// The penalty's judge is the squared error on rows that the fit has not seen.
+func TestErrorOnOtherRows(t *testing.T) {
+	m, x, y := design(5, 40, 3)
+	beta := []float64{0.3, -1, 2}
+	var fit mat.VecDense
+	fit.MulVec(x, mat.NewVecDense(3, beta))
+	fit.SubVec(y, &fit)
+	assert.InDelta(t, mat.Dot(&fit, &fit), m.error(beta), 1e-9)
+}
+
+// Regressed quantiles follow errors that widen with a column, and hold as often as they
+// say.
+func TestQuantilesWiden(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(9, 9))
+	const n = 1500
+	var x, r []float64
+	for range n {
+		v := rnd.Float64()
+		x, r = append(x, v, rnd.NormFloat64()), append(r, (0.3+2*v)*rnd.NormFloat64())
+	}
+	p := &Pool{Ranks: [][]ranked{regressRanks(x, r, 2)}}
+	at := func(v float64) (low, high float64) {
+		q := make([]float64, 25)
+		p.quantiles(0, []float64{v, 0}, q)
+		assert.IsNonDecreasing(t, q)
+		return q[4], q[20]
+	}
+	for _, v := range []float64{0.1, 0.9} {
+		low, high := at(v)
+		assert.InDelta(t, 2*1.96*(0.3+2*v), high-low, 0.9, "at %g", v)
+	}
+	in := 0.0
+	for i := range n {
+		low, high := at(x[2*i])
+		if low <= r[i] && r[i] <= high {
+			in++
+		}
+	}
+	assert.InDelta(t, 0.95, in/n, 0.015)
+}
