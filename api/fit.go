@@ -21,6 +21,8 @@ type Fit struct {
 	Tests      []FitTest     `json:"tests,omitempty" doc:"of the residuals; a small p speaks against what is tested"`
 	Periods    []string      `json:"periods,omitempty"`
 	Components []Component   `json:"components,omitempty"`
+	Effects    []Effect      `json:"effects,omitempty" doc:"what each event and driver changes at the usual level"`
+	Bends      []Bend        `json:"bends,omitempty" doc:"where the trend's slope changes, the largest first"`
 	Shares     []Parameter   `json:"shares,omitempty" doc:"how much of the forecast each part is"`
 	Line       *StraightLine `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string      `json:"cautions"`
@@ -60,6 +62,29 @@ type Component struct {
 	Factor bool       `json:"factor,omitempty"`
 	Past   []*float64 `json:"past"`
 	Ahead  []*float64 `json:"ahead"`
+	Low    []*float64 `json:"low,omitempty" doc:"80 % interval of what the coefficients leave open, past and ahead"`
+	High   []*float64 `json:"high,omitempty"`
+}
+
+// Effect is what an event, or a step of a driver, changes at the usual level, with 95 %
+// intervals.
+type Effect struct {
+	Name        string   `json:"name"`
+	Kind        string   `json:"kind" enum:"event,driver"`
+	Per         string   `json:"per" doc:"what it is the effect of, as 10 % more"`
+	Units       *float64 `json:"units" doc:"in the measure's unit"`
+	Low         *float64 `json:"low"`
+	High        *float64 `json:"high"`
+	Percent     *float64 `json:"percent"`
+	PercentLow  *float64 `json:"percent_low"`
+	PercentHigh *float64 `json:"percent_high"`
+}
+
+// Bend is a change of the trend's slope.
+type Bend struct {
+	Period  string   `json:"period"`
+	Change  *float64 `json:"change" doc:"of the slope, a period, in the measure's unit"`
+	Percent *float64 `json:"percent" doc:"of the usual level, a period"`
 }
 
 // StraightLine is start + slope times the step; r2 says how straight the forecast is.

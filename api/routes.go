@@ -95,6 +95,14 @@ var (
 	ExportRelease   = Route{"export-release", http.MethodGet, "/releases/{release}/export", "releases", "Stream the release as CSV", Reader, 0}
 	WithdrawRelease = Route{"withdraw-release", http.MethodPost, "/releases/{release}/withdraw", "releases", "Withdraw a release", Publisher, 0}
 
+	ListScenarios    = Route{"list-scenarios", http.MethodGet, "/scenarios", "scenarios", "List scenarios, newest first", Reader, 0}
+	RunScenario      = Route{"run-scenario", http.MethodPost, "/scenarios", "scenarios", "Forecast under other drivers and events, case by case, beside the base", Analyst, 202}
+	GetScenario      = Route{"get-scenario", http.MethodGet, "/scenarios/{scenario}", "scenarios", "Show a scenario with its totals", Reader, 0}
+	GetScenarioCurve = Route{"get-scenario-curve", http.MethodGet, "/scenarios/{scenario}/curve", "scenarios", "Read one series, or the sum of all, under every case", Reader, 0}
+	ExportScenario   = Route{"export-scenario", http.MethodGet, "/scenarios/{scenario}/export", "scenarios", "Stream every series, case and step", Reader, 0}
+	GetDriversAhead  = Route{"get-drivers-ahead", http.MethodGet, "/releases/{release}/drivers", "scenarios", "Read the drivers and events that a release knows ahead: what a scenario changes", Reader, 0}
+	ListFeatures     = Route{"list-features", http.MethodGet, "/datasets/{dataset}/features", "models", "List what declared features stand for in a dataset, with their meaning", Reader, 0}
+
 	ListFlags  = Route{"list-flags", http.MethodGet, "/flags", "flags", "List flags, the farthest out first", Reader, 0}
 	GetFlag    = Route{"get-flag", http.MethodGet, "/flags/{flag}", "flags", "Show a flag", Reader, 0}
 	SettleFlag = Route{"settle-flag", http.MethodPost, "/flags/{flag}/settle", "flags", "Say what a flag was", Analyst, 0}
@@ -114,6 +122,7 @@ var Routes = []Route{
 	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,
 	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease,
+	ListScenarios, RunScenario, GetScenario, GetScenarioCurve, ExportScenario, GetDriversAhead, ListFeatures,
 	ListFlags, GetFlag, SettleFlag,
 	ListTokens, CreateToken, RevokeToken, ListAudit,
 }

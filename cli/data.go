@@ -372,7 +372,7 @@ func (a *app) series() *cobra.Command {
 		}
 		return a.print(v, s)
 	})}
-	return group("series", "Look at the series of a dataset", list, show, parts)
+	return group("series", "Look at the series of a dataset", list, show, parts, a.features())
 }
 
 const plotWidth, plotHeight = 96, 14

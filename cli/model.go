@@ -132,6 +132,12 @@ func (a *app) showFit(f api.Fit) error {
 	for _, x := range f.LeftOut {
 		s.add("left out", stretch(x), "", x.Why)
 	}
+	for _, x := range f.Effects {
+		s.add("effect", x.Name, a.figure(x.Units), fmt.Sprintf("%s of the usual level, %s to %s (95 %%), of %s", percentOf(x.Percent), percentOf(x.PercentLow), percentOf(x.PercentHigh), x.Per))
+	}
+	for _, x := range f.Bends {
+		s.add("bend", x.Period, a.figure(x.Change), fmt.Sprintf("change of the slope a period, %s of the usual level", percentOf(x.Percent)))
+	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {
 		s.add("errors", "sigma", a.figure(f.Sigma), "standard deviation, one step ahead")
@@ -146,6 +152,13 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("choice", c.Form, a.figure(c.Value), f.Criterion)
 	}
 	return a.print(f, s)
+}
+
+func percentOf(v *float64) string {
+	if v == nil {
+		return "unknown"
+	}
+	return fmt.Sprintf("%+.1f %%", *v)
 }
 
 func stretch(x api.Stretch) string {

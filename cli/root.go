@@ -116,7 +116,7 @@ Start with 'paperkettle demo', which brings data of its own.`,
 	f.StringVar(&a.server, "server", env("PAPERKETTLE_SERVER", "http://"+service.DefaultListen), "address of the service (PAPERKETTLE_SERVER)")
 	f.StringVarP(&a.output, "output", "o", "table", "table, json or csv")
 	a.token = os.Getenv("PAPERKETTLE_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.model(), a.bakeoff(), a.release(), a.actuals(), a.flag(), a.job(), a.tokens())
+	root.AddCommand(a.serve(), a.demo(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens())
 	return root
 }
 

@@ -601,3 +601,50 @@ func (c *Client) Fit(ctx context.Context, id, contender, series string, window i
 	}
 	return do[api.Fit](ctx, c, api.GetFit, call{path: []string{id}, query: q})
 }
+
+// Scenarios lists them, newest first; an empty release means all.
+func (c *Client) Scenarios(ctx context.Context, release string) ([]api.Scenario, error) {
+	q := url.Values{}
+	if release != "" {
+		q.Set("release", release)
+	}
+	return all[api.Scenario](ctx, c, api.ListScenarios, call{query: q})
+}
+
+// RunScenario queues one.
+func (c *Client) RunScenario(ctx context.Context, in api.ScenarioRequest, key string) (api.Scenario, error) {
+	return do[api.Scenario](ctx, c, api.RunScenario, call{body: in, key: key})
+}
+
+// Scenario shows one with its totals.
+func (c *Client) Scenario(ctx context.Context, id string) (api.Scenario, error) {
+	return do[api.Scenario](ctx, c, api.GetScenario, path(id))
+}
+
+// ScenarioCurve reads one series under every case; empty is the sum over all.
+func (c *Client) ScenarioCurve(ctx context.Context, id, series string) (api.ScenarioCurve, error) {
+	q := url.Values{}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.ScenarioCurve](ctx, c, api.GetScenarioCurve, call{path: []string{id}, query: q})
+}
+
+// ExportScenario streams every series, case and step.
+func (c *Client) ExportScenario(ctx context.Context, id string, to io.Writer, format ...string) error {
+	return c.copy(ctx, api.ExportScenario, call{path: []string{id}, query: formatQuery(format)}, to)
+}
+
+// DriversAhead reads what a release knows of drivers and events past its origin.
+func (c *Client) DriversAhead(ctx context.Context, release, series string) (api.DriversAhead, error) {
+	q := url.Values{}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.DriversAhead](ctx, c, api.GetDriversAhead, call{path: []string{release}, query: q})
+}
+
+// Features lists what declared lines stand for in a dataset.
+func (c *Client) Features(ctx context.Context, dataset string, lines []string, horizon int) (api.FeatureList, error) {
+	return do[api.FeatureList](ctx, c, api.ListFeatures, call{path: []string{dataset}, query: url.Values{"line": lines, "horizon": {strconv.Itoa(horizon)}}})
+}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"runtime"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -50,6 +51,7 @@ func OpenRefit(ctx context.Context, s *store.Store, cat model.Catalogue, rel *st
 	if err != nil {
 		return nil, err
 	}
+	r.Workers = runtime.GOMAXPROCS(0)
 	return r, r.Remember(e, StoredResults(ctx, s, e, b.ID))
 }
 

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"math"
+	"slices"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
@@ -91,9 +92,19 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 	for _, t := range d.Tests {
 		out.Tests = append(out.Tests, api.FitTest{Name: t.Name, Statistic: number(t.Statistic), P: number(t.P), Meaning: t.Meaning})
 	}
+	for _, x := range d.Effects {
+		out.Effects = append(out.Effects, api.Effect{Name: x.Name, Kind: x.Kind, Per: x.Per, Units: number(x.Units), Low: number(x.Low), High: number(x.High), Percent: number(x.Percent), PercentLow: number(x.PercentLow), PercentHigh: number(x.PercentHigh)})
+	}
+	for _, x := range d.Bends {
+		out.Bends = append(out.Bends, api.Bend{Period: p.Period(x.At), Change: number(x.Change), Percent: number(x.Percent)})
+	}
 	ahead := 0
 	for _, c := range d.Components {
-		out.Components = append(out.Components, api.Component{Name: c.Name, Factor: c.Factor, Past: numbers(c.Past), Ahead: numbers(c.Ahead)})
+		part := api.Component{Name: c.Name, Factor: c.Factor, Past: numbers(c.Past), Ahead: numbers(c.Ahead)}
+		if len(c.Low) == len(c.Past) && len(c.AheadLow) == len(c.Ahead) && len(c.Low) > 0 {
+			part.Low, part.High = numbers(slices.Concat(c.Low, c.AheadLow)), numbers(slices.Concat(c.High, c.AheadHigh))
+		}
+		out.Components = append(out.Components, part)
 		ahead = max(ahead, len(c.Ahead))
 	}
 	if len(d.Components) > 0 {

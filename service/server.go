@@ -73,8 +73,9 @@ func Start(cfg Config) (*Server, error) {
 		return nil, err
 	}
 	s.jobs = jobs.New(st, cfg.Workers, map[string]jobs.Opener{
-		jobs.KindBakeoff: jobs.Bakeoffs(st, s.catalogue),
-		jobs.KindRelease: jobs.Releases(st, s.catalogue),
+		jobs.KindBakeoff:  jobs.Bakeoffs(st, s.catalogue),
+		jobs.KindRelease:  jobs.Releases(st, s.catalogue),
+		jobs.KindScenario: jobs.Scenarios(st, s.catalogue),
 	})
 	s.meters = newMeters()
 	s.app = s.newApp(cfg.Console)
@@ -236,6 +237,7 @@ func (s *Server) register() {
 	s.registerBakeoffs()
 	s.registerJobs()
 	s.registerReleases()
+	s.registerScenarios()
 	s.registerFlags()
 	s.registerAccess()
 	s.describeSettings()

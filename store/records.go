@@ -219,3 +219,33 @@ type PeriodCodes struct {
 
 // TableName keeps the plural as it is.
 func (PeriodCodes) TableName() string { return "period_codes" }
+
+// Scenario states; preparing until its job is done.
+const ScenarioReady = "ready"
+
+// Scenario is a forecast under other drivers and events, case by case. Cases and Cautions
+// are JSON. ReleaseID is 0 where it is asked of a bake-off's contender.
+type Scenario struct {
+	ID         uint
+	Name       string
+	DatasetID  uint
+	RevisionID uint
+	BakeoffID  uint
+	ReleaseID  uint
+	JobID      uint
+	Contender  string
+	Horizon    int
+	Levels     string
+	Fill       string
+	Cases      string
+	Cautions   string
+	State      string
+	CreatedAt  time.Time
+}
+
+// ScenarioPart holds what the cases come to for some series, as gob.
+type ScenarioPart struct {
+	ScenarioID uint `gorm:"primaryKey"`
+	Part       int  `gorm:"primaryKey"`
+	Data       []byte
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
 
 	"paperkettle/core/model"
 )
@@ -30,11 +31,27 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 		members = e.Shard(Task{w, contender, 0})
 		at = slices.Index(members, series)
 	}
+	e.lastFit.mu.Lock()
+	defer e.lastFit.mu.Unlock()
+	if last := &e.lastFit; last.trained != nil && e.across[contender] && last.window == w && last.contender == contender {
+		return last.trained.Describe(at), nil
+	}
 	trained, err := e.models[contender].Train(ctx, e.view(members, e.Windows[w]), model.Env{Horizon: e.Reach(), Workers: 1, Random: e.random(w, contender)})
 	if err != nil {
 		return model.Description{}, err
 	}
+	if e.across[contender] {
+		e.lastFit.trained, e.lastFit.window, e.lastFit.contender = trained, w, contender
+	}
 	return trained.Describe(at), nil
+}
+
+// lastFit keeps the last contender that learnt from all series, for each of which it may be
+// described.
+type lastFit struct {
+	mu                sync.Mutex
+	trained           model.Trained
+	window, contender int
 }
 
 func memberNames(e *Engine, co *combiner) []string {

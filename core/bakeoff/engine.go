@@ -34,6 +34,7 @@ type Engine struct {
 	places    [][]int32   // for each window, of each place in Chosen its place in Qualified, or -1
 	chosenAt  map[int]int
 	scaled    *scaleCache
+	lastFit   lastFit
 }
 
 // combiner is a contender that combines others.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"sync"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -27,6 +28,10 @@ type Refit struct {
 	e       *Engine // for the models; its own panel is not looked at
 	across  bool
 	pasts   map[int]map[string]model.Past // of combining contenders, by series
+
+	// Workers is how many may train a contender that learns from all series at once.
+	Workers int
+	kept    sync.Map // of trained contenders that learn from all series, by their place
 }
 
 // Refitted is one series of a release.
@@ -160,7 +165,12 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 func (r *Refit) forecast(ctx context.Context, c int, series []int) (rows []forecast.Rows, errs []error, err error) {
 	co := r.e.combiners[c]
 	if co == nil {
-		return Forecast(ctx, r.e.models[c], r.view(series), r.Horizon, r.random(c))
+		trained, err := r.e.models[c].Train(ctx, r.view(series), model.Env{Horizon: r.Horizon, Workers: r.workers(), Random: r.random(c)})
+		if err != nil {
+			return nil, nil, err
+		}
+		res, err := trained.Forecast(ctx, r.view(series), r.Horizon)
+		return res.Series, res.Err, err
 	}
 	own := make([][]forecast.Rows, len(co.members))
 	for m, member := range co.members {
@@ -230,11 +240,38 @@ func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, 
 		d, err = r.describeCombined(ctx, c, series)
 		return d, err == nil, err
 	}
-	trained, err := r.e.models[r.chosen(series)].Train(ctx, r.view([]int{series}), model.Env{Horizon: r.Horizon, Workers: 1, Random: r.random(r.chosen(series))})
+	c := r.chosen(series)
+	members := []int{series}
+	if r.e.across[c] { // the others have their say in it
+		members = r.Series
+		members = slices.DeleteFunc(slices.Clone(members), func(s int) bool { return r.leaveOut(s) != "" || r.chosen(s) != c })
+	}
+	trained, err := r.train(ctx, c, members)
 	if err != nil {
 		return d, false, err
 	}
-	return trained.Describe(0), true, nil
+	return trained.Describe(slices.Index(members, series)), true, nil
+}
+
+// train trains a contender. One that learns from all series is kept: each of them may be
+// asked for.
+func (r *Refit) train(ctx context.Context, c int, members []int) (model.Trained, error) {
+	if t, ok := r.kept.Load(c); ok && r.e.across[c] {
+		return t.(model.Trained), nil
+	}
+	trained, err := r.e.models[c].Train(ctx, r.view(members), model.Env{Horizon: r.Horizon, Workers: r.workers(), Random: r.random(c)})
+	if err == nil && r.e.across[c] {
+		r.kept.Store(c, trained)
+	}
+	return trained, err
+}
+
+// workers is how many a piece may use: pieces run side by side, unless there is only one.
+func (r *Refit) workers() int {
+	if r.across {
+		return max(1, r.Workers)
+	}
+	return 1
 }
 
 // chosen is the contender of a series.
@@ -246,14 +283,17 @@ func (r *Refit) chosen(series int) int {
 }
 
 // view shows series up to the end of the panel, as far back as the plan says.
-func (r *Refit) view(series []int) panel.View {
-	origin := r.Panel.Length - 1
+func (r *Refit) view(series []int) panel.View { return r.viewOf(r.Panel, series) }
+
+// viewOf shows the same of another panel, that differs by drivers and events ahead.
+func (r *Refit) viewOf(p *panel.Panel, series []int) panel.View {
+	origin := p.Length - 1
 	from := 0
 	if n := int(r.Plan.Split.History); n > 0 {
 		from = max(0, origin-n+1)
 	}
-	v := panel.NewView(r.Panel, series, from, origin)
-	if len(r.Panel.Drivers) == 0 {
+	v := panel.NewView(p, series, from, origin)
+	if len(p.Drivers) == 0 {
 		return v
 	}
 	return v.WithAhead(r.Plan.Ahead, r.Horizon)

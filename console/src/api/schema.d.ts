@@ -502,6 +502,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/features": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what declared features stand for in a dataset, with their meaning */
+        get: operations["list-features"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/loads": {
         parameters: {
             query?: never;
@@ -843,6 +860,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/releases/{release}/drivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read the drivers and events that a release knows ahead: what a scenario changes */
+        get: operations["get-drivers-ahead"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/releases/{release}/export": {
         parameters: {
             query?: never;
@@ -871,6 +905,75 @@ export interface paths {
         put?: never;
         /** Withdraw a release */
         post: operations["withdraw-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List scenarios, newest first */
+        get: operations["list-scenarios"];
+        put?: never;
+        /** Forecast under other drivers and events, case by case, beside the base */
+        post: operations["run-scenario"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scenarios/{scenario}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a scenario with its totals */
+        get: operations["get-scenario"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scenarios/{scenario}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read one series, or the sum of all, under every case */
+        get: operations["get-scenario-curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scenarios/{scenario}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stream every series, case and step */
+        get: operations["export-scenario"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1031,6 +1134,19 @@ export interface components {
             /** @description left out of lists */
             split?: components["schemas"]["Split"];
         };
+        Bend: {
+            /**
+             * Format: double
+             * @description of the slope, a period, in the measure's unit
+             */
+            change: number | null;
+            /**
+             * Format: double
+             * @description of the usual level, a period
+             */
+            percent: number | null;
+            period: string;
+        };
         Changes: {
             /** Format: int64 */
             new_periods: number;
@@ -1060,6 +1176,9 @@ export interface components {
         Component: {
             ahead: (number | null)[];
             factor?: boolean;
+            high?: (number | null)[];
+            /** @description 80 % interval of what the coefficients leave open, past and ahead */
+            low?: (number | null)[];
             name: string;
             past: (number | null)[];
         };
@@ -1159,6 +1278,14 @@ export interface components {
             known_ahead: boolean;
             name: string;
         };
+        DriverAhead: {
+            /** Format: double */
+            high: number | null;
+            /** Format: double */
+            low: number | null;
+            name: string;
+            values: (number | null)[];
+        };
         DriverValues: {
             /** @description it came from a table of its own */
             attached: boolean;
@@ -1166,6 +1293,13 @@ export interface components {
             name: string;
             periods: string[];
             values: (number | null)[];
+        };
+        DriversAhead: {
+            drivers: components["schemas"]["DriverAhead"][];
+            events: components["schemas"]["EventAhead"][];
+            keys: string[];
+            periods: string[];
+            series: string;
         };
         Duel: {
             a: string;
@@ -1200,6 +1334,28 @@ export interface components {
             /** Format: double */
             p: number | null;
             series: string;
+        };
+        Effect: {
+            /** Format: double */
+            high: number | null;
+            /** @enum {string} */
+            kind: "event" | "driver";
+            /** Format: double */
+            low: number | null;
+            name: string;
+            /** @description what it is the effect of, as 10 % more */
+            per: string;
+            /** Format: double */
+            percent: number | null;
+            /** Format: double */
+            percent_high: number | null;
+            /** Format: double */
+            percent_low: number | null;
+            /**
+             * Format: double
+             * @description in the measure's unit
+             */
+            units: number | null;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1273,6 +1429,10 @@ export interface components {
                 [key: string]: string;
             };
         };
+        EventAhead: {
+            name: string;
+            periods: string[];
+        };
         EventsLoaded: {
             cautions?: string[];
             dataset: components["schemas"]["Dataset"];
@@ -1305,6 +1465,23 @@ export interface components {
             settings: components["schemas"]["Setting"][];
             summary: string;
         };
+        Feature: {
+            /**
+             * @description what it rests on; none reads past the origin
+             * @enum {string}
+             */
+            known: "ahead" | "at the origin" | "before the step" | "fixed";
+            /** @description that declares it */
+            line: string;
+            meaning: string;
+            name: string;
+        };
+        FeatureList: {
+            features: components["schemas"]["Feature"][];
+            lines: string[];
+            /** @description lines that stand for nothing here, and why */
+            notes: string[];
+        };
         Filled: {
             contender: string;
             reason: string;
@@ -1313,6 +1490,8 @@ export interface components {
             window: number;
         };
         Fit: {
+            /** @description where the trend's slope changes, the largest first */
+            bends?: components["schemas"]["Bend"][];
             cautions: string[];
             /** @description the form chosen and the runners-up */
             choices?: components["schemas"]["FitChoice"][];
@@ -1320,6 +1499,8 @@ export interface components {
             contender?: string;
             /** @description what choices are compared by; lower is better */
             criterion?: string;
+            /** @description what each event and driver changes at the usual level */
+            effects?: components["schemas"]["Effect"][];
             /** @description one sentence on how the forecast is made */
             form: string;
             /** @description first period used */
@@ -1329,6 +1510,8 @@ export interface components {
              * @description known values used
              */
             known: number;
+            /** @description periods between first and last that were not used */
+            left_out: components["schemas"]["Stretch"][];
             /** @description the forecast as a straight line over its steps */
             line?: components["schemas"]["StraightLine"];
             parameters: components["schemas"]["Parameter"][];
@@ -1685,6 +1868,13 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PageScenario: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["Scenario"][];
+            /** Format: int64 */
+            total: number;
+        };
         PageToken: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -1917,6 +2107,124 @@ export interface components {
             series: number;
             source: string;
         };
+        Scenario: {
+            bakeoff: string;
+            cases: components["schemas"]["ScenarioCase"][];
+            cautions: string[];
+            contender: string;
+            /** Format: date-time */
+            created: string;
+            dataset: string;
+            fill?: string;
+            first: string;
+            /** Format: int64 */
+            horizon: number;
+            /** @example scen-1 */
+            id: string;
+            job: components["schemas"]["Job"];
+            last: string;
+            left_out?: components["schemas"]["LeftOut"][];
+            levels: number[];
+            measure: string;
+            name: string;
+            release?: string;
+            /**
+             * Format: int64
+             * @description with a forecast; left out of lists
+             */
+            series?: number;
+            /** @enum {string} */
+            state: "preparing" | "ready" | "failed";
+            /** @description over all series and steps: the base first, then each case */
+            totals?: components["schemas"]["ScenarioTotal"][];
+        };
+        ScenarioCase: {
+            /** @description lines, as "price +10 % from 2026-03-01", "price = 3.2 in week 12 where region=North", "no promotion in March", "event Fair on 2026-04-12" */
+            changes?: string[];
+            name?: string;
+            /** @description single values, after the lines */
+            values?: components["schemas"]["ScenarioValue"][];
+        };
+        ScenarioCurve: {
+            actual: (number | null)[];
+            /** @description the base first */
+            cases: components["schemas"]["ScenarioLine"][];
+            contender?: string;
+            /** @description all series of the scenario */
+            keys?: string[];
+            left_out?: string;
+            levels: number[];
+            periods: string[];
+            /** @description empty for the sum over all */
+            series: string;
+            /**
+             * Format: int64
+             * @description index in periods of the first step
+             */
+            start: number;
+            totals: components["schemas"]["ScenarioTotal"][];
+        };
+        ScenarioLine: {
+            case: string;
+            change: number[];
+            change_high: number[][];
+            change_low: number[][];
+            forecast: number[];
+            high: number[][];
+            /** @description by level, then by step */
+            low: number[][];
+        };
+        ScenarioRequest: {
+            /** @description the bake-off whose contender is refitted on all data */
+            bakeoff?: string;
+            cases: components["schemas"]["ScenarioCase"][];
+            /** @description of the bake-off; its leader where left out */
+            contender?: string;
+            /**
+             * @description how drivers ahead that nobody gave are filled; where left out they are refused
+             * @enum {string}
+             */
+            fill?: "last" | "season" | "mean";
+            /**
+             * Format: int64
+             * @description the release's or bake-off's where left out
+             */
+            horizon?: number;
+            /** @description 80 and 95 where left out */
+            levels?: number[];
+            name?: string;
+            /** @description the release whose forecast is taken for the base; or a bake-off */
+            release?: string;
+        };
+        ScenarioTotal: {
+            /** @description base, or the case's name */
+            case: string;
+            /**
+             * Format: double
+             * @description against the base
+             */
+            change: number;
+            change_high: number[];
+            change_low: number[];
+            /**
+             * Format: double
+             * @description of the base's total
+             */
+            change_share: number | null;
+            high: number[];
+            /** @description by level */
+            low: number[];
+            /** Format: double */
+            total: number;
+        };
+        ScenarioValue: {
+            driver: string;
+            period: string;
+            /** @description all series where left out */
+            series?: string;
+            /** Format: double */
+            value: number;
+        };
         SeriesEvent: {
             name: string;
             spans: components["schemas"]["Span"][];
@@ -2034,6 +2342,8 @@ export interface components {
              * @default 0.9
              */
             "bends-until": number;
+            /** @description what a saturating trend stays below; left out: none: a saturating trend needs one */
+            ceiling?: number;
             /**
              * @description take the drivers that are known ahead
              * @default true
@@ -2044,6 +2354,16 @@ export interface components {
              * @default true
              */
             events: boolean;
+            /**
+             * @description what a saturating trend stays above
+             * @default 0
+             */
+            floor: number;
+            /**
+             * @description how strongly effects of events and drivers are held towards zero, against the usual
+             * @default 1
+             */
+            hold: number;
             /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
             lowest?: number;
             /**
@@ -2056,12 +2376,22 @@ export interface components {
              * @default true
              */
             robust: boolean;
+            /** @description none, or some of: day, week, year, a number of periods; each may go on "as levels", "as harmonics 4", "when month 6 to 8", "when NAME" of a driver or event; left out: those of the cadence that the length shows */
+            seasons?: string;
+            /** @description effects that may go one way only, as "price negative" or "promotion positive"; left out: either way */
+            signs?: string;
             /**
-             * @description kind of trend
-             * @default bending
+             * @description how much a bend has to explain to be taken, against the usual
+             * @default 1
+             */
+            stiffness: number;
+            /** @description series with the same value of this attribute lean on each other's effects of events and drivers; all, or none; left out: all */
+            together?: string;
+            /**
+             * @description kind of trend; left out: flat, straight or bending, as the data show
              * @enum {string}
              */
-            trend: "flat" | "straight" | "bending";
+            trend?: "flat" | "straight" | "bending" | "saturating";
             /**
              * @description interval ends are whole numbers
              * @default false
@@ -2202,6 +2532,56 @@ export interface components {
              */
             whole: boolean;
         };
+        /** @description Settings of linear. Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself. */
+        SettingsLinear: {
+            /** @description the columns, line by line, as "lag 1 to 4", "mean 8", "month as levels", "price log"; see "series features"; left out: what suits the cadence, the length and uses */
+            features?: string;
+            /**
+             * @description from the errors of each step, or by quantile regression, wider where errors have been wide
+             * @default errors
+             * @enum {string}
+             */
+            intervals: "errors" | "quantiles";
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description how coefficients are held: by squares, by sizes, by both, or not at all
+             * @default ridge
+             * @enum {string}
+             */
+            penalty: "ridge" | "lasso" | "elastic-net" | "none";
+            /**
+             * @description where it works; left out: logs where the data say so; changes where inner windows say so
+             * @enum {string}
+             */
+            scale?: "level" | "log" | "difference";
+            /**
+             * @description of an elastic net's penalty, the part on sizes
+             * @default 0.5
+             */
+            share: number;
+            /**
+             * @description an equation a step, one that goes on from its own forecasts, or the mean of both
+             * @default direct
+             * @enum {string}
+             */
+            steps: "direct" | "recursive" | "averaged";
+            /** @description how strongly they are held; left out: by inner windows along a path */
+            strength?: number;
+            /** @description series with the same value of this attribute share their equations, with intercepts of their own; all, or none; left out: all */
+            together?: string;
+            /**
+             * @description what the equations rest on: the series' own past, calendar, drivers and events, or both
+             * @default both
+             * @enum {string}
+             */
+            uses: "both" | "own-past" | "drivers";
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
         /** @description Settings of mean. Repeats the mean of all known values. */
         SettingsMean: Record<string, never>;
         /** @description Settings of moving-average. Repeats the mean of the last few periods. */
@@ -2219,11 +2599,11 @@ export interface components {
         /** @description Settings of smoothing. Exponential smoothing: level, trend and season follow the series by weights found from it. */
         SettingsSmoothing: {
             /**
-             * @description the form of the lowest AICc, or those near it mixed by their weights
-             * @default lowest
+             * @description the forms near the lowest AICc mixed by their weights, or the lowest alone
+             * @default averaged
              * @enum {string}
              */
-            choose: "lowest" | "averaged";
+            choose: "averaged" | "lowest";
             /**
              * @description kind of errors; left out: the lowest AICc
              * @enum {string}
@@ -2414,6 +2794,11 @@ export interface components {
             slope: number;
             /** Format: double */
             start: number;
+        };
+        Stretch: {
+            from: string;
+            to: string;
+            why: string;
         };
         Token: {
             /** Format: date-time */
@@ -4428,6 +4813,59 @@ export interface operations {
             };
         };
     };
+    "list-features": {
+        parameters: {
+            query?: {
+                /** @description a declaration, as "lag 1 to 4"; those that suit the dataset where left out */
+                line?: string[];
+                horizon?: number;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeatureList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "load-dataset": {
         parameters: {
             query?: {
@@ -5585,6 +6023,59 @@ export interface operations {
             };
         };
     };
+    "get-drivers-ahead": {
+        parameters: {
+            query?: {
+                /** @description the first where left out */
+                series?: string;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as rel-2 */
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriversAhead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "export-release": {
         parameters: {
             query?: {
@@ -5656,6 +6147,247 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-scenarios": {
+        parameters: {
+            query?: {
+                limit?: number;
+                /** @description from the page before */
+                cursor?: string;
+                /** @description only those of a release */
+                release?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageScenario"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenarioRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as scen-1, or its name */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-scenario-curve": {
+        parameters: {
+            query?: {
+                /** @description the sum over all where left out */
+                series?: string;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as scen-1, or its name */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioCurve"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-scenario": {
+        parameters: {
+            query?: {
+                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as scen-1, or its name */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description Not Found */

@@ -196,20 +196,29 @@ func TestLinearEffects(t *testing.T) {
 			}
 			wape[uses+" "+steps] = own / best
 			assert.InDelta(t, 0.95, in95/points, 0.03, "%s %s", uses, steps)
-			found := map[string]float64{}
-			for _, x := range trained.Describe(0).Parameters {
-				found[x.Name] = x.Value
+			near, mean := 0, 0.0
+			for i := range series {
+				found := map[string]float64{}
+				for _, x := range trained.Describe(i).Parameters {
+					found[x.Name] = x.Value
+				}
+				if uses == "own-past" {
+					assert.NotContains(t, found, "price log")
+					continue
+				}
+				mean += found["price log"] / -1.5 / series
+				if math.Abs(found["price log"]/-1.5-1) < 0.1 {
+					near++
+				}
 			}
-			if uses == "own-past" {
-				assert.NotContains(t, found, "price log")
-				continue
+			if uses != "own-past" {
+				assert.InDelta(t, 1, mean, 0.03, "%s %s", uses, steps)
+				assert.GreaterOrEqual(t, near, series*9/10, "%s %s", uses, steps)
 			}
-			assert.InEpsilon(t, -1.5, found["price log"], 0.03, "%s %s", uses, steps)
-			assert.InEpsilon(t, 0.35, found["promotion"], 0.05, "%s %s", uses, steps)
 		}
 	}
 	t.Logf("WAPE over the oracle's: %v", wape)
-	assert.Less(t, wape["both direct"], 1.5)
+	assert.Less(t, wape["both direct"], 1.12)
 	assert.Less(t, wape["both direct"], wape["own-past direct"])
 }
 

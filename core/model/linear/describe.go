@@ -18,14 +18,17 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form += map[string]string{"direct": ", an equation a step", "recursive": ", one equation that goes on from its own forecasts", "averaged": ", the mean of an equation a step and one that goes on from itself"}[p.Mode]
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
+		if p.Departure > 0 && p.Departure < departures[0] {
+			d.Form += fmt.Sprintf(", and coefficients of their own held to the shared ones by %.3g", p.Departure)
+		}
 	}
 	d.Why = "coefficients as they are given"
 	e := &p.Steps[0]
-	if p.Outside.Searched || e.Searched {
-		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows", p.Outside.Strength, e.Strength)
+	if s.Outside.Searched || e.Searched {
+		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows", s.Outside.Strength, e.Strength)
 	}
-	if n := len(e.Beta) + len(p.Outside.Beta); float64(n) > 0.5*float64(max(e.Rows, p.Outside.Rows)) {
-		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n, max(e.Rows, p.Outside.Rows)))
+	if n := len(e.Beta) + len(s.Outside.Beta); float64(n) > 0.5*float64(max(e.Rows, s.Outside.Rows)) {
+		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n, max(e.Rows, s.Outside.Rows)))
 	}
 	unit := 1.0
 	if !p.Logs {
@@ -34,10 +37,10 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	sigma := s.Sigma[0] * unit
 	d.Sigma = &sigma
 	d.Parameters = append(d.Parameters, model.Parameter{Name: "intercept", Value: s.Own[0] * unit, Meaning: "of the first step, at usual values of all columns"})
-	for _, k := range bySize(&p.Outside) {
+	for _, k := range bySize(&s.Outside) {
 		c := &p.Ahead.Columns[k]
 		meaning := "effect of one unit: " + c.Meaning
-		value, wide := p.Outside.Beta[k]*unit, p.Outside.Errors[k]*unit
+		value, wide := s.Outside.Beta[k]*unit, s.Outside.Errors[k]*unit
 		if c.Logged() && p.Logs {
 			meaning = "elasticity: per cent that 1 % more of the driver brings"
 		}
@@ -78,7 +81,7 @@ func (s *State) effect(k int) model.Effect {
 	case c.Logged():
 		step, per = math.Log(1.1), "10 % more"
 	}
-	e := &s.Pool.Outside
+	e := &s.Outside
 	value, wide := step*e.Beta[k], 1.96*step*e.Errors[k]
 	units := func(x float64) float64 {
 		if s.Pool.Logs {
@@ -139,7 +142,7 @@ func (f *future) split(period, origin, step int, groups []string, parts []model.
 	p.Steps[step-1].share(f.x, p.Recipe.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	x := make([]float64, len(p.Ahead.Columns))
 	f.ahead.FillAhead(period, x)
-	p.Outside.share(x, p.Ahead.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
+	s.Outside.share(x, p.Ahead.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	for i := range parts {
 		v := at(&parts[i])
 		switch {

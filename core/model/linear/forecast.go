@@ -61,14 +61,14 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 	if err != nil {
 		return nil, err
 	}
-	if name, at, missing := ahead.Missing(len(y), len(y)+h, func(k int) bool { return p.Outside.Beta[k] != 0 }); missing {
+	if name, at, missing := ahead.Missing(len(y), len(y)+h, func(k int) bool { return s.Outside.Beta[k] != 0 }); missing {
 		return nil, fmt.Errorf("the driver %s is unknown, or has no logarithm, at %s: give its values, or leave it out", name, v.View().Cadence().Format(v.View().Ordinal(v.First+at)))
 	}
 	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
 	x := make([]float64, len(p.Ahead.Columns))
 	for t := range f.outside {
 		ahead.FillAhead(t, x)
-		f.outside[t] = p.Outside.at(x)
+		f.outside[t] = s.Outside.at(x)
 		if t < len(y) {
 			y[t] -= f.outside[t]
 		}

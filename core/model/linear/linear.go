@@ -28,15 +28,16 @@ func init() { gob.Register(&State{}) }
 
 // Method fits the equations.
 type Method struct {
-	Lines     []string // nil: as Own, Outside and the cadence have it
-	Own       bool     // the series' own past
-	Outside   bool     // calendar, drivers and events
-	Penalty   string   // none, ridge, lasso or elastic-net
-	Share     float64  // of the elastic net's penalty that is on sizes rather than squares
-	Strength  *float64 // nil: by inner windows
-	Steps     string   // direct, recursive or averaged
-	Scale     string   // level, log, difference, or empty for as the data say
-	Quantiles bool     // intervals by regression of quantiles
+	Lines     []string  // nil: as Own, Outside and the cadence have it
+	Own       bool      // the series' own past
+	Outside   bool      // calendar, drivers and events
+	Penalty   string    // none, ridge, lasso or elastic-net
+	Share     float64   // of the elastic net's penalty that is on sizes rather than squares
+	Strength  *float64  // nil: by inner windows
+	Steps     string    // direct, recursive or averaged
+	Scale     string    // level, log, difference, or empty for as the data say
+	Quantiles bool      // intervals by regression of quantiles
+	along     []float64 // strengths to try, in place of the usual
 }
 
 // Equation is a regression on centred columns.
@@ -57,42 +58,46 @@ type Equation struct {
 type Pool struct {
 	Ahead   feature.Recipe // columns that are known ahead
 	Outside Equation       // on them
-	Recipe  feature.Recipe // columns of the past, of what the equation above leaves
-	Logs    bool
-	Diff    bool
-	Steps   []Equation // a step ahead; the first alone where all go on from it
-	Mode    string
-	Series  int
-	Ranks   [][]ranked
-	Horizon int
+	// Departure is how firmly series are held to it.
+	Departure float64
+	Recipe    feature.Recipe // columns of the past, of what the equation above leaves
+	Logs      bool
+	Diff      bool
+	Steps     []Equation // a step ahead; the first alone where all go on from it
+	Mode      string
+	Series    int
+	Ranks     [][]ranked
+	Horizon   int
 
 	cache groupCache
 }
 
 // State is a series under its pool's equations.
 type State struct {
-	Pool   *Pool
-	Scale  single.Scale
-	Own    []float64 // intercepts, a step each
-	Sigma  []float64 // of the errors, a step each, on the working scale
-	Free   float64
-	Errors [][]float32 // rows of errors at the steps from one origin, unknown ones NaN
-	Values []float64
-	Used   int
-	In     []float64
-	Seed   uint64
-	Notes  []string
-	in     panel.SeriesView
+	Pool    *Pool
+	Outside Equation // the pool's, with the series' own departures
+	Scale   single.Scale
+	Own     []float64 // intercepts, a step each
+	Sigma   []float64 // of the errors, a step each, on the working scale
+	Free    float64
+	Errors  [][]float32 // rows of errors at the steps from one origin, unknown ones NaN
+	Values  []float64
+	Used    int
+	In      []float64
+	Seed    uint64
+	Notes   []string
+	in      panel.SeriesView
 }
 
 // series is one that takes part, while it is fitted.
 type series struct {
-	in    single.Input
-	scale single.Scale
-	whole []float64 // on the working scale
-	y     []float64 // less what is explained from outside
-	ahead *feature.Rows
-	rows  *feature.Rows
+	in      single.Input
+	scale   single.Scale
+	whole   []float64 // on the working scale
+	y       []float64 // less what is explained from outside
+	outside Equation  // the pool's, with the series' own departures
+	ahead   *feature.Rows
+	rows    *feature.Rows
 }
 
 // Fit fits a series alone.
@@ -110,7 +115,7 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	if err != nil {
 		return nil, err
 	}
-	if err := p.explain(ctx, m, list); err != nil {
+	if err := p.explain(ctx, m, list, workers); err != nil {
 		return nil, err
 	}
 	// Errors that add up over many periods are better told in changes: both are tried.
@@ -268,7 +273,7 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 
 // explain fits the equation of what is known ahead, and takes what it says out of every
 // series.
-func (p *Pool) explain(ctx context.Context, m Method, list []series) error {
+func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int) error {
 	n := len(p.Ahead.Columns)
 	if n == 0 {
 		return nil
@@ -285,11 +290,19 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series) error {
 		return err
 	}
 	p.Outside = s.finish()[0]
+	for i := range list {
+		list[i].outside = p.Outside
+	}
+	if len(list) > 1 {
+		if err := p.depart(ctx, s, workers); err != nil {
+			return err
+		}
+	}
 	x := make([]float64, n)
 	for i := range list {
 		for t := range list[i].y {
 			list[i].ahead.FillAhead(t, x)
-			list[i].y[t] -= p.Outside.at(x)
+			list[i].y[t] -= list[i].outside.at(x)
 		}
 	}
 	return nil
@@ -376,7 +389,7 @@ const fewestRows = 6
 // settle gives a series its intercepts and the errors of the equations on it.
 func (p *Pool) settle(s *series) *State {
 	n, h := len(s.y), p.steps()
-	st := &State{Pool: p, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h), Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
+	st := &State{Pool: p, Outside: s.outside, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h), Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
 	for i := range st.In {
 		st.In[i] = panel.Unknown
 	}
@@ -419,7 +432,7 @@ func (p *Pool) settle(s *series) *State {
 				squares += r * r
 			}
 		}
-		used := (e.Used + p.Outside.Used) / float64(p.Series)
+		used := (e.Used + st.Outside.Used) / float64(p.Series)
 		free := max(0.25*count, count-1-used, 1)
 		st.Sigma[step-1] = math.Sqrt(squares / free * (1 + (1+used)/max(count, 1)))
 		st.Free = math.Min(st.Free, free)
@@ -468,7 +481,7 @@ func (p *Pool) rehearse(st *State, s *series, start int) {
 		}
 		st.Errors = append(st.Errors, row)
 	}
-	used := (p.Steps[0].Used + p.Outside.Used) / float64(p.Series)
+	used := (p.Steps[0].Used + st.Outside.Used) / float64(p.Series)
 	for k := range st.Sigma {
 		if counts[k] >= fewestRows {
 			free := max(0.25*float64(n), float64(n)-1-used)

@@ -10,6 +10,8 @@ import (
 // rule, has the target's size: strengths are shares of a column's variance.
 func (m Method) path() []float64 {
 	switch {
+	case m.along != nil:
+		return m.along
 	case m.Penalty == "none":
 		return []float64{1e-9}
 	case m.Strength != nil:

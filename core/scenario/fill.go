@@ -1,0 +1,184 @@
+package scenario
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"paperkettle/core/panel"
+)
+
+// Rules for drivers past the last period that nobody gave.
+const (
+	FillLast   = "last"   // the last known value
+	FillSeason = "season" // the same place of the last season
+	FillMean   = "mean"   // the mean over the last season, or over all where there is none
+)
+
+// CheckFill refuses a rule that there is not.
+func CheckFill(rule string) error {
+	switch rule {
+	case "", FillLast, FillSeason, FillMean:
+		return nil
+	}
+	return fmt.Errorf("%q is no rule to fill drivers by: use last, season or mean", rule)
+}
+
+// mostListed bounds lists in sentences.
+const mostListed = 5
+
+// Complete makes sure that every driver that is known ahead is known over the horizon, for
+// the series that are asked for: by the rule, with a caution, or else refused with the list.
+func Complete(p *panel.Panel, series []int, horizon int, rule string) (*panel.Panel, []string, error) {
+	w := &work{p: copied(p), horizon: horizon, touched: map[[2]int]bool{}}
+	var missing, cautions []string
+	for d, driver := range p.Drivers {
+		if !driver.KnownAhead {
+			continue
+		}
+		filled := 0
+		for _, s := range series {
+			if !reaches(&p.Series[s], d, p.Length, horizon) {
+				if filled++; rule == "" {
+					missing = append(missing, fmt.Sprintf("%s of %s", driver.Name, p.Series[s].Key))
+					continue
+				}
+				w.fill(s, d, rule)
+			}
+		}
+		if filled > 0 && rule != "" {
+			cautions = append(cautions, fmt.Sprintf("The driver %s was not known over the whole horizon for %d of %d series: it is filled by the rule %q.", driver.Name, filled, len(series), rule))
+		}
+	}
+	if n := len(missing); n > 0 {
+		text := strings.Join(missing[:min(n, mostListed)], ", ")
+		if n > mostListed {
+			text += fmt.Sprintf(" and %d more", n-mostListed)
+		}
+		return nil, nil, fmt.Errorf("drivers are not known from %s to %s: %s. Load or give their values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
+	}
+	return w.p, cautions, nil
+}
+
+// reaches says whether a driver is known in every period ahead. One that a series never had
+// is no driver of it.
+func reaches(s *panel.Series, d, length, horizon int) bool {
+	if d >= len(s.Drivers) || panel.CountKnown(s.Drivers[d]) == 0 {
+		return true
+	}
+	for i := length; i < length+horizon; i++ {
+		at := i - s.First
+		if at < 0 || at >= len(s.Drivers[d]) || !panel.Known(s.Drivers[d][at]) {
+			return false
+		}
+	}
+	return true
+}
+
+func (w *work) fill(s, d int, rule string) {
+	x := &w.p.Series[s]
+	values := w.own(s, d, w.p.Length+w.horizon-1)
+	season := w.p.Cadence.Season()
+	end := w.p.Length - x.First
+	for at := max(0, end); at < end+w.horizon; at++ {
+		if panel.Known(values[at]) {
+			continue
+		}
+		values[at] = filled(values[:at], season, rule)
+	}
+}
+
+func filled(before []float64, season int, rule string) float64 {
+	n := len(before)
+	switch rule {
+	case FillSeason:
+		for at := n - season; at >= 0; at -= season {
+			if panel.Known(before[at]) {
+				return before[at]
+			}
+		}
+	case FillMean:
+		sum, count := 0.0, 0.0
+		for _, v := range before[max(0, n-max(season, 12)):] {
+			if panel.Known(v) {
+				sum, count = sum+v, count+1
+			}
+		}
+		if count > 0 {
+			return sum / count
+		}
+	}
+	for at := n - 1; at >= 0; at-- {
+		if panel.Known(before[at]) {
+			return before[at]
+		}
+	}
+	return panel.Unknown
+}
+
+// Beyond says how far a case goes beyond what training saw of a driver, for the series that
+// go farthest.
+func Beyond(base, changed *panel.Panel, series []int, horizon int, name string) (out []string) {
+	for d, driver := range base.Drivers {
+		if !driver.KnownAhead {
+			continue
+		}
+		worst, count := 0.0, 0
+		text := ""
+		for _, s := range series {
+			low, high := math.Inf(1), math.Inf(-1)
+			x := &base.Series[s]
+			if d >= len(x.Drivers) {
+				continue
+			}
+			for i, v := range x.Drivers[d] {
+				if x.First+i < base.Length && panel.Known(v) {
+					low, high = math.Min(low, v), math.Max(high, v)
+				}
+			}
+			size := max(high-low, 0.05*math.Abs(high))
+			far, value := 0.0, 0.0
+			y := &changed.Series[s]
+			for i := max(0, base.Length-y.First); i < min(len(y.Drivers[d]), base.Length-y.First+horizon); i++ {
+				if over := max(y.Drivers[d][i]-high, low-y.Drivers[d][i]); over > far {
+					far, value = over, y.Drivers[d][i]
+				}
+			}
+			if !(far > 0.05*size) {
+				continue
+			}
+			count++
+			if far/size > worst {
+				worst = far / size
+				text = fmt.Sprintf("%.4g for %s, where training saw %.4g to %.4g", value, x.Key, low, high)
+			}
+		}
+		if count > 0 {
+			out = append(out, fmt.Sprintf("Case %q takes %s beyond what training saw for %d series: %s, %.0f %% of that range beyond it. Such effects are extrapolated.", name, driver.Name, count, text, 100*worst))
+		}
+	}
+	return out
+}
+
+// Unseen says which events a case adds that training never saw.
+func Unseen(base, changed *panel.Panel, name string) (out []string) {
+	end := base.Cadence.Start(base.Ordinal(base.Length))
+	seen := map[string]bool{}
+	for _, e := range base.Events {
+		for _, o := range e.Occasions {
+			seen[e.Name] = seen[e.Name] || o.Start < end
+		}
+	}
+	told := map[string]bool{}
+	for _, e := range changed.Events {
+		if !seen[e.Name] && !told[e.Name] {
+			for _, o := range e.Occasions {
+				if o.End > end && !told[e.Name] {
+					told[e.Name] = true
+					out = append(out, fmt.Sprintf("Case %q has the event %s, which training never saw: it changes nothing.", name, e.Name))
+				}
+			}
+		}
+	}
+	return out
+}
