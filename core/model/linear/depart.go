@@ -11,56 +11,128 @@ var departures = []float64{1e9, 10, 3, 1, 0.3, 0.1, 0.03, 0.01}
 
 // depart lets each series have coefficients of its own, held to the shared ones as firmly as
 // does best on the inner windows of all: where series are alike they share, where they are
-// not each goes its way.
+// not each goes its way. The calendar is held by one strength, drivers and events by another:
+// shops may have their own year, and the same customers.
 //
 // Source: shrinkage towards a common vector, as Lindley and Smith, Bayes estimates for the
 // linear model, Journal of the Royal Statistical Society B 34 (1972).
 func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
-	own := make([]*search, len(shared.list))
+	own := make([]*departure, len(shared.list))
 	err := inParallel(ctx, workers, len(own), func(i int) {
 		s := *shared
 		s.list = shared.list[i : i+1]
-		s.method = Method{Penalty: "ridge", along: departures}
 		s.read = func(x *series, at, step int, columns []float64) (float64, bool) {
 			y, ok := shared.read(x, at, step, columns)
 			return y - p.Outside.at(columns), ok
 		}
-		s.sums = []products{s.sum(0)}
-		s.sums[0].follow(s.method)
-		own[i] = &s
+		own[i] = newDeparture(s.sum(0))
 	})
 	if err != nil {
 		return err
 	}
-	total := make([]float64, len(departures))
-	for _, s := range own {
-		for k, v := range s.sums[0].curve {
-			total[k] += v
-		}
+	effects := make([]bool, len(p.Ahead.Columns))
+	for k := range effects {
+		effects[k] = p.Ahead.Columns[k].IsDriver() || p.Ahead.Columns[k].IsEvent()
 	}
-	best := 0
-	for k, v := range total {
-		if v < 0.999*total[best] && !math.IsNaN(v) { // as alike as they may be
-			best = k
-		}
+	// One after the other, each where it does best given the other.
+	p.Departure, p.EffectDeparture = departures[0], departures[0]
+	for range 2 {
+		p.Departure = bestDeparture(own, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
+		p.EffectDeparture = bestDeparture(own, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
 	}
-	p.Departure = departures[best]
-	if best == 0 {
-		return nil
-	}
-	for i, s := range own {
-		if s.sums[0].rows < fewestRows {
-			continue
+	held := strengths(effects, p.Departure, p.EffectDeparture)
+	for i, d := range own {
+		if d.whole.rows >= fewestRows {
+			d.leave(&shared.list[i].outside, &p.Outside, held, len(own))
 		}
-		e := s.equation(&s.sums[0], departures[best])
-		mine := &shared.list[i].outside
-		beta := make([]float64, len(e.Beta))
-		for k := range beta {
-			beta[k] = p.Outside.Beta[k] + e.Beta[k]
-		}
-		mine.Beta, mine.Errors = beta, e.Errors
-		// Of the series' own coefficients, those that the data fill.
-		mine.Used = p.Outside.Used + float64(len(shared.list))*e.Used
 	}
 	return nil
+}
+
+func strengths(effects []bool, calendar, effect float64) []float64 {
+	out := make([]float64, len(effects))
+	for k, is := range effects {
+		out[k] = calendar
+		if is {
+			out[k] = effect
+		}
+	}
+	return out
+}
+
+// bestDeparture is the strength with the least squared error over the inner windows of all
+// series; the firmest of those that are as good.
+func bestDeparture(own []*departure, with func(float64) []float64) float64 {
+	best, least := departures[0], math.Inf(1)
+	for _, v := range departures {
+		held := with(v)
+		loss := 0.0
+		for _, d := range own {
+			loss += d.loss(held)
+		}
+		if loss < 0.999*least {
+			best, least = v, loss
+		}
+	}
+	return best
+}
+
+// departure is a series' products of what the shared coefficients leave.
+type departure struct {
+	whole   products
+	windows []int
+	g, c, s [folds][]float64
+}
+
+func newDeparture(sum products) *departure {
+	d := &departure{whole: sum}
+	for k := firstJudged; k < folds; k++ {
+		if sum.train[k].n >= fewestRows && sum.judged[k].n >= 2 {
+			d.windows = append(d.windows, k)
+			d.g[k], d.c[k], d.s[k] = sum.train[k].standard()
+		}
+	}
+	return d
+}
+
+// loss is the squared error on the inner windows.
+func (d *departure) loss(held []float64) (sum float64) {
+	beta := make([]float64, len(held))
+	for _, k := range d.windows {
+		ridgeEach(d.g[k], d.c[k], held, beta)
+		for j, spread := range d.s[k] {
+			if spread > 0 {
+				beta[j] /= spread
+			} else {
+				beta[j] = 0
+			}
+		}
+		sum += d.whole.judged[k].error(beta)
+	}
+	return sum
+}
+
+// leave gives a series its coefficients.
+func (d *departure) leave(mine, shared *Equation, held []float64, series int) {
+	g, c, spread := d.whole.whole.standard()
+	beta := make([]float64, len(c))
+	ridgeEach(g, c, held, beta)
+	own := make([]float64, len(c))
+	used := 0.0
+	for k := range beta {
+		own[k] = shared.Beta[k]
+		if spread[k] > 0 {
+			beta[k] /= spread[k]
+			own[k] += beta[k]
+			used += 1 / (1 + held[k])
+		} else {
+			beta[k] = 0
+		}
+	}
+	n := d.whole.whole.n
+	errs := standardErrors(g, held, d.whole.whole.error(beta)/n, n, spread)
+	for k := range errs { // what is shared is in doubt too
+		errs[k] = math.Hypot(errs[k], shared.Errors[k])
+	}
+	mine.Beta, mine.Errors, mine.Used = own, errs, shared.Used+float64(series)*used
 }

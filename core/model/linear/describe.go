@@ -18,8 +18,8 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form += map[string]string{"direct": ", an equation a step", "recursive": ", one equation that goes on from its own forecasts", "averaged": ", the mean of an equation a step and one that goes on from itself"}[p.Mode]
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
-		if p.Departure > 0 && p.Departure < departures[0] {
-			d.Form += fmt.Sprintf(", and coefficients of their own held to the shared ones by %.3g", p.Departure)
+		if p.Departure > 0 {
+			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for drivers and events", heldWords(p.Departure), heldWords(p.EffectDeparture))
 		}
 	}
 	d.Why = "coefficients as they are given"
@@ -55,6 +55,13 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	}
 	s.components(d, horizon)
 	d.Cautions = append(d.Cautions, s.Notes...)
+}
+
+func heldWords(strength float64) string {
+	if strength >= departures[0] {
+		return "wholly"
+	}
+	return fmt.Sprintf("by %.3g", strength)
 }
 
 // bySize orders the columns by what they move, the largest first; those without a

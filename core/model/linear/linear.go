@@ -28,16 +28,15 @@ func init() { gob.Register(&State{}) }
 
 // Method fits the equations.
 type Method struct {
-	Lines     []string  // nil: as Own, Outside and the cadence have it
-	Own       bool      // the series' own past
-	Outside   bool      // calendar, drivers and events
-	Penalty   string    // none, ridge, lasso or elastic-net
-	Share     float64   // of the elastic net's penalty that is on sizes rather than squares
-	Strength  *float64  // nil: by inner windows
-	Steps     string    // direct, recursive or averaged
-	Scale     string    // level, log, difference, or empty for as the data say
-	Quantiles bool      // intervals by regression of quantiles
-	along     []float64 // strengths to try, in place of the usual
+	Lines     []string // nil: as Own, Outside and the cadence have it
+	Own       bool     // the series' own past
+	Outside   bool     // calendar, drivers and events
+	Penalty   string   // none, ridge, lasso or elastic-net
+	Share     float64  // of the elastic net's penalty that is on sizes rather than squares
+	Strength  *float64 // nil: by inner windows
+	Steps     string   // direct, recursive or averaged
+	Scale     string   // level, log, difference, or empty for as the data say
+	Quantiles bool     // intervals by regression of quantiles
 }
 
 // Equation is a regression on centred columns.
@@ -58,16 +57,17 @@ type Equation struct {
 type Pool struct {
 	Ahead   feature.Recipe // columns that are known ahead
 	Outside Equation       // on them
-	// Departure is how firmly series are held to it.
-	Departure float64
-	Recipe    feature.Recipe // columns of the past, of what the equation above leaves
-	Logs      bool
-	Diff      bool
-	Steps     []Equation // a step ahead; the first alone where all go on from it
-	Mode      string
-	Series    int
-	Ranks     [][]ranked
-	Horizon   int
+	// Departure is how firmly series are held to its calendar, EffectDeparture to its drivers
+	// and events; 0 where nothing is shared.
+	Departure, EffectDeparture float64
+	Recipe                     feature.Recipe // columns of the past, of what the equation above leaves
+	Logs                       bool
+	Diff                       bool
+	Steps                      []Equation // a step ahead; the first alone where all go on from it
+	Mode                       string
+	Series                     int
+	Ranks                      [][]ranked
+	Horizon                    int
 
 	cache groupCache
 }

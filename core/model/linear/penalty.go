@@ -2,6 +2,7 @@ package linear
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 )
@@ -10,8 +11,6 @@ import (
 // rule, has the target's size: strengths are shares of a column's variance.
 func (m Method) path() []float64 {
 	switch {
-	case m.along != nil:
-		return m.along
 	case m.Penalty == "none":
 		return []float64{1e-9}
 	case m.Strength != nil:
@@ -42,6 +41,11 @@ func (m Method) solve(g, c []float64, strength float64, beta []float64) {
 
 // ridge solves (G + strength I) beta = c.
 func ridge(g, c []float64, strength float64, beta []float64) {
+	ridgeEach(g, c, slices.Repeat([]float64{strength}, len(c)), beta)
+}
+
+// ridgeEach is ridge with a strength for each column.
+func ridgeEach(g, c, strength, beta []float64) {
 	p := len(c)
 	if p == 0 {
 		return
@@ -51,7 +55,7 @@ func ridge(g, c []float64, strength float64, beta []float64) {
 		for b := a; b < p; b++ {
 			sym.SetSym(a, b, g[a*p+b])
 		}
-		sym.SetSym(a, a, g[a*p+a]+strength+1e-9)
+		sym.SetSym(a, a, g[a*p+a]+strength[a]+1e-9)
 	}
 	var chol mat.Cholesky
 	if !chol.Factorize(sym) {

@@ -3,6 +3,7 @@ package linear
 import (
 	"context"
 	"math"
+	"slices"
 	"sync"
 
 	"gonum.org/v1/gonum/blas"
@@ -361,13 +362,13 @@ func (s *search) equation(step *products, strength float64) Equation {
 		}
 		e.Center[j] = step.center[j] + step.whole.meanXs[j]/step.whole.n
 	}
-	e.Errors = standardErrors(g, strength, step.whole.error(e.Beta)/step.whole.n, step.whole.n, spread)
+	e.Errors = standardErrors(g, slices.Repeat([]float64{strength}, len(c)), step.whole.error(e.Beta)/step.whole.n, step.whole.n, spread)
 	return e
 }
 
 // standardErrors are those of independent errors: where errors go on for a while, they are
 // larger.
-func standardErrors(g []float64, strength, variance, n float64, spread []float64) []float64 {
+func standardErrors(g, strength []float64, variance, n float64, spread []float64) []float64 {
 	p := len(spread)
 	out := make([]float64, p)
 	if p == 0 {
@@ -378,7 +379,7 @@ func standardErrors(g []float64, strength, variance, n float64, spread []float64
 		for b := a; b < p; b++ {
 			sym.SetSym(a, b, g[a*p+b])
 		}
-		sym.SetSym(a, a, g[a*p+a]+strength+1e-9)
+		sym.SetSym(a, a, g[a*p+a]+strength[a]+1e-9)
 	}
 	var chol mat.Cholesky
 	var inverse mat.SymDense
