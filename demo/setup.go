@@ -29,7 +29,7 @@ var columns = map[string]api.LoadColumns{
 // Plan is the demo's bake-off.
 func Plan() api.Plan {
 	p := api.Plan{Name: bakeoff, Dataset: Daily, Horizon: AheadDays, Windows: 3, Seed: 1}
-	for _, f := range []string{"naive", "seasonal-naive", "moving-average", "calendar-mean", "smoothing", "theta", "decomposition"} {
+	for _, f := range []string{"naive", "seasonal-naive", "moving-average", "calendar-mean", "smoothing", "theta", "linear", "additive"} {
 		p.Contenders = append(p.Contenders, api.Contender{Family: f})
 	}
 	return p
@@ -76,6 +76,9 @@ func SetUp(ctx context.Context, c *client.Client, say func(string)) error {
 	if err := publish(ctx, c, b.ID, say); err != nil {
 		return err
 	}
+	if err := askWhatIf(ctx, c, say); err != nil {
+		return err
+	}
 	if loaded[Daily].Last == End.Format(isoDate) {
 		return nil
 	}
@@ -109,7 +112,7 @@ func runBakeoff(ctx context.Context, c *client.Client, say func(string)) (api.Ba
 	if b.Job.Over() {
 		return b, nil
 	}
-	say("Running the bake-off: six contenders, three windows of four weeks")
+	say(fmt.Sprintf("Running the bake-off: %d contenders, %d windows of four weeks", len(Plan().Contenders), Plan().Windows))
 	b.Job, err = c.Wait(ctx, b.Job.ID, nil)
 	if err == nil && b.Job.State != "done" {
 		err = fmt.Errorf("the demo's bake-off is %s: %s", b.Job.State, b.Job.Error)
@@ -130,6 +133,37 @@ func publish(ctx context.Context, c *client.Client, bake string, say func(string
 	job, err := c.Wait(ctx, rel.Job.ID, nil)
 	if err == nil && job.State != "done" {
 		err = fmt.Errorf("the demo's release is %s: %s", job.State, job.Error)
+	}
+	return err
+}
+
+// WhatIf is the demo's scenario.
+func WhatIf(release string) api.ScenarioRequest {
+	return api.ScenarioRequest{Name: "Prices and promotions in June", Release: release, Cases: []api.ScenarioCase{
+		{Name: "Dearer", Changes: []string{"price +10 %"}},
+		{Name: "No promotions", Changes: []string{"no promotion"}},
+		{Name: "Dearer, with a push", Changes: []string{"price +10 %", "promotion = 1 from 2026-06-15 to 2026-06-21"}},
+	}}
+}
+
+// askWhatIf runs the scenario on the release.
+func askWhatIf(ctx context.Context, c *client.Client, say func(string)) error {
+	list, err := c.Scenarios(ctx, "")
+	if err != nil || len(list) > 0 {
+		return err
+	}
+	releases, err := c.Releases(ctx)
+	if err != nil || len(releases) == 0 {
+		return err
+	}
+	say("Asking what prices and promotions would change")
+	sc, err := c.RunScenario(ctx, WhatIf(releases[0].ID), "")
+	if err != nil {
+		return err
+	}
+	job, err := c.Wait(ctx, sc.Job.ID, nil)
+	if err == nil && job.State != "done" {
+		err = fmt.Errorf("the demo's scenario is %s: %s", job.State, job.Error)
 	}
 	return err
 }

@@ -31,17 +31,17 @@ func OpenScenario(ctx context.Context, s *store.Store, cat model.Catalogue, sc *
 	if err = json.Unmarshal([]byte(sc.Cases), &list); err != nil {
 		return nil, nil, nil, err
 	}
-	base, filled, err := scenario.Complete(r.Panel, r.Series, sc.Horizon, sc.Fill)
+	base, filled, err := scenario.Complete(r.Panel, r.Forecast(), sc.Horizon, sc.Fill)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	cautions = append(cautions, filled...)
 	for _, c := range list {
-		p, err := scenario.Apply(base, sc.Horizon, c)
+		p, err := scenario.Apply(base, r.Forecast(), sc.Horizon, c)
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		cautions = append(cautions, scenario.Beyond(base, p, r.Series, sc.Horizon, c.Name)...)
+		cautions = append(cautions, scenario.Beyond(base, p, r.Forecast(), sc.Horizon, c.Name)...)
 		cautions = append(cautions, scenario.Unseen(base, p, c.Name)...)
 		cases = append(cases, p)
 	}

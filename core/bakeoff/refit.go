@@ -274,6 +274,11 @@ func (r *Refit) workers() int {
 	return 1
 }
 
+// Forecast lists the series that get a forecast.
+func (r *Refit) Forecast() []int {
+	return slices.DeleteFunc(slices.Clone(r.Series), func(s int) bool { return r.leaveOut(s) != "" })
+}
+
 // chosen is the contender of a series.
 func (r *Refit) chosen(series int) int {
 	if c, ok := r.choice[r.Panel.Series[series].Key]; ok {

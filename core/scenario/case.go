@@ -30,9 +30,13 @@ type Value struct {
 }
 
 // Apply makes the panel of a case: the drivers and events past the last period as its lines
-// say, one after another, and then its values. The panel that it is given stays as it is.
-func Apply(p *panel.Panel, horizon int, c Case) (*panel.Panel, error) {
-	w := &work{p: copied(p), horizon: horizon, touched: map[[2]int]bool{}}
+// say, one after another, and then its values. series are those that are forecast: the
+// others are left alone. The panel that it is given stays as it is.
+func Apply(p *panel.Panel, series []int, horizon int, c Case) (*panel.Panel, error) {
+	w := &work{p: copied(p), horizon: horizon, touched: map[[2]int]bool{}, series: map[int]bool{}}
+	for _, s := range series {
+		w.series[s] = true
+	}
 	for i, line := range c.Changes {
 		if err := w.change(strings.Join(strings.Fields(line), " ")); err != nil {
 			return nil, fmt.Errorf("case %q, change %d, %q: %w", c.Name, i+1, line, err)
@@ -61,6 +65,7 @@ type work struct {
 	p       *panel.Panel
 	horizon int
 	touched map[[2]int]bool // series and driver that are copied already
+	series  map[int]bool    // that are forecast
 }
 
 // change reads and carries out one line:
@@ -228,6 +233,9 @@ func (w *work) set(d int, series []int, from, to int, op operation) error {
 		return fmt.Errorf("the driver %s is not known ahead: no forecast rests on what it will be", w.p.Drivers[d].Name)
 	}
 	for _, s := range series {
+		if !w.series[s] {
+			continue
+		}
 		values := w.own(s, d, to)
 		for i := from; i <= to; i++ {
 			at := i - w.p.Series[s].First
