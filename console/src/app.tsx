@@ -8,6 +8,9 @@ import { FlagsPage } from "./pages/flags";
 import { NewBakeoffPage } from "./pages/new-bakeoff";
 import { ReleasePage } from "./pages/release";
 import { ReleasesPage } from "./pages/releases";
+import { ScenariosPage } from "./pages/scenarios/list";
+import { NewScenarioPage } from "./pages/scenarios/new";
+import { ScenarioPage } from "./pages/scenarios/page";
 import { applyTheme, useTheme } from "./theme";
 import { Lead, Page } from "./ui/page";
 
@@ -15,6 +18,7 @@ const places = [
   ["/data", "Data"],
   ["/bakeoffs", "Bake-offs"],
   ["/releases", "Releases"],
+  ["/scenarios", "Scenarios"],
   ["/flags", "Flags"],
 ] as const;
 
@@ -54,6 +58,9 @@ export function App() {
           <Route path="/bakeoffs/:bakeoff" element={<BakeoffPage />} />
           <Route path="/releases" element={<ReleasesPage />} />
           <Route path="/releases/:release" element={<ReleasePage />} />
+          <Route path="/scenarios" element={<ScenariosPage />} />
+          <Route path="/scenarios/new" element={<NewScenarioPage />} />
+          <Route path="/scenarios/:scenario" element={<ScenarioPage />} />
           <Route path="/flags" element={<FlagsPage />} />
           <Route path="*" element={<Lost />} />
         </Routes>

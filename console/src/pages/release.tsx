@@ -5,7 +5,7 @@ import { isOver, useProgress } from "../api/progress";
 import { TimeChart } from "../chart/time-chart";
 import { column, count, figure, share } from "../format";
 import { hueOf } from "../theme";
-import { Button, Download } from "../ui/controls";
+import { Button, ButtonLink, Download } from "../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
@@ -71,6 +71,11 @@ function Published({ release }: { release: Release }) {
         <Lead>{lead(release)}</Lead>
         <span className="flex-1" />
         {ready && <Download href={`/api/v1/releases/${release.id}/export`}>Download as CSV</Download>}
+        {ready && (
+          <ButtonLink weak to={`/scenarios/new?release=${release.id}`}>
+            What if …
+          </ButtonLink>
+        )}
         {release.state === "live" && (
           <Button weak onClick={() => withdraw.mutate()} disabled={withdraw.isPending}>
             Withdraw

@@ -75,6 +75,7 @@ export function FitDetails({ fit, measure, hue }: DetailsProps) {
     <>
       <FitWords fit={fit} />
       <Components fit={fit} measure={measure} hue={hue} />
+      <Effects fit={fit} measure={measure} />
       <Numbers fit={fit} />
     </>
   );
@@ -118,13 +119,71 @@ function Components({ fit, measure, hue }: DetailsProps) {
           unit={c.factor ? `${c.name}, a factor` : `${c.name} (${measure})`}
           actual={[]}
           lines={[{ name: c.name, hue, start: 0, values: [...c.past, ...c.ahead] }]}
-          bands={[]}
+          bands={
+            c.low && c.high
+              ? [{ name: "80 %", hue, start: 0, low: solid(c.low), high: solid(c.high), strength: 0.22 }]
+              : []
+          }
           tints={[{ from: c.past.length, to: periods.length - 1, origin: fit.to }]}
-          rings={[]}
+          rings={c.name === "trend" ? bendsOf(fit, c.past) : []}
           view={[0, periods.length - 1]}
           height={220}
         />
       ))}
+    </div>
+  );
+}
+
+const solid = (values: (number | null)[]) => values.map((v) => v ?? 0);
+
+/** The bends of the trend, where they lie on it. */
+const bendsOf = (fit: Fit, trend: (number | null)[]) =>
+  (fit.bends ?? []).map((b) => {
+    const index = (fit.periods ?? []).indexOf(b.period);
+    return { index, value: trend[index] ?? 0, label: `${b.period}: ${signed(b.change)}` };
+  });
+
+const signed = (v: number | null) => `${v != null && v > 0 ? "+" : ""}${figure(v)}`;
+
+/** What each event and driver changes, and where the trend bends. */
+function Effects({ fit, measure }: { fit: Fit; measure: string }) {
+  const effects = fit.effects ?? [];
+  const bends = fit.bends ?? [];
+  const percent = (v: number | null) => (v == null ? "–" : `${v > 0 ? "+" : ""}${v.toFixed(1)} %`);
+  return (
+    <div className="flex flex-wrap items-start gap-8">
+      {effects.length > 0 && (
+        <Table
+          label="Effects at the usual level"
+          rows={effects}
+          keyOf={(e) => `${e.kind} ${e.name}`}
+          columns={[
+            { head: "Event or driver", cell: (e) => e.name },
+            { head: "of", cell: (e) => e.per },
+            { head: `Effect (${measure})`, right: true, cell: (e) => signed(e.units) },
+            { head: "from (95 %)", right: true, cell: (e) => signed(e.low) },
+            { head: "to (95 %)", right: true, cell: (e) => signed(e.high) },
+            { head: "Effect", right: true, cell: (e) => percent(e.percent) },
+            {
+              head: "95 %",
+              right: true,
+              cell: (e) => `${percent(e.percent_low)} to ${percent(e.percent_high)}`,
+            },
+          ]}
+        />
+      )}
+      {bends.length > 0 && (
+        <Table
+          label="Bends of the trend, the largest first"
+          rows={bends}
+          keyOf={(b) => b.period}
+          columns={[
+            { head: "Trend bends after", cell: (b) => b.period },
+            { head: `Slope changes by (${measure} a period)`, right: true, cell: (b) => signed(b.change) },
+            { head: "of the usual level", right: true, cell: (b) => percent(b.percent) },
+          ]}
+        />
+      )}
     </div>
   );
 }
@@ -135,6 +194,12 @@ function Numbers({ fit }: { fit: Fit }) {
   const of = (what: string, list: Schemas["Parameter"][] | undefined): Row[] =>
     (list ?? []).map((p) => ({ what, ...p }));
   const numbers: Row[] = [
+    ...(fit.left_out ?? []).map((x) => ({
+      what: "left out",
+      name: x.from === x.to ? x.from : `${x.from} to ${x.to}`,
+      value: null,
+      meaning: x.why,
+    })),
     ...of("parameter", fit.parameters),
     ...(fit.sigma != null
       ? [{ what: "errors", name: "sigma", value: fit.sigma, meaning: "standard deviation, one step ahead" }]
