@@ -82,6 +82,8 @@ type Trial struct {
 	Score    *float64       `json:"score"`
 	Chosen   int            `json:"chosen,omitempty" doc:"series that took it"`
 	Problem  string         `json:"problem,omitempty"`
+	// Values holds mape, mae, rmse and the coverage of each level.
+	Values map[string]float64 `json:"values,omitempty" doc:"mape, mae, rmse and coverage on the inner windows"`
 }
 
 // Added asks for further contenders of a bake-off.

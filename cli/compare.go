@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -168,10 +170,19 @@ func (a *app) bakeoffTuning() *cobra.Command {
 		if len(list) == 0 {
 			fmt.Fprintln(a.err, "No contender of this bake-off is tuned.")
 		}
-		s := &sheet{head: []string{"contender", ">window", "settings", ">score", ">chosen by series", "problem"}}
+		usual := usualOf(list)
+		s := &sheet{head: []string{"contender", ">window", "settings", ">score"}}
+		for _, name := range usual {
+			s.head = append(s.head, ">"+name)
+		}
+		s.head = append(s.head, ">chosen by series", "problem")
 		for _, t := range list {
 			for _, x := range t.Trials {
-				s.add(t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score), whole(x.Chosen), x.Problem)
+				row := []string{t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score)}
+				for _, name := range usual {
+					row = append(row, a.trialValue(name, x.Values))
+				}
+				s.add(append(row, whole(x.Chosen), x.Problem)...)
 			}
 		}
 		if err := a.print(list, s); err != nil || a.output != "table" || len(list) == 0 {
@@ -182,6 +193,32 @@ func (a *app) bakeoffTuning() *cobra.Command {
 		}
 		return nil
 	})}
+}
+
+// usualOf names the metrics that the trials' report shows beside their score.
+func usualOf(list []api.Tuning) []string {
+	names := map[string]bool{}
+	for _, t := range list {
+		for _, x := range t.Trials {
+			for name := range x.Values {
+				names[name] = true
+			}
+		}
+	}
+	return slices.SortedFunc(maps.Keys(names), func(a, b string) int {
+		return cmp.Or(cmp.Compare(len(a), len(b)), cmp.Compare(a, b))
+	})
+}
+
+func (a *app) trialValue(name string, values map[string]float64) string {
+	v, ok := values[name]
+	switch {
+	case !ok:
+		return ""
+	case a.output == "table" && (name == "mape" || strings.HasPrefix(name, "coverage")):
+		return fmt.Sprintf("%.1f %%", 100*v)
+	}
+	return a.figure(&v)
 }
 
 func settingsText(v map[string]any) string {

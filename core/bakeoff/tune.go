@@ -142,6 +142,8 @@ type Trial struct {
 	Score    *float64     `json:"score"`            // over all series; nil where unknown
 	Chosen   int          `json:"chosen,omitempty"` // series that took it
 	Problem  string       `json:"problem,omitempty"`
+	// Values are the usual metrics on the inner windows, and coverage, for the report.
+	Values map[string]float64 `json:"values,omitempty"`
 }
 
 // Matter says how much of the scores' variance over the trials a setting explains by
@@ -198,6 +200,7 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 			if value := m.metric.Value(&total); value == value {
 				trial.Score = &value
 			}
+			trial.Values = m.usual(&total)
 			scores[k] = each
 		}
 		report.Trials = append(report.Trials, trial)
@@ -205,6 +208,23 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 	choice := m.choose(report, scores, v.Len())
 	report.Matter = matter(m.tune, report.Trials)
 	return m.fit(ctx, v, env, choice, report)
+}
+
+// usual are the metrics that a report of a search shows beside the one that it goes by.
+func (m *tunedModel) usual(acc *score.Acc) map[string]float64 {
+	out := map[string]float64{}
+	names := []string{"mape", "mae", "rmse"}
+	for _, l := range m.levels {
+		names = append(names, "coverage"+score.LevelText(l))
+	}
+	for _, name := range names {
+		if metric, err := score.FindMetric(name, m.levels); err == nil {
+			if v := metric.Value(acc); v == v {
+				out[name] = v
+			}
+		}
+	}
+	return out
 }
 
 // sample bounds the work of a choice for all series.

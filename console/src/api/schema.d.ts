@@ -2826,6 +2826,10 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** @description mape, mae, rmse and coverage on the inner windows */
+            values?: {
+                [key: string]: number;
+            };
         };
         Tune: {
             /** @description one choice for all series (all, the default) or one for each (series) */

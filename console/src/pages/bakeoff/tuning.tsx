@@ -4,6 +4,11 @@ import { figure, share } from "../../format";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
 
+type Trial = Schemas["Trial"];
+
+const inWords = (name: string, v: number | undefined) =>
+  name === "mape" || name.startsWith("coverage") ? share(v) : figure(v);
+
 /** Every combination of settings that was tried, window by window. */
 export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const { data, error } = useQuery({
@@ -36,6 +41,11 @@ export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
                     .join(", "),
               },
               { head: `${t.metric} on inner windows`, right: true, cell: (x) => figure(x.score) },
+              ...Object.keys(t.trials.find((x) => x.values)?.values ?? {}).map((name) => ({
+                head: name.startsWith("coverage") ? `coverage ${name.slice(8)} %` : name,
+                right: true,
+                cell: (x: Trial) => inWords(name, x.values?.[name]),
+              })),
               { head: "Chosen by series", right: true, cell: (x) => figure(x.chosen ?? 0) },
               { head: "Problem", cell: (x) => x.problem },
             ]}
