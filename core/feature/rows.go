@@ -20,7 +20,6 @@ type Rows struct {
 	groups *Groups
 	group  []string // of each column, where it has one
 	first  int      // axis index of y[0]
-	wide   []float64
 }
 
 // Lay prepares the rows of a series over its own values and horizon periods past them. y are

@@ -2359,6 +2359,8 @@ export interface components {
              * @default 0
              */
             floor: number;
+            /** @description where parts add, those that grow and shrink with the trend all the same: seasons, events, drivers, or some by their names; left out: none; where parts multiply all do */
+            growing?: string;
             /**
              * @description how strongly effects of events and drivers are held towards zero, against the usual
              * @default 1

@@ -38,6 +38,7 @@ type Method struct {
 	Signs     map[string]int // of drivers' and events' effects: 1 or -1
 	Hold      float64        // how strongly effects are held towards zero; 1 as a rule
 	Robust    bool
+	Growing   []string // parts that are multiplied by the trend where others add
 }
 
 // State is a fitted regression with its errors.
@@ -111,8 +112,32 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 			}
 		}
 	}
+	if len(m.Growing) > 0 && !s.Scale.Multiplies() {
+		if list, err = s.grow(ctx, w); err != nil {
+			return nil, err
+		}
+	}
 	s.Past = s.parts(list)
 	return s, nil
+}
+
+// grow fits again with parts that are multiplied by the trend, which the fit before gives.
+func (s *State) grow(ctx context.Context, w *work) (list []column, err error) {
+	for range 3 {
+		s.Recipe.Growing, s.Recipe.Level = s.method.Growing, nil
+		for k, kind := range s.Kinds {
+			if kind == ofTrend {
+				s.Recipe.Level = append(s.Recipe.Level, s.Beta[k])
+			}
+		}
+		if list, err = s.Recipe.columns(w.in.SeriesView, 0, s.Used, 0); err != nil {
+			return nil, err
+		}
+		if err := w.settle(ctx, list); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
 }
 
 // slopeMatters says that the slope is worth a coefficient by the Bayesian criterion, sure

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -27,6 +28,9 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		if x.When != nil {
 			d.Form += " when " + x.When.Text
 		}
+	}
+	if len(s.Recipe.Level) > 0 {
+		d.Form += ", with " + strings.Join(s.Recipe.Growing, ", ") + " that grow with the trend"
 	}
 	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s errors", len(s.Recipe.Events), len(s.Recipe.Drivers), s.Errs.Order.Arma())
 	if s.Scale.Shift > 0 {

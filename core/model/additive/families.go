@@ -24,6 +24,7 @@ func Families() model.Catalogue {
 			{Name: "bends-until", Kind: model.Amount, Min: &share, Max: &whole, Default: 0.9, Meaning: "part of the history in which they lie"},
 			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
 			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
+			{Name: "growing", Kind: model.List, Meaning: "where parts add, those that grow and shrink with the trend all the same: seasons, events, drivers, or some by their names", Auto: "none; where parts multiply all do"},
 			{Name: "seasons", Kind: model.List, Meaning: "none, or some of: day, week, year, a number of periods; each may go on \"as levels\", \"as harmonics 4\", \"when month 6 to 8\", \"when NAME\" of a driver or event", Auto: "those of the cadence that the length shows"},
 			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
 			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
@@ -64,6 +65,7 @@ func sharedBy(v model.Values) string {
 
 func methodOf(v model.Values) (Method, error) {
 	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
+	m.Growing = v.Names("growing")
 	m.Reach, _ = v["bends-until"].(float64)
 	m.Stiffness, _ = v["stiffness"].(float64)
 	m.Floor, _ = v["floor"].(float64)
@@ -76,6 +78,9 @@ func methodOf(v model.Values) (Method, error) {
 			return m, fmt.Errorf("the ceiling %g does not lie above the floor %g", ceiling, m.Floor)
 		}
 		m.Ceiling = &ceiling
+	}
+	if len(m.Growing) > 0 && m.Parts != "add" {
+		return m, fmt.Errorf("parts that grow with the trend are named where the others add: set parts to add")
 	}
 	if m.Trend == "saturating" && m.Parts != "" {
 		return m, fmt.Errorf("a saturating trend works in log odds: leave parts out")

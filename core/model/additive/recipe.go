@@ -3,6 +3,7 @@ package additive
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"paperkettle/core/calendar"
@@ -19,6 +20,10 @@ type Recipe struct {
 	Seasons []Season
 	Events  []Event
 	Drivers []Driver
+	// Growing parts are multiplied by the trend, whose coefficients these are; none at first,
+	// when it counts as 1.
+	Growing []string
+	Level   []float64
 }
 
 // Event is a named event with days before and after.
@@ -81,7 +86,35 @@ func (r *Recipe) columns(v panel.SeriesView, from, to, shift int) ([]column, err
 			return nil, err
 		}
 	}
+	l.grow()
 	return l.out, nil
+}
+
+// grow multiplies the columns of growing parts by the trend as it was fitted before.
+func (l *layout) grow() {
+	if len(l.r.Growing) == 0 || len(l.r.Level) == 0 {
+		return
+	}
+	level := make([]float64, l.to-l.from)
+	for k, b := range l.r.Level {
+		for i, x := range l.out[k].values {
+			level[i] += b * x
+		}
+	}
+	for k := range l.out {
+		if c := &l.out[k]; l.r.grows(c) {
+			for i := range c.values {
+				c.values[i] *= max(level[i], 0.05) // a trend near zero leaves a part its sign
+			}
+		}
+	}
+}
+
+// grows says whether a column is of a part that grows with the trend: named itself, or as one
+// of the events or the drivers, or of the seasons.
+func (r *Recipe) grows(c *column) bool {
+	kind := map[int]string{ofSeason: "seasons", ofEvent: "events", ofDriver: "drivers"}[c.kind]
+	return kind != "" && (slices.Contains(r.Growing, kind) || slices.Contains(r.Growing, c.part))
 }
 
 func (l *layout) add(part, name string, kind int, loose float64, value func(i int) float64) {

@@ -291,3 +291,28 @@ func TestConditionsAndSigns(t *testing.T) {
 	_, _, err := catalogue.Standard().New("additive", model.Values{"seasons": []string{"fortnight"}})
 	assert.ErrorContains(t, err, "is no season")
 }
+
+// Beside parts that add, one may grow with the trend: a season that doubles with the level is
+// then followed, while a fixed effect of an event stays what it is.
+func TestAPartThatGrows(t *testing.T) {
+	const n, h = 120, 24
+	rnd := rand.New(rand.NewPCG(3, 3))
+	y := make([]float64, n+h)
+	for k := range y {
+		level := 100 + 2*float64(k)
+		y[k] = level*(1+0.3*math.Sin(2*math.Pi*float64(k)/12)) + 3*rnd.NormFloat64()
+	}
+	p := panelOf(monthly, [][]float64{y[:n]})
+	miss := func(settings model.Values) (sum float64) {
+		trained, v := trainOn(t, "additive", settings, p, n-1, h)
+		for k, f := range result(t, trained, v, h).Series[0].Mean {
+			sum += math.Abs(f-y[n+k]) / h
+		}
+		return sum
+	}
+	fixed := miss(model.Values{"parts": "add"})
+	growing := miss(model.Values{"parts": "add", "growing": []string{"year"}})
+	t.Logf("mean absolute error %.2f, with a season that grows %.2f", fixed, growing)
+	assert.Less(t, growing, 5.0)
+	assert.Less(t, 3*growing, fixed)
+}

@@ -46,7 +46,6 @@ type products struct {
 	train  [folds]*moments // before fold k
 	judged [folds]*moments // fold k, about the training part's means
 	curve  []float64       // squared errors along the path
-	null   float64
 }
 
 // moments are sums of products of columns and target about a series' means.
