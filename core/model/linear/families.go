@@ -23,6 +23,7 @@ func Families() model.Catalogue {
 			{Name: "strength", Kind: model.Amount, Min: &none, Meaning: "how strongly they are held", Auto: "by inner windows along a path"},
 			{Name: "scale", Kind: model.Choice, Choices: []string{"level", "log", "difference"}, Meaning: "where it works", Auto: "logs where the data say so; changes where inner windows say so"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "all"},
+			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "values far from their neighbours count for nothing"},
 			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors", Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
@@ -50,6 +51,7 @@ func methodOf(v model.Values) Method {
 	uses := v.Text("uses", "both")
 	m.Own, m.Outside = uses != "drivers", uses != "own-past"
 	m.Share, _ = v["share"].(float64)
+	m.Robust, _ = v["robust"].(bool)
 	if strength, ok := v["strength"].(float64); ok {
 		m.Strength = &strength
 	}

@@ -73,6 +73,7 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 			y[t] -= f.outside[t]
 		}
 	}
+	calm(y[:s.Used], s.Odd)
 	f.past = y[:last+1]
 	f.rows, err = p.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View()))
 	return f, err

@@ -36,6 +36,7 @@ type Method struct {
 	Strength  *float64 // nil: by inner windows
 	Steps     string   // direct, recursive or averaged
 	Scale     string   // level, log, difference, or empty for as the data say
+	Robust    bool     // values far from their neighbours count for nothing
 	Quantiles bool     // intervals by regression of quantiles
 }
 
@@ -86,6 +87,7 @@ type State struct {
 	In      []float64
 	Seed    uint64
 	Notes   []string
+	Odd     []int // places of values that count for nothing
 	in      panel.SeriesView
 }
 
@@ -98,6 +100,7 @@ type series struct {
 	outside Equation  // the pool's, with the series' own departures
 	ahead   *feature.Rows
 	rows    *feature.Rows
+	odd     []int // places of values that count for nothing
 }
 
 // Fit fits a series alone.
@@ -117,6 +120,14 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	}
 	if err := p.explain(ctx, m, list, workers); err != nil {
 		return nil, err
+	}
+	if m.Robust && takeOut(list) {
+		if err := p.explain(ctx, m, list, workers); err != nil {
+			return nil, err
+		}
+		for i := range list {
+			calm(list[i].y, list[i].odd)
+		}
 	}
 	// Errors that add up over many periods are better told in changes: both are tried.
 	tries := []bool{m.Scale == "difference"}
@@ -271,12 +282,30 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 	return out
 }
 
+// takeOut makes odd values of every series unknown, and says whether there were any.
+func takeOut(list []series) (any bool) {
+	for i := range list {
+		s := &list[i]
+		if single.OftenZero(s.in.Values) {
+			continue
+		}
+		s.odd = findOdd(s.y)
+		for _, k := range s.odd {
+			s.whole[k], any = panel.Unknown, true
+		}
+	}
+	return any
+}
+
 // explain fits the equation of what is known ahead, and takes what it says out of every
 // series.
 func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int) error {
 	n := len(p.Ahead.Columns)
 	if n == 0 {
 		return nil
+	}
+	for i := range list {
+		copy(list[i].y, list[i].whole)
 	}
 	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
 		read: func(s *series, at, _ int, x []float64) (float64, bool) {
@@ -348,7 +377,7 @@ func (p *Pool) start(n int) int {
 // since the origin. It is false where the target is unknown.
 func (p *Pool) row(s *series, origin, step int, x []float64) (target float64, ok bool) {
 	target = s.y[origin+step]
-	if !panel.Known(target) {
+	if !panel.Known(target) || len(s.odd) > 0 && slices.Contains(s.odd, origin+step) {
 		return 0, false
 	}
 	s.rows.Fill(origin, step, x)
@@ -389,7 +418,7 @@ const fewestRows = 6
 // settle gives a series its intercepts and the errors of the equations on it.
 func (p *Pool) settle(s *series) *State {
 	n, h := len(s.y), p.steps()
-	st := &State{Pool: p, Outside: s.outside, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h), Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
+	st := &State{Pool: p, Outside: s.outside, Odd: s.odd, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h), Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
 	for i := range st.In {
 		st.In[i] = panel.Unknown
 	}
