@@ -28,7 +28,7 @@ type work struct {
 const leastNoise = 1e-5
 
 // rounds is how often regression and errors are fitted in turn.
-const rounds = 3
+const rounds = 2
 
 // fit alternates the regression on whitened columns with the ARMA of what it leaves.
 func (w *work) fit(ctx context.Context, list []column) error {
@@ -78,7 +78,7 @@ func (w *work) fit(ctx context.Context, list []column) error {
 	return nil
 }
 
-// loosely fits the errors alone, to what one regression without memory leaves.
+// loosely fits errors of the shortest memory alone, to what one regression without memory leaves.
 func (w *work) loosely(ctx context.Context, list []column) error {
 	columns := [][]float64{w.y}
 	for _, c := range list {
@@ -88,7 +88,7 @@ func (w *work) loosely(ctx context.Context, list []column) error {
 	if err := w.regress(list, 0.3*w.s.Spread*w.s.Spread); err != nil {
 		return err
 	}
-	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, w.y)), nil)
+	errs, err := arima.Errors(ctx, w.restInput(w.rest(list, w.y)), arima.Short())
 	if err == nil {
 		w.s.Errs = errs
 	}

@@ -45,6 +45,9 @@ func Errors(ctx context.Context, in single.Input, like *State) (*State, error) {
 	return best, nil
 }
 
+// Short is the shape of errors that remember one period, to fit Errors like.
+func Short() *State { return &State{Order: Order{P: 1}, X: []float64{0.3}} }
+
 // manyFrom is how many values a third weight of the errors needs.
 const manyFrom = 200
 
