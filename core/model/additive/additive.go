@@ -41,6 +41,11 @@ type Method struct {
 	Growing   []string // parts that are multiplied by the trend where others add
 }
 
+// Auto is the method with all left to the data.
+func Auto() Method {
+	return Method{Bends: 25, Reach: 0.9, Stiffness: 1, Around: 1, Drivers: true, Events: true, Hold: 1, Robust: true}
+}
+
 // State is a fitted regression with its errors.
 type State struct {
 	Recipe  Recipe

@@ -13,6 +13,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
@@ -52,7 +53,19 @@ func entrants(in single.Input, season int) []entrant {
 	if season > 1 && panel.CountKnown(in.Values) >= 2*season+4 {
 		list = append(list, entrant{"decomposition", decomposition.Method{Rest: "smoothing", Options: loess.Options{Window: 11, Robust: true}}})
 	}
+	if explained(in) {
+		list = append(list, entrant{"additive", additive.Auto()})
+	}
 	return list
+}
+
+// explained says that something from outside may move the series: an event, or a driver that
+// is known ahead.
+func explained(in single.Input) bool {
+	if len(in.Events()) > 0 {
+		return true
+	}
+	return slices.ContainsFunc(in.View().Drivers(), func(d panel.Driver) bool { return d.KnownAhead })
 }
 
 // sparse says that demand comes now and then: on average less than every 1.32 periods,
@@ -319,7 +332,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 func Families() model.Catalogue {
 	return model.Catalogue{{
 		Name:      "automatic",
-		Summary:   "Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, by inner windows.",
+		Summary:   "Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, and additive where there are events or drivers, by inner windows.",
 		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; mixing: Timmermann, Handbook of Economic Forecasting 1, 2006",
 		Settings: append([]model.Setting{
 			{Name: "choose", Kind: model.Choice, Choices: []string{"mixed", "single"}, Default: "mixed", Meaning: "mix the forms by how sure the inner windows are, or take the best alone"},
