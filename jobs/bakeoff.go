@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"runtime"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -33,7 +34,11 @@ func OpenEngine(ctx context.Context, s *store.Store, cat model.Catalogue, b *sto
 	if err != nil {
 		return nil, err
 	}
-	return bakeoff.Prepare(p, plan, cat)
+	e, err := bakeoff.Prepare(p, plan, cat)
+	if err == nil {
+		e.Workers = runtime.GOMAXPROCS(0)
+	}
+	return e, err
 }
 
 // Bakeoffs opens bake-off jobs.

@@ -143,6 +143,33 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 	assert.NotEqual(t, one[dice].Packed, again[0].Packed, "another seed, another stream")
 }
 
+// Contenders that learn from all series at once train on several workers, to the same bits,
+// and none of them sees past its origin.
+func TestWhatLearnsFromAllSeries(t *testing.T) {
+	p := dailyPanel(30, 160)
+	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
+	run := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
+		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		require.NoError(t, err)
+		e.Workers = workers
+		out := map[bakeoff.Task][]*bakeoff.TaskResult{}
+		for _, task := range e.Tasks() {
+			got, err := e.Run(context.Background(), task, nil)
+			require.NoError(t, err)
+			out[task] = got
+		}
+		return out
+	}
+	one := run(p, 1)
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	wild := run(panel.Scramble(p, e.Windows[0].Origin, rand.New(rand.NewPCG(5, 6))), 2)
+	for task, results := range run(p, 3) {
+		assert.Equal(t, one[task], results, "%v", task)
+		assert.Equal(t, one[task][0].Packed, wild[task][0].Packed, "%v reads the future", task)
+	}
+}
+
 // everyKind adds contenders that combine others or are tuned.
 func everyKind(plan bakeoff.Plan) bakeoff.Plan {
 	for _, weigh := range []string{"mean", "median", "inverse-error", "least-squares"} {

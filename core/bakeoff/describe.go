@@ -36,7 +36,7 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 	if last := &e.lastFit; last.trained != nil && e.across[contender] && last.window == w && last.contender == contender {
 		return last.trained.Describe(at), nil
 	}
-	trained, err := e.models[contender].Train(ctx, e.view(members, e.Windows[w]), model.Env{Horizon: e.Reach(), Workers: 1, Random: e.random(w, contender)})
+	trained, err := e.models[contender].Train(ctx, e.view(members, e.Windows[w]), model.Env{Horizon: e.Reach(), Workers: e.workers(contender), Random: e.random(w, contender)})
 	if err != nil {
 		return model.Description{}, err
 	}
@@ -44,6 +44,15 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 		e.lastFit.trained, e.lastFit.window, e.lastFit.contender = trained, w, contender
 	}
 	return trained.Describe(at), nil
+}
+
+// workers is how many may train a contender: one, for tasks run side by side, unless it
+// learns from all series in one task.
+func (e *Engine) workers(contender int) int {
+	if e.across[contender] {
+		return max(1, e.Workers)
+	}
+	return 1
 }
 
 // lastFit keeps the last contender that learnt from all series, for each of which it may be

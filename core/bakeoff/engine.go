@@ -35,6 +35,10 @@ type Engine struct {
 	chosenAt  map[int]int
 	scaled    *scaleCache
 	lastFit   lastFit
+
+	// Workers is how many may train a contender that learns from all series at once.
+	// Results do not depend on it.
+	Workers int
 }
 
 // combiner is a contender that combines others.

@@ -105,7 +105,7 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 	}
 	e, win := g.e, g.e.Windows[w]
 	view := e.view(fresh, win)
-	trained, err := e.models[g.t.Contender].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: 1, Random: e.random(w, g.t.Contender)})
+	trained, err := e.models[g.t.Contender].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: e.workers(g.t.Contender), Random: e.random(w, g.t.Contender)})
 	if err != nil {
 		return nil, err
 	}
