@@ -155,6 +155,14 @@ func TestFeaturesAreListed(t *testing.T) {
 	assert.Equal(t, api.Feature{Name: "price log change", Line: "price log change", Meaning: "the driver, log change", Known: "ahead"}, list.Features[3])
 	_, err = c.Features(ctx, "sales", []string{"mood"}, 8)
 	assert.ErrorContains(t, err, "the drivers are price, promotion")
+	for part, contender := range map[string]api.Contender{
+		"neither a word of the calendar": {Family: "linear", Settings: map[string]any{"features": []string{"mood"}}},
+		"group by shop, all or none":     {Family: "additive", Settings: map[string]any{"together": []string{"region"}}},
+		"no such driver or event":        {Family: "additive", Settings: map[string]any{"signs": []string{"rent negative"}}},
+	} {
+		_, err := c.StartBakeoff(ctx, api.Plan{Dataset: "sales", Horizon: 4, Contenders: []api.Contender{contender}}, "")
+		assert.ErrorContains(t, err, part, "refused with the plan, not while it runs")
+	}
 }
 
 // The editor: a line, a block pasted from a spreadsheet, and the comparison.

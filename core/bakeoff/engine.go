@@ -110,14 +110,14 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if err := panel.CheckAhead(p, plan.Ahead); err != nil {
 		return nil, &FieldError{"drivers_ahead", err}
 	}
-	if err := e.enter(cat); err != nil {
-		return nil, &FieldError{"contenders", err}
-	}
 	if e.Chosen, err = p.Where(plan.Where); err != nil {
 		return nil, &FieldError{"where", err}
 	}
 	if len(e.Chosen) == 0 {
 		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
+	}
+	if err := e.enter(cat); err != nil {
+		return nil, &FieldError{"contenders", err}
 	}
 	e.qualify()
 	for _, q := range e.Qualified {
@@ -137,10 +137,18 @@ func (e *Engine) view(series []int, w split.Window) panel.View {
 	return v.WithAhead(e.Plan.Ahead, e.Reach())
 }
 
+// whole shows all series that the plan keeps, up to the end of the data.
+func (e *Engine) whole() panel.View {
+	return e.view(e.Chosen, split.Window{Origin: e.Panel.Length - 1})
+}
+
 // enter makes the contenders' models.
 func (e *Engine) enter(cat model.Catalogue) error {
 	for i, c := range e.Plan.Contenders {
 		if err := cat.CheckCadence(c.Family, c.Settings, e.Panel.Cadence); err != nil {
+			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
+		if err := cat.CheckData(c.Family, c.Settings, e.whole(), e.Reach()); err != nil {
 			return fmt.Errorf("contender %q: %w", c.Name, err)
 		}
 		m, f, err := cat.New(c.Family, c.Settings)

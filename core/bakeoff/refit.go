@@ -58,7 +58,7 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	if r.Series, err = p.Where(plan.Where); err != nil {
 		return nil, err
 	}
-	r.e = &Engine{Panel: p, Plan: plan}
+	r.e = &Engine{Panel: p, Plan: plan, Chosen: r.Series}
 	r.e.Plan.Split.Horizon, r.e.Plan.Split.Gap = horizon, 0
 	if err := r.e.enter(cat); err != nil {
 		return nil, err

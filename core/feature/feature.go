@@ -79,16 +79,23 @@ func SettingOf(v panel.View, horizon int) Setting {
 	for _, name := range names {
 		s.Attributes[name] = nil
 	}
+	seen := map[[2]string]bool{}
+	fresh := func(kind, name string) bool {
+		id := [2]string{kind, name}
+		known := seen[id]
+		seen[id] = true
+		return !known
+	}
 	for i := range v.Len() {
 		x := v.Series(i)
 		s.Length = max(s.Length, len(x.Values))
 		for k, name := range names {
-			if !slices.Contains(s.Attributes[name], x.Labels[k]) {
+			if fresh(name, x.Labels[k]) {
 				s.Attributes[name] = append(s.Attributes[name], x.Labels[k])
 			}
 		}
 		for _, e := range x.Events() {
-			if !slices.Contains(s.Events, e.Name) {
+			if fresh("", e.Name) {
 				s.Events = append(s.Events, e.Name)
 			}
 		}

@@ -307,6 +307,9 @@ func (c *Column) IsEvent() bool {
 	return c.Kind == kindEvent || c.Kind == kindSince || c.Kind == kindUntil
 }
 
+// Counts says that the column counts periods since or until an event.
+func (c *Column) Counts() bool { return c.Kind == kindSince || c.Kind == kindUntil }
+
 // Logged says that the column is the plain logarithm of a driver.
 func (c *Column) Logged() bool {
 	return c.Kind == kindDriver && len(c.Steps) == 1 && c.Steps[0].Kind == "log"

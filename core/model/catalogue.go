@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"paperkettle/core/calendar"
+	"paperkettle/core/panel"
 )
 
 // Family is a kind of model in the catalogue.
@@ -24,7 +25,10 @@ type Family struct {
 	Combine func(Values) (Combiner, error)
 	// Fits says why settings can't serve a cadence; nil where every one will do.
 	Fits func(Values, calendar.Cadence) error
-	Read func([]byte) (Trained, error)
+	// Suits says why settings can't serve a dataset: they name what it lacks; nil where none
+	// name anything.
+	Suits func(Values, panel.View, int) error
+	Read  func([]byte) (Trained, error)
 }
 
 // Catalogue is a list of families in the order in which they are shown.
@@ -53,6 +57,19 @@ func (c Catalogue) CheckCadence(family string, given Values, cadence calendar.Ca
 		return err
 	}
 	return f.Fits(values, cadence)
+}
+
+// CheckData says why a family with settings as given can't serve a dataset over a horizon.
+func (c Catalogue) CheckData(family string, given Values, v panel.View, horizon int) error {
+	f, err := c.Find(family)
+	if err != nil || f.Suits == nil {
+		return err
+	}
+	values, err := Resolve(f.Settings, given)
+	if err != nil {
+		return err
+	}
+	return f.Suits(values, v, horizon)
 }
 
 // Across says whether one fit of a family with settings as given learns from all series.

@@ -2440,7 +2440,7 @@ export interface components {
              */
             whole: boolean;
         };
-        /** @description Settings of automatic. Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, by inner windows. */
+        /** @description Settings of automatic. Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, and additive where there are events or drivers, by inner windows. */
         SettingsAutomatic: {
             /**
              * @description mix the forms by how sure the inner windows are, or take the best alone
@@ -2552,6 +2552,11 @@ export interface components {
              * @enum {string}
              */
             penalty: "ridge" | "lasso" | "elastic-net" | "none";
+            /**
+             * @description values far from their neighbours count for nothing
+             * @default true
+             */
+            robust: boolean;
             /**
              * @description where it works; left out: logs where the data say so; changes where inner windows say so
              * @enum {string}

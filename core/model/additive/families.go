@@ -2,11 +2,13 @@ package additive
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
 )
 
 // Families is the additive regression.
@@ -45,8 +47,47 @@ func Families() model.Catalogue {
 			return single.Model(m, single.BoundsOf(v)), nil
 		},
 		Pools: func(v model.Values) bool { return sharedBy(v) != "" },
+		Suits: suits,
 		Read:  single.Read,
 	}}
+}
+
+// suits refuses conditions, signs and groups that name what the dataset lacks.
+func suits(v model.Values, view panel.View, _ int) error {
+	if err := single.CheckGroup(view, sharedBy(v), everySeries); err != nil {
+		return err
+	}
+	m, err := methodOf(v)
+	if err != nil {
+		return err
+	}
+	names := namesIn(view)
+	for _, w := range m.Seasons {
+		if w.when != nil && w.when.Name != "" && !slices.Contains(names, w.when.Name) {
+			return fmt.Errorf("a season when %s: there is no such driver or event; there are %s", w.when.Name, strings.Join(names, ", "))
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(m.Signs)) {
+		if !slices.Contains(names, name) {
+			return fmt.Errorf("a sign of %s: there is no such driver or event; there are %s", name, strings.Join(names, ", "))
+		}
+	}
+	return nil
+}
+
+// namesIn lists the drivers and events of a view.
+func namesIn(v panel.View) (out []string) {
+	for _, d := range v.Drivers() {
+		out = append(out, d.Name)
+	}
+	for i := range v.Len() {
+		for _, e := range v.Series(i).Events() {
+			if !slices.Contains(out, e.Name) {
+				out = append(out, e.Name)
+			}
+		}
+	}
+	return out
 }
 
 // sharedBy is the attribute that groups what is shared, or all; empty for nothing.

@@ -89,6 +89,8 @@ func (s *State) effect(k int) model.Effect {
 	c := &s.Pool.Ahead.Columns[k]
 	step, per, kind := 1.0, "1 more", "driver"
 	switch {
+	case c.Counts():
+		kind, per = "event", "a period more"
 	case c.IsEvent():
 		kind, per = "event", "an occurrence"
 	case c.Logged():

@@ -3,8 +3,10 @@ package linear
 import (
 	"strings"
 
+	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
 )
 
 // Families is the linear regression.
@@ -28,6 +30,13 @@ func Families() model.Catalogue {
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			return trainable(methodOf(v), groupedBy(v), single.BoundsOf(v)), nil
+		},
+		Suits: func(v model.Values, view panel.View, horizon int) error {
+			if err := single.CheckGroup(view, groupedBy(v), everySeries); err != nil {
+				return err
+			}
+			_, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
+			return err
 		},
 		Pools: func(v model.Values) bool { return groupedBy(v) != "" },
 		Read:  single.Read,

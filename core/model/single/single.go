@@ -10,6 +10,8 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
+	"strings"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
@@ -222,6 +224,17 @@ func readFit(b []byte) (model.SeriesFit, error) {
 		return nil, errors.New("reading a fit: nothing is in it")
 	}
 	return f, nil
+}
+
+// CheckGroup refuses an attribute that a dataset lacks to group its series by.
+func CheckGroup(v panel.View, by, everything string) error {
+	if by == "" || by == everything || slices.Contains(v.Attributes(), by) {
+		return nil
+	}
+	if len(v.Attributes()) == 0 {
+		return fmt.Errorf("together: no attribute is called %q, and the dataset has none: say %s or none", by, everything)
+	}
+	return fmt.Errorf("together: no attribute is called %q: group by %s, %s or none", by, strings.Join(v.Attributes(), ", "), everything)
 }
 
 // Tells says that values carry a model: Start would fit them.

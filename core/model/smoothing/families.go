@@ -5,6 +5,7 @@ import (
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
 )
 
 // Families is exponential smoothing.
@@ -26,6 +27,9 @@ func Families() model.Catalogue {
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
 			return trainable(m, strings.Join(v.Names("together"), ","), single.BoundsOf(v)), err
+		},
+		Suits: func(v model.Values, view panel.View, _ int) error {
+			return single.CheckGroup(view, strings.Join(v.Names("together"), ","), everySeries)
 		},
 		Pools: func(v model.Values) bool { return len(v.Names("together")) > 0 },
 		Read:  single.Read,
