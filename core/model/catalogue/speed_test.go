@@ -75,3 +75,24 @@ func explain(p *panel.Panel, events, drivers, ahead int) {
 		}
 	}
 }
+
+// BenchmarkLinearTogether fits a thousand weekly series of three years on thirty columns,
+// the path of penalties and the departures included, on two workers.
+func BenchmarkLinearTogether(b *testing.B) {
+	var values [][]float64
+	for i := range 1000 {
+		y, _, _ := processes()[2].draw(rand.New(rand.NewPCG(3, uint64(i))), 156, 8)
+		values = append(values, y)
+	}
+	p := panelOf(weekly, values)
+	explain(p, 0, 10, 8)
+	v := panel.NewView(p, all(p), 0, p.Length-1)
+	m, _, err := catalogue.Standard().New("linear", model.Values{"features": []string{"drivers", "year as harmonics 3", "lag 1 to 8", "season lag 1", "mean 4", "mean 13", "mean 26", "spread 8", "difference 4"}})
+	require.NoError(b, err)
+	for b.Loop() {
+		trained, err := m.Train(context.Background(), v, model.Env{Horizon: 8, Workers: 2, Random: streams(1)})
+		require.NoError(b, err)
+		_, err = trained.Forecast(context.Background(), v, 8)
+		require.NoError(b, err)
+	}
+}
