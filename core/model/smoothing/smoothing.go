@@ -89,7 +89,7 @@ type State struct {
 const (
 	farthest     = 8
 	mostMixed    = 6
-	straightCost = 1.5
+	straightCost = 0.5
 )
 
 // cost is the criterion that a form is weighed by.
