@@ -69,7 +69,7 @@ type ReleaseCurve struct {
 	Low       [][]float64 `json:"low"`
 	High      [][]float64 `json:"high"`
 	Flags     []Flag      `json:"flags"`
-	Fit       *Fit        `json:"fit,omitempty" doc:"how the forecast was made"`
+	Fit       *Fit        `json:"fit,omitempty" doc:"how the forecast was made, where it is asked for"`
 	Keys      []string    `json:"keys,omitempty" doc:"all series of the release"`
 }
 

@@ -85,7 +85,7 @@ func fitIn(ctx context.Context, c *client.Client, in, contender, series string, 
 	if !strings.HasPrefix(in, "rel-") {
 		return c.Fit(ctx, in, contender, series, window)
 	}
-	curve, err := c.ReleaseCurve(ctx, in, series)
+	curve, err := c.ReleaseFit(ctx, in, series)
 	switch {
 	case err != nil:
 		return api.Fit{}, err

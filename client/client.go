@@ -538,6 +538,15 @@ func (c *Client) ReleaseCurve(ctx context.Context, id, series string) (api.Relea
 	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
 }
 
+// ReleaseFit is ReleaseCurve with how the forecast was made.
+func (c *Client) ReleaseFit(ctx context.Context, id, series string) (api.ReleaseCurve, error) {
+	q := url.Values{"fit": {"true"}}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
+}
+
 // Withdraw takes a release back.
 func (c *Client) Withdraw(ctx context.Context, id string) (api.Release, error) {
 	return do[api.Release](ctx, c, api.WithdrawRelease, path(id))

@@ -202,7 +202,7 @@ func TestAFilteredBakeoffAndItsCuts(t *testing.T) {
 	rel, err = c.Release(ctx, rel.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []any{"live", 3, []api.Used{{Contender: "seasonal-naive", Series: 3}}}, []any{rel.State, rel.Series, rel.Used})
-	curve, err := c.ReleaseCurve(ctx, rel.ID, "")
+	curve, err := c.ReleaseFit(ctx, rel.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, "north / pot", curve.Series)
 	assert.Contains(t, curve.Fit.Form, "season of 7")

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -261,6 +262,7 @@ func (s *Server) releasePanels(ctx context.Context, rel *store.Release) (old, no
 type releaseCurveQuery struct {
 	ReleasePath
 	Series string `query:"series" doc:"the first with a forecast where left out"`
+	Fit    bool   `query:"fit" doc:"how the forecast was made too: it is trained once more for that, with all series where they lean on each other"`
 }
 
 func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.ReleaseCurve, error) {
@@ -305,8 +307,10 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 		out.Forecast = found.Rows.Mean
 		out.Low, out.High = bands(found.Rows, levels)
 	}
-	if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {
-		return out, err
+	if in.Fit {
+		if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {
+			return out, err
+		}
 	}
 	var flags []store.Flag
 	err = s.store.Read(ctx).Where("release_id = ? AND series = ?", rel.ID, found.Series).Order("step").Find(&flags).Error
@@ -318,7 +322,7 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 
 // describeFit explains how a released series was forecast; nil where it was not.
 func (s *Server) describeFit(ctx context.Context, rel *store.Release, p *panel.Panel, series string) (*api.Fit, error) {
-	refit, err := jobs.OpenRefit(ctx, s.store, s.catalogue, rel)
+	refit, err := s.refits.open(rel.ID, func() (*bakeoff.Refit, error) { return jobs.OpenRefit(ctx, s.store, s.catalogue, rel) })
 	if err != nil {
 		return nil, err
 	}
@@ -327,6 +331,27 @@ func (s *Server) describeFit(ctx context.Context, rel *store.Release, p *panel.P
 		return nil, err
 	}
 	return fitOf(p, d), nil
+}
+
+// refits keeps the refit of the release that was last asked how it was made: it remembers
+// what it has trained, and releases never change.
+type refits struct {
+	mu   sync.Mutex
+	id   uint
+	last *bakeoff.Refit
+}
+
+func (r *refits) open(id uint, make func() (*bakeoff.Refit, error)) (*bakeoff.Refit, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.last != nil && r.id == id {
+		return r.last, nil
+	}
+	refit, err := make()
+	if err == nil {
+		r.id, r.last = id, refit
+	}
+	return refit, err
 }
 
 func (s *Server) withdraw(ctx context.Context, in *ReleasePath) (api.Release, error) {

@@ -54,6 +54,7 @@ type Server struct {
 	meters    *meters
 	surveys   sync.Map // of revisions, by ID: they never change either
 	engines   engines
+	refits    refits
 	leaders   sync.Map // of finished bake-offs, by ID: they never change
 }
 

@@ -116,7 +116,7 @@ func TestABakeoffThatCanBeArguedWith(t *testing.T) {
 	job, err := c.Wait(ctx, rel.Job.ID, nil)
 	require.NoError(t, err)
 	require.Equal(t, "done", job.State, job.Error)
-	curve, err := c.ReleaseCurve(ctx, rel.ID, "")
+	curve, err := c.ReleaseFit(ctx, rel.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, "combines the forecasts of other contenders", curve.Fit.Form)
 	assert.Len(t, curve.Fit.Parameters, 4)

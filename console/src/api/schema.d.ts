@@ -2038,7 +2038,7 @@ export interface components {
             /** @description with the actuals that arrived since */
             actual: (number | null)[];
             contender?: string;
-            /** @description how the forecast was made */
+            /** @description how the forecast was made, where it is asked for */
             fit?: components["schemas"]["Fit"];
             flags: components["schemas"]["Flag"][];
             forecast: number[];
@@ -5986,6 +5986,8 @@ export interface operations {
             query?: {
                 /** @description the first with a forecast where left out */
                 series?: string;
+                /** @description how the forecast was made too: it is trained once more for that, with all series where they lean on each other */
+                fit?: boolean;
             };
             header?: never;
             path: {

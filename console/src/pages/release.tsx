@@ -143,10 +143,28 @@ function Fan({ release }: { release: Release }) {
       }
     >
       <FanChart curve={data} hue={hue} measure={release.measure} />
-      {data.fit && <FitLine name={data.contender ?? ""} fit={data.fit} measure={release.measure} hue={hue} />}
+      <HowMade release={release} series={data.series} name={data.contender ?? ""} hue={hue} />
       <Points curve={data} measure={release.measure} />
     </Section>
   );
+}
+
+type MadeProps = { release: Release; series: string; name: string; hue: string };
+
+/** Asked for apart: the contender is trained once more for it. */
+function HowMade({ release, series, name, hue }: MadeProps) {
+  const { data, error } = useQuery({
+    queryKey: ["release-fit", release.id, series],
+    queryFn: () =>
+      take(
+        api.GET("/releases/{release}/curve", {
+          params: { path: { release: release.id }, query: { series, fit: true } },
+        }),
+      ),
+  });
+  if (error) return <Trouble error={error} />;
+  if (!data?.fit) return <Waiting what="how the forecast was made" />;
+  return <FitLine name={name} fit={data.fit} measure={release.measure} hue={hue} />;
 }
 
 /** How the forecast was made: its numbers and parts behind a click. */
