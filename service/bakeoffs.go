@@ -75,27 +75,9 @@ func (s *Server) findBakeoff(ctx context.Context, text string) (*store.Bakeoff, 
 }
 
 func (s *Server) listBakeoffs(ctx context.Context, in *struct{ Paging }) (api.Page[api.Bakeoff], error) {
-	out := api.Page[api.Bakeoff]{Items: []api.Bakeoff{}}
-	offset, err := in.offset()
-	if err != nil {
-		return out, err
-	}
-	var total int64
-	var list []store.Bakeoff
-	err = errors.Join(s.store.Read(ctx).Model(&store.Bakeoff{}).Count(&total).Error,
-		s.store.Read(ctx).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
-	if err != nil {
-		return out, err
-	}
-	for i := range list {
-		b, err := s.bakeoffOf(ctx, &list[i], false)
-		if err != nil {
-			return out, err
-		}
-		out.Items = append(out.Items, b)
-	}
-	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
-	return out, nil
+	return newest(in.Paging, s.store.Read(ctx).Model(&store.Bakeoff{}), func(b *store.Bakeoff) (api.Bakeoff, error) {
+		return s.bakeoffOf(ctx, b, false)
+	})
 }
 
 func (s *Server) startBakeoff(ctx context.Context, in *struct{ Body api.Plan }) (api.Bakeoff, error) {

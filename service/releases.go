@@ -56,34 +56,15 @@ func (s *Server) listReleases(ctx context.Context, in *struct {
 	Paging
 	Dataset string `query:"dataset" doc:"only those of a dataset"`
 }) (api.Page[api.Release], error) {
-	out := api.Page[api.Release]{Items: []api.Release{}}
-	offset, err := in.offset()
-	if err != nil {
-		return out, err
-	}
 	query := s.store.Read(ctx).Model(&store.Release{})
 	if in.Dataset != "" {
 		ds, _, err := s.dataset(ctx, in.Dataset)
 		if err != nil {
-			return out, err
+			return api.Page[api.Release]{}, err
 		}
 		query = query.Where("dataset_id = ?", ds.ID)
 	}
-	var total int64
-	var list []store.Release
-	err = errors.Join(query.Session(&gorm.Session{}).Count(&total).Error, query.Session(&gorm.Session{}).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
-	if err != nil {
-		return out, err
-	}
-	for i := range list {
-		rel, err := s.releaseOf(ctx, &list[i], false)
-		if err != nil {
-			return out, err
-		}
-		out.Items = append(out.Items, rel)
-	}
-	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
-	return out, nil
+	return newest(in.Paging, query, func(r *store.Release) (api.Release, error) { return s.releaseOf(ctx, r, false) })
 }
 
 // publish queues the refit of a chosen contender on the dataset's latest revision.

@@ -19,6 +19,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+	"gorm.io/gorm"
 
 	"paperkettle/api"
 	"paperkettle/core/model"
@@ -313,6 +314,31 @@ func (p Paging) offset() (int, error) {
 		return 0, invalid("query.cursor", "%q is no cursor of this list: leave it out to start at the first page", p.Cursor)
 	}
 	return v, nil
+}
+
+// newest reads a page of a query's records, the newest first, and shows each.
+func newest[R, O any](in Paging, query *gorm.DB, show func(*R) (O, error)) (api.Page[O], error) {
+	out := api.Page[O]{Items: []O{}}
+	offset, err := in.offset()
+	if err != nil {
+		return out, err
+	}
+	var total int64
+	var list []R
+	err = errors.Join(query.Session(&gorm.Session{}).Count(&total).Error,
+		query.Session(&gorm.Session{}).Order("id DESC").Offset(offset).Limit(in.Limit).Find(&list).Error)
+	if err != nil {
+		return out, err
+	}
+	for i := range list {
+		item, err := show(&list[i])
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, item)
+	}
+	out.Total, out.Cursor = int(total), nextCursor(offset, len(list), int(total))
+	return out, nil
 }
 
 // nextCursor is empty on the last page.

@@ -2,9 +2,7 @@ package additive
 
 import (
 	"context"
-	"fmt"
 	"math"
-	"slices"
 	"sync"
 
 	"paperkettle/core/model"
@@ -38,9 +36,8 @@ type together struct {
 
 // Train fits the series, in turn alone and with what they share.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	at := slices.Index(v.Attributes(), t.by)
-	if at < 0 && t.by != everySeries {
-		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, all or none", t.by, v.Attributes())
+	if err := single.CheckGroup(v, t.by, everySeries); err != nil {
+		return nil, err
 	}
 	alone := &memory{method: t.method, states: map[string]*State{}}
 	first := single.Model(alone, t.bounds)
@@ -48,19 +45,13 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	if err != nil || v.Len() < 2 {
 		return trained, err
 	}
-	groups := map[string][]*State{}
-	for i := range v.Len() {
-		s := v.Series(i)
-		if state := alone.states[s.Key]; state != nil && len(state.Beta) > 0 {
-			group := everySeries
-			if at >= 0 {
-				group = s.Labels[at]
-			}
-			groups[group] = append(groups[group], state)
-		}
-	}
+	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return alone.states[s.Key] != nil })
 	any := false
-	for _, list := range groups {
+	for _, name := range names {
+		var list []*State
+		for _, i := range places[name] {
+			list = append(list, alone.states[v.Series(i).Key])
+		}
 		any = share(list) || any
 	}
 	if !any {

@@ -2,8 +2,6 @@ package linear
 
 import (
 	"context"
-	"fmt"
-	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -23,26 +21,10 @@ type together struct {
 
 // Train fits the groups, and then each series within its group.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	at := slices.Index(v.Attributes(), t.by)
-	if at < 0 && t.by != everySeries {
-		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, all or none", t.by, v.Attributes())
+	if err := single.CheckGroup(v, t.by, everySeries); err != nil {
+		return nil, err
 	}
-	var names []string
-	places := map[string][]int{}
-	for i := range v.Len() {
-		s := v.Series(i)
-		if !single.Tells(s.Values) {
-			continue
-		}
-		group := everySeries
-		if at >= 0 {
-			group = s.Labels[at]
-		}
-		if places[group] == nil {
-			names = append(names, group)
-		}
-		places[group] = append(places[group], i)
-	}
+	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return single.Tells(s.Values) })
 	known := fitted{t.method, map[string]*State{}}
 	for _, group := range names {
 		inputs := make([]single.Input, len(places[group]))

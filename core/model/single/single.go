@@ -226,6 +226,28 @@ func readFit(b []byte) (model.SeriesFit, error) {
 	return f, nil
 }
 
+// Groups lists the places of a view's series by the value of an attribute, or all as one group,
+// in the order in which the values come; take says which series take part.
+func Groups(v panel.View, by, everything string, take func(panel.SeriesView) bool) (names []string, places map[string][]int) {
+	places = map[string][]int{}
+	at := slices.Index(v.Attributes(), by)
+	for i := range v.Len() {
+		s := v.Series(i)
+		if !take(s) {
+			continue
+		}
+		name := everything
+		if at >= 0 && by != everything {
+			name = s.Labels[at]
+		}
+		if places[name] == nil {
+			names = append(names, name)
+		}
+		places[name] = append(places[name], i)
+	}
+	return names, places
+}
+
 // CheckGroup refuses an attribute that a dataset lacks to group its series by.
 func CheckGroup(v panel.View, by, everything string) error {
 	if by == "" || by == everything || slices.Contains(v.Attributes(), by) {

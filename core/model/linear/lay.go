@@ -1,0 +1,223 @@
+package linear
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/feature"
+	"paperkettle/core/model/arima"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// lay reads the features and lays out the rows of each series.
+func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error) {
+	setting := settingOf(v, inputs)
+	logs := m.Scale == "log" || m.Scale == "" && preferLogs(inputs)
+	lines := m.Lines
+	if lines == nil {
+		lines = feature.Usual(setting, m.Own, m.Outside)
+		if logs {
+			lines = withLogs(lines, setting, inputs)
+		}
+	}
+	recipe, err := feature.Parse(lines, setting)
+	if err != nil {
+		return nil, nil, err
+	}
+	p := &Pool{Logs: logs, Mode: m.Steps, Series: len(inputs), Horizon: max(1, inputs[0].Horizon)}
+	p.Ahead, p.Recipe = recipe.Split()
+	list := make([]series, len(inputs))
+	groups := p.groupsAt(inputs[0].View())
+	for i, in := range inputs {
+		s := &list[i]
+		s.in, s.scale = in, single.LevelScale(in.Values)
+		if logs {
+			if low := lowest(in.Values); low < 0 {
+				return nil, nil, fmt.Errorf("logs need values from zero up, and %s goes down to %.6g: set scale to level", in.Key, low)
+			}
+			s.scale = single.LogScale(in.Values)
+		}
+		s.whole = make([]float64, len(in.Values))
+		for k, x := range in.Values {
+			s.whole[k] = s.scale.To(x)
+		}
+		s.y = slices.Clone(s.whole)
+		if s.ahead, err = p.Ahead.Lay(in.SeriesView, s.whole, p.Horizon, nil); err != nil {
+			return nil, nil, err
+		}
+		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.y, p.Horizon, groups); err != nil {
+			return nil, nil, err
+		}
+	}
+	return p, list, nil
+}
+
+// settingOf is what the lines are read against: for a series alone, without what only
+// differs between series.
+func settingOf(v panel.View, inputs []single.Input) feature.Setting {
+	if len(inputs) == 1 {
+		s := feature.SettingOf(inputs[0].View().Pick(nil), inputs[0].Horizon)
+		s.Length = len(inputs[0].Values)
+		for _, e := range inputs[0].Events() {
+			if !slices.Contains(s.Events, e.Name) {
+				s.Events = append(s.Events, e.Name)
+			}
+		}
+		slices.Sort(s.Events)
+		return s
+	}
+	return feature.SettingOf(v, inputs[0].Horizon)
+}
+
+// preferLogs is what most of the series prefer, if all can have it.
+func preferLogs(inputs []single.Input) bool {
+	votes := 0
+	for _, in := range inputs {
+		if lowest(in.Values) < 0 {
+			return false
+		}
+		if single.OftenZero(in.Values) {
+			continue
+		}
+		shifted := in.Values
+		if shift := single.LogScale(in.Values).Shift; shift > 0 {
+			shifted = slices.Clone(shifted)
+			for i := range shifted {
+				shifted[i] += shift
+			}
+		}
+		if arima.PrefersLogs(shifted, in.Cadence().Season()) {
+			votes++
+		}
+	}
+	return 2*votes > len(inputs)
+}
+
+func lowest(values []float64) float64 {
+	low := math.Inf(1)
+	for _, v := range values {
+		if panel.Known(v) {
+			low = math.Min(low, v)
+		}
+	}
+	return low
+}
+
+// withLogs takes drivers that are above zero in logs, whose coefficients are elasticities.
+func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []string) {
+	for _, line := range lines {
+		if line != "drivers" {
+			out = append(out, line)
+			continue
+		}
+		for d, driver := range s.Drivers {
+			if !driver.KnownAhead {
+				continue
+			}
+			positive := true
+			for _, in := range inputs {
+				positive = positive && lowest(in.Driver(d, len(in.Values)+in.Horizon)) > 0
+			}
+			if positive {
+				out = append(out, "driver "+driver.Name+" log")
+			} else {
+				out = append(out, "driver "+driver.Name)
+			}
+		}
+	}
+	return out
+}
+
+// takeOut makes odd values of every series unknown, and says whether there were any.
+func takeOut(list []series) (any bool) {
+	for i := range list {
+		s := &list[i]
+		if single.OftenZero(s.in.Values) {
+			continue
+		}
+		s.odd = findOdd(s.y)
+		for _, k := range s.odd {
+			s.whole[k], any = panel.Unknown, true
+		}
+	}
+	return any
+}
+
+// explain fits the equation of what is known ahead, and takes what it says out of every
+// series.
+func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int) error {
+	n := len(p.Ahead.Columns)
+	if n == 0 {
+		return nil
+	}
+	for i := range list {
+		copy(list[i].y, list[i].whole)
+	}
+	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
+		read: func(s *series, at, _ int, x []float64) (float64, bool) {
+			if !panel.Known(s.whole[at]) {
+				return 0, false
+			}
+			s.ahead.FillAhead(at, x)
+			return s.whole[at], true
+		}}
+	if err := s.run(ctx, 1); err != nil {
+		return err
+	}
+	p.Outside = s.finish()[0]
+	for i := range list {
+		list[i].outside = p.Outside
+	}
+	if len(list) > 1 {
+		if err := p.depart(ctx, s, workers); err != nil {
+			return err
+		}
+	}
+	x := make([]float64, n)
+	for i := range list {
+		for t := range list[i].y {
+			list[i].ahead.FillAhead(t, x)
+			list[i].y[t] -= list[i].outside.at(x)
+		}
+	}
+	return nil
+}
+
+// searchSteps is the search for the equations of the past.
+func (p *Pool) searchSteps(m Method, list []series) *search {
+	return &search{method: m, list: list, columns: len(p.Recipe.Columns), from: 1, steps: p.steps(), start: p.start, read: p.row, diff: p.Diff}
+}
+
+func (p *Pool) hasLevels() bool {
+	return slices.ContainsFunc(p.Recipe.Columns, func(c feature.Column) bool { return c.Level })
+}
+
+// repeat makes equations that repeat the last value: there are too few rows for others.
+func (p *Pool) repeat() {
+	n := len(p.Recipe.Columns)
+	p.Diff = true
+	for k := range p.Steps {
+		p.Steps[k] = Equation{Center: make([]float64, n), Beta: make([]float64, n), Spread: make([]float64, n)}
+	}
+	p.Recipe.Notes = append(p.Recipe.Notes, "the history is too short for an equation: the last value is repeated")
+}
+
+// steps is how many equations there are.
+func (p *Pool) steps() int {
+	if p.Mode == "recursive" {
+		return 1
+	}
+	return p.Horizon
+}
+
+// start is the first origin whose columns are mostly known.
+func (p *Pool) start(n int) int {
+	reach := 1
+	for i := range p.Recipe.Columns {
+		reach = max(reach, p.Recipe.Columns[i].Reach(p.Recipe.Season))
+	}
+	return min(reach, n/3) - 1
+}
