@@ -97,10 +97,11 @@ Paper Kettle is ready at %s
 
   %s/bakeoffs/bake-1   who forecasts four weeks of orders best
   %s/releases/rel-1    the published forecast with its intervals
+  %s/scenarios/scen-1  what other prices and promotions would change
   %s/flags             the actuals that fell outside: find the planted ones
   %s/data/daily        140 series of Saltmarsh & Vale
 
 What was planted in the last weeks: paperkettle demo --truth
 Stop with Ctrl-C; the next start reuses the data.
-`, address, address, address, address, address)
+`, address, address, address, address, address, address)
 }
