@@ -91,7 +91,7 @@ func TestEffectsComeBack(t *testing.T) {
 			points++
 		}
 	}
-	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d", own/size, best/size, 100*in80/points, 100*in95/points, near, series)
+	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d; mean over the truth %v", own/size, best/size, 100*in80/points, 100*in95/points, near, series, mean)
 	assert.InDelta(t, 1, mean["price"], 0.04)
 	assert.InDelta(t, 1, mean["promotion"], 0.06)
 	assert.Less(t, own/best, 1.12)
@@ -212,6 +212,7 @@ func TestLinearEffects(t *testing.T) {
 				}
 			}
 			if uses != "own-past" {
+				t.Logf("%s %s: elasticities of %d of %d series within 10 %%, their mean %.3f of the truth", uses, steps, near, series, mean)
 				assert.InDelta(t, 1, mean, 0.03, "%s %s", uses, steps)
 				assert.GreaterOrEqual(t, near, series*9/10, "%s %s", uses, steps)
 			}
