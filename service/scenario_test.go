@@ -85,6 +85,12 @@ func TestWhatIf(t *testing.T) {
 		assert.Equal(t, 3, sc.Series)
 		assert.InDelta(t, -0.133, *sc.Totals[1].ChangeShare, 0.017, sc.Contender)
 		assert.Less(t, sc.Totals[1].ChangeHigh[1], 0.0, "surely less")
+		truth := sc.Totals[0].Total * (math.Pow(1.1, -1.5) - 1)
+		assert.Less(t, sc.Totals[1].ChangeLow[1], truth, sc.Contender)
+		assert.Greater(t, sc.Totals[1].ChangeHigh[1], truth, sc.Contender)
+		wide := (sc.Totals[1].ChangeHigh[1] - sc.Totals[1].ChangeLow[1]) / -sc.Totals[1].Change
+		assert.Greater(t, wide, 0.02, "the effect is in doubt too: %s", sc.Contender)
+		assert.Less(t, wide, 0.8, sc.Contender)
 		curve, err := c.ScenarioCurve(ctx, sc.ID, "Quay")
 		require.NoError(t, err)
 		base, push := curve.Cases[0], curve.Cases[2]

@@ -130,9 +130,9 @@ func (d *departure) leave(mine, shared *Equation, held []float64, series int) {
 		}
 	}
 	n := d.whole.whole.n
-	errs := standardErrors(g, held, d.whole.whole.error(beta)/n, n, spread)
-	for k := range errs { // what is shared is in doubt too
-		errs[k] = math.Hypot(errs[k], shared.Errors[k])
+	cov := covariance(g, held, d.whole.whole.error(beta)/n, n, spread)
+	for k := range cov { // what is shared is in doubt too
+		cov[k] += shared.Cov[k]
 	}
-	mine.Beta, mine.Errors, mine.Used = own, errs, shared.Used+float64(series)*used
+	mine.Beta, mine.Cov, mine.Used = own, cov, shared.Used+float64(series)*used
 }

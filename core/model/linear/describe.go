@@ -40,7 +40,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	for _, k := range bySize(&s.Outside) {
 		c := &p.Ahead.Columns[k]
 		meaning := "effect of one unit: " + c.Meaning
-		value, wide := s.Outside.Beta[k]*unit, s.Outside.Errors[k]*unit
+		value, wide := s.Outside.Beta[k]*unit, s.Outside.deviation(k)*unit
 		if c.Logged() && p.Logs {
 			meaning = "elasticity: per cent that 1 % more of the driver brings"
 		}
@@ -97,7 +97,7 @@ func (s *State) effect(k int) model.Effect {
 		step, per = math.Log(1.1), "10 % more"
 	}
 	e := &s.Outside
-	value, wide := step*e.Beta[k], 1.96*step*e.Errors[k]
+	value, wide := step*e.Beta[k], 1.96*step*e.deviation(k)
 	units := func(x float64) float64 {
 		if s.Pool.Logs {
 			return s.Scale.Size * (math.Exp(x) - 1)

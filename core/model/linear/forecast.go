@@ -160,8 +160,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	}
 	mu := f.points(h)
 	wide := make([]float64, h)
-	for k := range wide {
-		wide[k] = s.width(f.quiet + k)
+	for k, away := range f.away(h) {
+		wide[k] = math.Sqrt(s.width(f.quiet+k)*s.width(f.quiet+k) + s.Outside.doubt(away))
 	}
 	free := int(max(3, min(s.Free, 1000)))
 	for k := range h {
@@ -185,8 +185,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 
 func (s *State) seed() uint64 { return s.Seed ^ uint64(len(s.Values))<<32 }
 
-// Paths draws futures: errors of all steps together, as they came together in training. The
-// same state draws the same ones whatever the drivers ahead are.
+// Paths draws futures: errors of all steps together, as they came together in training, and
+// coefficients of what is new among drivers and events. The same state draws the same ones whatever the drivers ahead are.
 func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	f, err := s.future(v, h)
 	if err != nil {
@@ -194,10 +194,21 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	}
 	rnd := rand.New(rand.NewPCG(s.seed(), 2))
 	out := make([]float64, count*h)
-	mu := f.points(h)
+	mu, away := f.points(h), f.away(h)
 	rows := s.wholeRows()
+	root, z := s.Outside.root(), make([]float64, len(s.Outside.Beta))
+	moved := make([]float64, len(z))
 	for i := range count {
 		common := rnd.NormFloat64()
+		for k := range z {
+			z[k] = rnd.NormFloat64()
+		}
+		for a := range moved {
+			moved[a] = 0
+			for b, v := range root[a*len(z) : a*len(z)+a+1] {
+				moved[a] += v * z[b]
+			}
+		}
 		var row []float32
 		if len(rows) > 0 {
 			row = rows[rnd.IntN(len(rows))]
@@ -209,6 +220,9 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 				e = float64(row[at]) * s.width(at) / rootMean(rows, at)
 			} else {
 				e = s.width(at) * common
+			}
+			for a, x := range away[k] {
+				e += x * moved[a]
 			}
 			out[i*h+k] = s.Scale.Back(mu[k] + e)
 		}

@@ -183,7 +183,7 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 			list[i].y[t] -= list[i].outside.at(x)
 		}
 	}
-	return nil
+	return inParallel(ctx, workers, len(list), func(i int) { p.linger(&list[i]) })
 }
 
 // searchSteps is the search for the equations of the past.

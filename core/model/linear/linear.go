@@ -41,7 +41,7 @@ type Method struct {
 type Equation struct {
 	Center []float64
 	Beta   []float64
-	Errors []float64 // standard errors of Beta
+	Cov    []float32 // of Beta, row by row; none where nobody asks
 	Spread []float64 // of the columns
 	Own    float64   // intercept that series without one of their own have
 	Used   float64   // effective number of coefficients

@@ -339,7 +339,7 @@ func (s *search) finish() []Equation {
 			if k > 0 {
 				out[k] = out[k-1]
 			} else {
-				out[k] = Equation{Center: make([]float64, s.columns), Beta: make([]float64, s.columns), Errors: make([]float64, s.columns), Spread: make([]float64, s.columns)}
+				out[k] = Equation{Center: make([]float64, s.columns), Beta: make([]float64, s.columns), Cov: make([]float32, s.columns*s.columns), Spread: make([]float64, s.columns)}
 			}
 			out[k].Rows = step.rows
 			continue
@@ -361,37 +361,10 @@ func (s *search) equation(step *products, strength float64) Equation {
 		}
 		e.Center[j] = step.center[j] + step.whole.meanXs[j]/step.whole.n
 	}
-	e.Errors = standardErrors(g, slices.Repeat([]float64{strength}, len(c)), step.whole.error(e.Beta)/step.whole.n, step.whole.n, spread)
+	if s.from == 0 { // of what is known ahead
+		e.Cov = covariance(g, slices.Repeat([]float64{strength}, len(c)), step.whole.error(e.Beta)/step.whole.n, step.whole.n, spread)
+	}
 	return e
-}
-
-// standardErrors are those of independent errors: where errors go on for a while, they are
-// larger.
-func standardErrors(g, strength []float64, variance, n float64, spread []float64) []float64 {
-	p := len(spread)
-	out := make([]float64, p)
-	if p == 0 {
-		return out
-	}
-	sym := mat.NewSymDense(p, nil)
-	for a := range p {
-		for b := a; b < p; b++ {
-			sym.SetSym(a, b, g[a*p+b])
-		}
-		sym.SetSym(a, a, g[a*p+a]+strength[a]+1e-9)
-	}
-	var chol mat.Cholesky
-	var inverse mat.SymDense
-	if !chol.Factorize(sym) {
-		return out
-	}
-	_ = chol.InverseTo(&inverse) // poorly conditioned where columns repeat each other
-	for k := range out {
-		if spread[k] > 0 {
-			out[k] = math.Sqrt(max(0, variance*inverse.At(k, k)/n)) / spread[k]
-		}
-	}
-	return out
 }
 
 // used is the effective number of coefficients: the trace of the hat matrix of a ridge, or
