@@ -89,8 +89,8 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		s.Recipe.Trend = "bending"
 	}
 	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.Seasons)
-	m.explain(s, in)
 	s.Spread = spread(y)
+	m.explain(s, in)
 	list, err := s.Recipe.columns(in.SeriesView, 0, len(y), 0)
 	if err != nil {
 		return nil, err
@@ -289,6 +289,39 @@ func (m Method) explain(s *State, in single.Input) {
 			continue
 		}
 		s.Recipe.Drivers = append(s.Recipe.Drivers, item)
+		s.doubtSteps(driver.Name, in.Driver(d, n))
+	}
+}
+
+// A driver that changes at most rarely times tells its effect by those changes alone, and the
+// level, which is taken to move by about usualMove on the working scale over the years, may
+// have moved at the same time.
+const (
+	rarely    = 3
+	usualMove = 0.1
+)
+
+// doubtSteps lets the level move where a driver that hardly ever changes does.
+func (s *State) doubtSteps(name string, values []float64) {
+	var at []int
+	for i := 1; i < len(values); i++ {
+		if values[i] != values[i-1] {
+			at = append(at, i)
+		}
+	}
+	if len(at) > rarely {
+		return
+	}
+	times := fmt.Sprintf("%d times", len(at))
+	if len(at) == 1 {
+		times = "once"
+	}
+	s.Notes = append(s.Notes, fmt.Sprintf("the driver %s changed %s in the training part: its effect can hardly be told from a level that moved at the same time", name, times))
+	s.Recipe.Loose = usualMove / s.Spread
+	for _, i := range at {
+		if !slices.Contains(s.Recipe.Steps, i) {
+			s.Recipe.Steps = append(s.Recipe.Steps, i)
+		}
 	}
 }
 

@@ -24,6 +24,10 @@ type Recipe struct {
 	// when it counts as 1.
 	Growing []string
 	Level   []float64
+	// Steps are the indices at which a driver that hardly ever changes does so: the level may
+	// have moved at the same time, as loosely as Loose says.
+	Steps []int
+	Loose float64
 }
 
 // Event is a named event with days before and after.
@@ -47,6 +51,7 @@ const (
 	ofSeason
 	ofEvent
 	ofDriver
+	ofStep
 )
 
 // column is one regressor: what it belongs to, and how loosely it is held: the standard
@@ -87,6 +92,14 @@ func (r *Recipe) columns(v panel.SeriesView, from, to, shift int) ([]column, err
 		}
 	}
 	l.grow()
+	for _, at := range r.Steps {
+		l.add("trend", fmt.Sprintf("level from %d on", at), ofStep, r.Loose, func(i int) float64 {
+			if i >= at {
+				return 1
+			}
+			return 0
+		})
+	}
 	return l.out, nil
 }
 

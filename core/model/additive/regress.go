@@ -261,7 +261,7 @@ func solve(gram *mat.SymDense, right *mat.VecDense, held map[int]bool, inverse *
 // series say of it, or that it is small.
 func (w *work) prior(c *column) (mean, variance float64) {
 	loose := c.loose * w.s.Spread
-	if c.kind != ofTrend {
+	if c.kind != ofTrend && c.kind != ofStep {
 		if p, ok := w.s.Shared[c.name]; ok {
 			per := w.s.perUnit(c.part)
 			return p.Mean / per, p.Variance / (per * per)

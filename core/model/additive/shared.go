@@ -114,7 +114,7 @@ func share(list []*State) (any bool) {
 	for _, s := range list {
 		k := len(s.Beta)
 		for a, name := range s.Names {
-			if s.Kinds[a] == ofTrend {
+			if s.Kinds[a] == ofTrend || s.Kinds[a] == ofStep {
 				continue
 			}
 			per := s.perUnit(s.Belongs[a])
