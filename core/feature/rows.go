@@ -162,6 +162,19 @@ func (x *Rows) sum() {
 	}
 }
 
+// ShareCalendar takes the calendar's columns of other rows over where they are of the same
+// periods: they are the same numbers, kept once.
+func (x *Rows) ShareCalendar(with *Rows) {
+	if x.first != with.first {
+		return
+	}
+	for k := range x.recipe.Columns {
+		if kind := x.recipe.Columns[k].Kind; (kind == kindCalendar || kind == kindHarmonic) && len(x.ahead[k]) == len(with.ahead[k]) {
+			x.ahead[k] = with.ahead[k]
+		}
+	}
+}
+
 // Len is how many values the series has.
 func (x *Rows) Len() int { return len(x.y) }
 

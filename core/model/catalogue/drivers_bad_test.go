@@ -125,3 +125,29 @@ func TestCoverageWithOutliers(t *testing.T) {
 		}
 	}
 }
+
+// A series with values below zero among others that work in logs is fitted alone, or fails
+// alone where logs are asked for: the others come out as they do without it.
+func TestASeriesBelowZeroSpoilsNoNeighbour(t *testing.T) {
+	const n, h = 156, 8
+	clean, _, _ := sales(12, n, h)
+	spoilt, _, _ := sales(12, n, h)
+	odd := spoilt.Series[0]
+	odd.Key, odd.Values = "odd", append([]float64(nil), odd.Values...)
+	odd.Values[40] = -5
+	spoilt.Series = append(spoilt.Series, odd)
+	for _, settings := range []model.Values{nil, {"scale": "log"}} {
+		trained, v := trainOn(t, "linear", settings, clean, n-1, h)
+		want := result(t, trained, v, h)
+		trained, v = trainOn(t, "linear", settings, spoilt, n-1, h)
+		got := result(t, trained, v, h)
+		for i := range clean.Series {
+			assert.Equal(t, want.Series[i], got.Series[i])
+		}
+		if settings == nil {
+			assert.NoError(t, got.Err[12])
+		} else {
+			assert.ErrorContains(t, got.Err[12], "set scale to level")
+		}
+	}
+}

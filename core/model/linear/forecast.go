@@ -186,7 +186,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 func (s *State) seed() uint64 { return s.Seed ^ uint64(len(s.Values))<<32 }
 
 // Paths draws futures: errors of all steps together, as they came together in training, and
-// coefficients of what is new among drivers and events. The same state draws the same ones whatever the drivers ahead are.
+// coefficients of what is new among drivers and events. The same state draws the same ones
+// whatever the drivers ahead are.
 func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	f, err := s.future(v, h)
 	if err != nil {

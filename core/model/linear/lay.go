@@ -48,6 +48,7 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 		if s.ahead, err = p.Ahead.Lay(in.SeriesView, s.whole, p.Horizon, nil); err != nil {
 			return nil, nil, err
 		}
+		s.ahead.ShareCalendar(list[0].ahead)
 		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.y, p.Horizon, groups); err != nil {
 			return nil, nil, err
 		}
@@ -72,14 +73,11 @@ func settingOf(v panel.View, inputs []single.Input) feature.Setting {
 	return feature.SettingOf(v, inputs[0].Horizon)
 }
 
-// preferLogs is what most of the series prefer, if all can have it.
+// preferLogs is what most of the series prefer, of those that can have it.
 func preferLogs(inputs []single.Input) bool {
 	votes := 0
 	for _, in := range inputs {
-		if lowest(in.Values) < 0 {
-			return false
-		}
-		if single.OftenZero(in.Values) {
+		if lowest(in.Values) < 0 || single.OftenZero(in.Values) {
 			continue
 		}
 		shifted := in.Values
@@ -106,7 +104,8 @@ func lowest(values []float64) float64 {
 	return low
 }
 
-// withLogs takes drivers that are above zero in logs, whose coefficients are elasticities.
+// withLogs takes drivers that are above zero, for nine series in ten or more, in logs: their
+// coefficients are elasticities.
 func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []string) {
 	for _, line := range lines {
 		if line != "drivers" {
@@ -117,11 +116,13 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 			if !driver.KnownAhead {
 				continue
 			}
-			positive := true
+			positive := 0
 			for _, in := range inputs {
-				positive = positive && lowest(in.Driver(d, len(in.Values)+in.Horizon)) > 0
+				if lowest(in.Driver(d, len(in.Values)+in.Horizon)) > 0 {
+					positive++
+				}
 			}
-			if positive {
+			if 10*positive >= 9*len(inputs) {
 				out = append(out, "driver "+driver.Name+" log")
 			} else {
 				out = append(out, "driver "+driver.Name)

@@ -150,12 +150,18 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	out := make([]*State, len(list))
 	err = inParallel(ctx, workers, len(list), func(i int) {
 		out[i] = p.settle(&list[i])
+		if !m.Quantiles {
+			out[i].forget()
+		}
 	})
 	if err != nil {
 		return nil, err
 	}
 	if m.Quantiles {
 		p.rank(list, out)
+		for _, s := range out {
+			s.forget()
+		}
 	}
 	return out, nil
 }

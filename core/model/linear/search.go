@@ -2,6 +2,8 @@ package linear
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"sync"
@@ -62,20 +64,31 @@ func newMoments(p int) *moments {
 	return &moments{xx: blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: make([]float64, p*p)}, xy: make([]float64, p), meanXs: make([]float64, p)}
 }
 
-// inParallel runs f for every place on some workers.
-func inParallel(ctx context.Context, workers, n int, f func(i int)) error {
+// inParallel runs f for every place on some workers. A place that panics is an error.
+func inParallel(ctx context.Context, workers, n int, f func(i int)) (err error) {
+	var mu sync.Mutex
+	guarded := func(i int) {
+		defer func() {
+			if r := recover(); r != nil {
+				mu.Lock()
+				err = fmt.Errorf("the method broke down: %v", r)
+				mu.Unlock()
+			}
+		}()
+		f(i)
+	}
 	if workers < 2 || n < 2 {
 		for i := 0; i < n && ctx.Err() == nil; i++ {
-			f(i)
+			guarded(i)
 		}
-		return ctx.Err()
+		return errors.Join(err, ctx.Err())
 	}
 	next := make(chan int)
 	var wg sync.WaitGroup
 	for range min(workers, n) {
 		wg.Go(func() {
 			for i := range next {
-				f(i)
+				guarded(i)
 			}
 		})
 	}
@@ -84,7 +97,7 @@ func inParallel(ctx context.Context, workers, n int, f func(i int)) error {
 	}
 	close(next)
 	wg.Wait()
-	return ctx.Err()
+	return errors.Join(err, ctx.Err())
 }
 
 // run sums up the rows of every step, and follows the path of penalties over the inner

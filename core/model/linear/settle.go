@@ -74,6 +74,19 @@ func (p *Pool) settle(s *series) *State {
 	return st
 }
 
+// mostErrors bounds the rows of errors that a state keeps to draw futures from.
+const mostErrors = 120
+
+// forget keeps every few rows of errors.
+func (s *State) forget() {
+	stride := 1 + (len(s.Errors)-1)/mostErrors
+	kept := make([][]float32, 0, mostErrors)
+	for o := len(s.Errors) - 1; o >= 0; o -= stride {
+		kept = append(kept, s.Errors[o])
+	}
+	s.Errors = kept
+}
+
 // mostRehearsed is from how many origins the recursive form is judged.
 const mostRehearsed = 60
 

@@ -2,6 +2,7 @@ package linear
 
 import (
 	"context"
+	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -25,8 +26,14 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		return nil, err
 	}
 	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return single.Tells(s.Values) })
+	for _, group := range names {
+		places[group] = t.alike(v, places[group])
+	}
 	known := fitted{t.method, map[string]*State{}}
 	for _, group := range names {
+		if len(places[group]) == 0 {
+			continue
+		}
 		inputs := make([]single.Input, len(places[group]))
 		for k, i := range places[group] {
 			s := v.Series(i)
@@ -44,6 +51,19 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		}
 	}
 	return single.Model(known, t.bounds).Train(ctx, v, env)
+}
+
+// alike leaves out the series with values below zero where the others work in logs: they are
+// fitted alone, and neither keep the others from logs nor fail them.
+func (t together) alike(v panel.View, places []int) []int {
+	inputs := make([]single.Input, len(places))
+	for k, i := range places {
+		inputs[k] = single.Input{SeriesView: v.Series(i)}
+	}
+	if t.method.Scale != "log" && (t.method.Scale != "" || !preferLogs(inputs)) {
+		return places
+	}
+	return slices.DeleteFunc(places, func(i int) bool { return lowest(v.Series(i).Values) < 0 })
 }
 
 // fitted hands out what is fitted already.
