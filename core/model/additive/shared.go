@@ -86,13 +86,21 @@ func (m again) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	m.mu.Lock()
 	s := m.states[in.Key]
 	m.mu.Unlock()
-	if s == nil || len(s.Shared) == 0 {
-		if s != nil {
-			return s, nil
-		}
+	switch {
+	case s == nil:
 		return m.method.Fit(ctx, in)
+	case len(s.Shared) == 0:
+		return s, nil
 	}
-	return s, s.refit(ctx, in)
+	alone := *s
+	if err := s.refit(ctx, in); err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		*s = alone // what others say doesn't suit it: it keeps what it found by itself
+		s.Shared = nil
+	}
+	return s, nil
 }
 
 // effect is one series' own estimate, a unit of the driver.
@@ -162,6 +170,9 @@ func spreadOut(name string, list []effect) {
 	for _, e := range list {
 		own := 1 / (e.squared + between)
 		rest := weight - own
+		if rest < 1e-9*weight { // the others know next to nothing
+			continue
+		}
 		if e.state.Shared == nil {
 			e.state.Shared = map[string]Prior{}
 		}
