@@ -11,8 +11,13 @@ import (
 	"paperkettle/core/scenario"
 )
 
-// paths is how many futures a scenario draws of each series.
-const paths = 1000
+// A scenario draws mostPaths futures of each series, fewer where so many series are drawn at
+// once that mostDrawn numbers would not hold them, but never below fewestPaths.
+const (
+	mostPaths   = 1000
+	fewestPaths = 200
+	mostDrawn   = 40_000_000
+)
 
 // ScenarioSeries is what the cases come to for one series: the base first.
 type ScenarioSeries struct {
@@ -117,7 +122,7 @@ func futures(ctx context.Context, trained model.Trained, v panel.View, horizon i
 		return res.Series, drawn, res.Err, nil
 	}
 	failed := make([]error, v.Len())
-	err = p.Paths(ctx, v, horizon, paths, func(i int, x []float64, e error) { drawn[i], failed[i] = x, e })
+	err = p.Paths(ctx, v, horizon, max(fewestPaths, min(mostPaths, mostDrawn/(v.Len()*horizon))), func(i int, x []float64, e error) { drawn[i], failed[i] = x, e })
 	for i, e := range failed {
 		if res.Err[i] == nil {
 			res.Err[i] = e

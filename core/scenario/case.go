@@ -42,9 +42,14 @@ func Apply(p *panel.Panel, series []int, horizon int, c Case) (*panel.Panel, err
 			return nil, fmt.Errorf("case %q, change %d, %q: %w", c.Name, i+1, line, err)
 		}
 	}
-	for i, v := range c.Values {
-		if err := w.value(v); err != nil {
-			return nil, fmt.Errorf("case %q, value %d: %w", c.Name, i+1, err)
+	for _, own := range []bool{false, true} { // one series' value goes before one for all
+		for i, v := range c.Values {
+			if (v.Series != "") != own {
+				continue
+			}
+			if err := w.value(v); err != nil {
+				return nil, fmt.Errorf("case %q, value %d: %w", c.Name, i+1, err)
+			}
 		}
 	}
 	return w.p, nil
