@@ -41,6 +41,7 @@ type Plan struct {
 	Weights    string            `json:"weights,omitempty" yaml:"weights,omitempty" doc:"of series in weighted scores: volume:28, volume*price:28 or column:NAME"`
 	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
 	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
+	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE and RMSSE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
@@ -217,6 +218,7 @@ type Standings struct {
 	Metrics  []Metric         `json:"metrics"`
 	Slices   []StandingsSlice `json:"slices"`
 	Filled   []Filled         `json:"filled,omitempty" doc:"the first hundred"`
+	Cautions []string         `json:"cautions,omitempty" doc:"why the figures deserve less trust: what stood in for a contender, what was filled in drivers"`
 	Sentence string           `json:"sentence" doc:"who leads, by how much, whether it may be chance, and what it costs"`
 	// Of the whole alone.
 	Series           int      `json:"series,omitempty" doc:"series that were scored"`
@@ -241,7 +243,7 @@ type StandingsSlice struct {
 
 // StandingRow is one contender's line.
 type StandingRow struct {
-	Rank      int                 `json:"rank"`
+	Rank      int                 `json:"rank" doc:"0 for a contender that failed on most places: its figures are mostly the fallback's"`
 	Contender string              `json:"contender"`
 	Points    int                 `json:"points"`
 	Filled    int                 `json:"filled" doc:"series and windows on which it failed and the naive stood in"`

@@ -41,9 +41,10 @@ func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, p
 			return err
 		}
 	}
+	a.caution(st.Cautions)
 	if len(st.Filled) > 0 {
 		f := st.Filled[0]
-		fmt.Fprintf(a.err, "Filled by the fallback: %s in window %d by %s, for one: %s.\n", f.Series, f.Window, f.Contender, f.Reason)
+		fmt.Fprintf(a.err, "%s failed on %s in window %d, for one: %s.\n", f.Contender, f.Series, f.Window, f.Reason)
 	}
 	return nil
 }

@@ -31,7 +31,7 @@ func OpenScenario(ctx context.Context, s *store.Store, cat model.Catalogue, sc *
 	if err = json.Unmarshal([]byte(sc.Cases), &list); err != nil {
 		return nil, nil, nil, err
 	}
-	base, filled, err := scenario.Complete(r.Panel, r.Forecast(), sc.Horizon, sc.Fill)
+	base, filled, err := scenario.Complete(r.Panel, r.Forecast(), sc.Horizon, sc.Fill, r.Fillings())
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -26,7 +26,7 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 	out := bakeoff.Plan{
 		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit},
 		Weights: in.Weights, Fallback: in.Fallback,
-		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where,
+		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where, Gaps: in.Gaps,
 	}
 	for name, rule := range in.Ahead {
 		if out.Ahead == nil {
@@ -52,7 +52,7 @@ func contenderOf(c api.Contender) bakeoff.Contender {
 func planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
 	out := api.Plan{Name: name, Dataset: dataset, Revision: revision, Where: p.Where, Horizon: p.Split.Horizon, Windows: p.Split.Windows, Stride: p.Split.Stride,
 		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed, Contenders: []api.Contender{},
-		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback}
+		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps}
 	if p.Split.Refit != 0 {
 		out.Refit = p.Split.Refit.String()
 	}
@@ -95,7 +95,7 @@ const setAsideShown = 100
 
 func splitOf(e *bakeoff.Engine) api.Split {
 	p := e.Panel
-	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside), Tasks: len(e.Tasks()), Cautions: panel.AheadCautions(p, e.Plan.Ahead, e.Reach())}
+	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside), Tasks: len(e.Tasks()), Cautions: e.Cautions()}
 	seen := map[int]bool{}
 	for i, w := range e.Windows {
 		out.Windows = append(out.Windows, api.Window{Window: w.Index, TrainFirst: p.Period(w.TrainFirst), Origin: p.Period(w.Origin),

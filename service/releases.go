@@ -218,6 +218,11 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 	if n := len(out.LeftOut); n > 0 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series got no forecast: %s, for one, %s.", n, out.LeftOut[0].Series, out.LeftOut[0].Reason))
 	}
+	filled, err := s.filledDrivers(ctx, rel)
+	if err != nil {
+		return err
+	}
+	out.Cautions = append(out.Cautions, filled...)
 	if sc := out.Score; sc != nil && sc.Points >= 100 {
 		share := 1 - float64(sc.Outside)/float64(sc.Points)
 		if share < sc.Level/100-0.05 {
@@ -225,6 +230,23 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 		}
 	}
 	return nil
+}
+
+// filledDrivers says which drivers a release had to take for known ahead, and how.
+func (s *Server) filledDrivers(ctx context.Context, rel *store.Release) ([]string, error) {
+	p, err := s.store.Panel(ctx, rel.RevisionID)
+	if err != nil || len(p.Drivers) == 0 {
+		return nil, err
+	}
+	var b store.Bakeoff
+	if err := s.store.Read(ctx).First(&b, rel.BakeoffID).Error; err != nil {
+		return nil, err
+	}
+	e, err := s.engine(ctx, &b)
+	if err != nil {
+		return nil, err
+	}
+	return bakeoff.FilledAhead(p, e.Plan, rel.Horizon), nil
 }
 
 // releasePanels are the panel a release was trained on and the latest one.

@@ -76,6 +76,7 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 			return out, err
 		}
 		out.Sentence = sentence(out, e)
+		out.Cautions = append(stoodIn(out, e), e.Cautions()...)
 	}
 	return out, nil
 }
@@ -192,6 +193,27 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 		text += "; with a single window the lead may be chance"
 	}
 	return text + costOf(rows) + "."
+}
+
+// stoodIn says of each contender that failed somewhere how much of its figures is the
+// fallback's.
+func stoodIn(st api.Standings, e *bakeoff.Engine) (out []string) {
+	if len(st.Slices) == 0 {
+		return nil
+	}
+	places := e.Places()
+	for _, r := range st.Slices[0].Rows {
+		switch {
+		case r.Filled == 0:
+		case e.Plan.Fallback == bakeoff.LeaveOut:
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), which are left out of its figures.", r.Contender, r.Filled, places))
+		case r.Rank == 0:
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in: its figures are mostly not its own, and it is not ranked.", r.Contender, r.Filled, places, e.Plan.Fallback))
+		default:
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in.", r.Contender, r.Filled, places, e.Plan.Fallback))
+		}
+	}
+	return out
 }
 
 // luckOf names who can't be told from the leader; empty where nothing was tested.

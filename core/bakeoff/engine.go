@@ -35,6 +35,7 @@ type Engine struct {
 	chosenAt  map[int]int
 	scaled    *scaleCache
 	lastFit   lastFit
+	fillings  panel.Fillings
 
 	// Workers is how many may train a contender that learns from all series at once.
 	// Results do not depend on it.
@@ -110,6 +111,9 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if err := panel.CheckAhead(p, plan.Ahead); err != nil {
 		return nil, &FieldError{"drivers_ahead", err}
 	}
+	if e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
+		return nil, &FieldError{"driver_gaps", err}
+	}
 	if e.Chosen, err = p.Where(plan.Where); err != nil {
 		return nil, &FieldError{"where", err}
 	}
@@ -122,7 +126,7 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	e.qualify()
 	for _, q := range e.Qualified {
 		if len(q) > 0 {
-			return e, nil
+			return e, e.checkHoles()
 		}
 	}
 	return nil, &FieldError{"split", fmt.Errorf("no series can take part in any window: %s, for one, %s", e.SetAside[0].Key, e.SetAside[0].Reason)}
@@ -134,7 +138,7 @@ func (e *Engine) view(series []int, w split.Window) panel.View {
 	if len(e.Panel.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(e.Plan.Ahead, e.Reach())
+	return v.WithAhead(e.Plan.Ahead, e.Reach()).WithFillings(e.fillings)
 }
 
 // whole shows all series that the plan keeps, up to the end of the data.

@@ -30,6 +30,9 @@ type Plan struct {
 	// Ahead says what becomes of drivers that are not known ahead; those it does not name
 	// are dropped.
 	Ahead map[string]panel.Ahead `json:"ahead,omitempty"`
+	// Gaps says what stands for unknown values of drivers, as panel.ParseFilling reads it;
+	// those of drivers that it does not name are filled as their own values have it.
+	Gaps map[string]string `json:"driver_gaps,omitempty"`
 }
 
 // LeaveOut is the fallback that leaves a series out where a contender fails on it.

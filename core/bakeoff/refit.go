@@ -59,6 +59,12 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 		return nil, err
 	}
 	r.e = &Engine{Panel: p, Plan: plan, Chosen: r.Series}
+	if r.e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
+		return nil, err
+	}
+	if err := panel.CheckHoles(p, r.Holes(), r.e.fillings); err != nil {
+		return nil, err
+	}
 	r.e.Plan.Split.Horizon, r.e.Plan.Split.Gap = horizon, 0
 	if err := r.e.enter(cat); err != nil {
 		return nil, err
@@ -301,7 +307,7 @@ func (r *Refit) viewOf(p *panel.Panel, series []int) panel.View {
 	if len(p.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(r.Plan.Ahead, r.Horizon)
+	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.e.fillings)
 }
 
 func (r *Refit) random(contender int) func(string) *rand.Rand {

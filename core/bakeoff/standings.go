@@ -116,16 +116,30 @@ func (t *Tally) rankSlice(i, base int, m score.Metric) []Standing {
 		absolute[name] = acc.SumAbs
 		rows[c] = Standing{Contender: name, Points: int(acc.N), Filled: t.filled[i][c], Values: t.values(acc), Skill: skill}
 	}
+	mostly := t.mostlyFilled
 	slices.SortStableFunc(rows, func(a, b Standing) int {
-		return cmp.Or(cmp.Compare(order[a.Contender], order[b.Contender]), cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
+		return cmp.Or(cmp.Compare(mostly(&a), mostly(&b)), cmp.Compare(order[a.Contender], order[b.Contender]), cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
 	})
 	for r := range rows {
 		rows[r].Rank = r + 1
 		if r > 0 && order[rows[r].Contender] == order[rows[r-1].Contender] {
 			rows[r].Rank = rows[r-1].Rank
 		}
+		if mostly(&rows[r]) > 0 {
+			rows[r].Rank = 0
+		}
 	}
 	return rows
+}
+
+// mostlyFilled is 1 for a contender whose figures are mostly the fallback's: it comes last,
+// without a rank.
+func (t *Tally) mostlyFilled(r *Standing) int {
+	c := t.e.Plan.Contender(r.Contender)
+	if t.e.Plan.Fallback != LeaveOut && 2*t.failed[c] > t.placed[c] {
+		return 1
+	}
+	return 0
 }
 
 func (t *Tally) values(acc *score.Acc) []float64 {

@@ -19,6 +19,8 @@ type Tally struct {
 	index  map[string]int
 	accs   [][]score.Acc // [slice][contender]
 	filled [][]int
+	failed []int // by contender: places on which it failed, of
+	placed []int // as many
 	// Of the whole, by contender: each chosen series' sums, the sums within training
 	// parts, and the weighted sums of every metric.
 	bySeries [][]score.Acc
@@ -42,7 +44,8 @@ const fewSeries = 5
 // volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a
 // comma.
 func NewTally(e *Engine, per string) (*Tally, error) {
-	t := &Tally{e: e, per: per, index: map[string]int{}, metrics: score.Metrics(e.Plan.Levels)}
+	n := len(e.models)
+	t := &Tally{e: e, per: per, index: map[string]int{}, metrics: score.Metrics(e.Plan.Levels), failed: make([]int, n), placed: make([]int, n)}
 	var err error
 	if t.cuts, err = e.cuts(per); err != nil || per != "" {
 		return t, err
@@ -50,7 +53,6 @@ func NewTally(e *Engine, per string) (*Tally, error) {
 	if t.weights, err = panel.ParseWeights(e.Plan.Weights); err != nil {
 		return nil, err
 	}
-	n := len(e.models)
 	t.train, t.weighted, t.shares = e.newAccs(n), make([]weightedSums, n), map[int]map[int]float64{}
 	t.bySeries, t.errors = make([][]score.Acc, n), make([][][]float64, n)
 	for c := range n {
@@ -75,6 +77,8 @@ func (t *Tally) NeedsForecasts() bool { return t.has(ofStep) && t.has(ofSeries) 
 func (t *Tally) Add(task Task, r *TaskResult) error {
 	task.Window = r.Window
 	shard := t.e.Shard(task)
+	t.failed[task.Contender] += len(r.Filled)
+	t.placed[task.Contender] += len(shard)
 	switch {
 	case t.NeedsForecasts():
 		return t.addPoints(task, shard, r)

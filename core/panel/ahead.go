@@ -104,23 +104,34 @@ func (v View) Drivers() []Driver {
 
 // Driver gives n values of the d-th driver of the view, from First on. One that is not
 // known ahead is, past the origin, what its rule says, or unknown without one, whatever
-// the panel holds.
+// the panel holds. What is unknown before is filled by the view's rules; a series that never
+// had a value of the driver has none.
 func (s SeriesView) Driver(d, n int) []float64 {
 	shown := s.v.shownAt(d)
-	known := s.v.p.Drivers[shown.at].KnownAhead
+	last := s.First + n - 1
+	if !s.v.p.Drivers[shown.at].KnownAhead {
+		last = s.v.origin
+	}
+	from := max(s.v.from, s.First-s.offset)
+	values := make([]float64, max(s.First+n, s.v.origin+1)-from)
+	for i := range values {
+		if values[i] = Unknown; from+i <= max(last, s.v.origin) {
+			values[i] = s.rawDriver(shown.at, from+i)
+		}
+	}
+	values = s.filled(shown.at, values, from, max(last, s.v.origin))
 	out := make([]float64, n)
 	for i := range out {
 		switch at := s.First + i; {
-		case known:
-			out[i] = s.rawDriver(shown.at, at)
-		case shown.rule == AheadLag && at-s.v.reach <= s.v.origin:
-			out[i] = s.rawDriver(shown.at, at-s.v.reach)
-		case shown.rule != AheadLag && at <= s.v.origin:
-			out[i] = s.rawDriver(shown.at, at)
-		case shown.rule == AheadForecast:
-			out[i] = s.repeatedDriver(shown.at, at)
-		default:
+		case shown.rule == AheadLag:
 			out[i] = Unknown
+			if at -= s.v.reach; at >= from && at <= s.v.origin {
+				out[i] = values[at-from]
+			}
+		case shown.rule == AheadForecast && at > s.v.origin:
+			out[i] = s.repeatedDriver(values[:s.v.origin+1-from], at-from)
+		default:
+			out[i] = values[at-from]
 		}
 	}
 	return out
@@ -136,13 +147,12 @@ func (s SeriesView) rawDriver(d, at int) float64 {
 }
 
 // repeatedDriver is the latest known value of the same place in the season, or else the
-// latest of all.
-func (s SeriesView) repeatedDriver(d, at int) float64 {
-	start := s.First - s.offset
+// latest of all, of values up to the origin.
+func (s SeriesView) repeatedDriver(values []float64, at int) float64 {
 	for _, season := range []int{s.v.p.Cadence.Season(), 1} {
-		j := at - (at-s.v.origin+season-1)/season*season
-		for ; j >= start; j -= season {
-			if v := s.rawDriver(d, j); Known(v) {
+		j := at - (at-len(values)+season)/season*season
+		for ; j >= 0; j -= season {
+			if v := values[j]; Known(v) {
 				return v
 			}
 		}

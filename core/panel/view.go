@@ -15,6 +15,7 @@ type View struct {
 	from, origin int
 	shown        []shownDriver // nil: all, as they are
 	reach        int
+	fillings     Fillings // of drivers' unknown values
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
@@ -178,4 +179,12 @@ func (v View) Before(origin int) View {
 func (v View) Only(i int) View {
 	v.series = v.series[i : i+1]
 	return v
+}
+
+// Last is the same series from its n-th last value on.
+func (s SeriesView) Last(n int) SeriesView {
+	if cut := len(s.Values) - n; cut > 0 {
+		s.Values, s.First, s.offset = s.Values[cut:], s.First+cut, s.offset+cut
+	}
+	return s
 }

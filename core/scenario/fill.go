@@ -28,26 +28,37 @@ func CheckFill(rule string) error {
 const mostListed = 5
 
 // Complete makes sure that every driver that is known ahead is known over the horizon, for
-// the series that are asked for: by the rule, with a caution, or else refused with the list.
-func Complete(p *panel.Panel, series []int, horizon int, rule string) (*panel.Panel, []string, error) {
+// the series that are asked for, with a caution where it is not: by the rule for all, or else
+// by the plan's rule for the driver, which may be to refuse.
+func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings panel.Fillings) (*panel.Panel, []string, error) {
 	w := &work{p: copied(p), horizon: horizon, touched: map[[2]int]bool{}}
+	view := panel.NewView(p, series, 0, p.Length-1).WithFillings(fillings)
 	var missing, cautions []string
 	for d, driver := range p.Drivers {
 		if !driver.KnownAhead {
 			continue
 		}
 		filled := 0
-		for _, s := range series {
-			if !reaches(&p.Series[s], d, p.Length, horizon) {
-				if filled++; rule == "" {
-					missing = append(missing, fmt.Sprintf("%s of %s", driver.Name, p.Series[s].Key))
-					continue
-				}
+		for place, s := range series {
+			if reaches(&p.Series[s], d, p.Length, horizon) {
+				continue
+			}
+			filled++
+			switch {
+			case rule != "":
 				w.fill(s, d, rule)
+			case fillings[driver.Name].Rule == panel.FillRefuse:
+				missing = append(missing, fmt.Sprintf("%s of %s", driver.Name, p.Series[s].Key))
+			default:
+				w.take(s, d, view.Series(place))
 			}
 		}
-		if filled > 0 && rule != "" {
-			cautions = append(cautions, fmt.Sprintf("The driver %s was not known over the whole horizon for %d of %d series: it is filled by the rule %q.", driver.Name, filled, len(series), rule))
+		if filled > 0 {
+			by := fmt.Sprintf("the rule %q", rule)
+			if rule == "" {
+				by = "the plan's driver_gaps"
+			}
+			cautions = append(cautions, fmt.Sprintf("The driver %s was not known over the whole horizon for %d of %d series: it is filled by %s.", driver.Name, filled, len(series), by))
 		}
 	}
 	if n := len(missing); n > 0 {
@@ -55,9 +66,19 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string) (*panel.Pa
 		if n > mostListed {
 			text += fmt.Sprintf(" and %d more", n-mostListed)
 		}
-		return nil, nil, fmt.Errorf("drivers are not known from %s to %s: %s. Load or give their values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
+		return nil, nil, fmt.Errorf("drivers are not known from %s to %s, and the plan's driver_gaps refuses that: %s. Load or give their values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
 	}
 	return w.p, cautions, nil
+}
+
+// take fills the driver past the last period with what a view of the series shows there.
+func (w *work) take(s, d int, v panel.SeriesView) {
+	x := &w.p.Series[s]
+	values := w.own(s, d, w.p.Length+w.horizon-1)
+	shown := v.Driver(d, w.p.Length+w.horizon-v.First)
+	for at := w.p.Length; at < w.p.Length+w.horizon; at++ {
+		values[at-x.First] = shown[at-v.First]
+	}
 }
 
 // reaches says whether a driver is known in every period ahead. One that a series never had

@@ -108,18 +108,23 @@ func TestComplete(t *testing.T) {
 	p := weeks()
 	p.Series[1].Drivers[0] = p.Series[1].Drivers[0][:22]
 	p.Series[1].Drivers[0][21] = 14
-	_, _, err := scenario.Complete(p, []int{0, 1}, 6, "")
+	refuse := panel.Fillings{"price": {Rule: panel.FillRefuse}}
+	_, _, err := scenario.Complete(p, []int{0, 1}, 6, "", refuse)
 	assert.ErrorContains(t, err, "price of Vale")
-	_, _, err = scenario.Complete(p, []int{0}, 6, "")
+	_, _, err = scenario.Complete(p, []int{0}, 6, "", refuse)
 	assert.NoError(t, err, "only of the series that are forecast")
-	filled, cautions, err := scenario.Complete(p, []int{0, 1}, 6, scenario.FillLast)
+	filled, cautions, err := scenario.Complete(p, []int{0, 1}, 6, scenario.FillLast, refuse)
 	require.NoError(t, err)
 	assert.Equal(t, []float64{10, 14, 14, 14, 14, 14}, ahead(filled, 1, 0))
 	assert.Contains(t, cautions[0], "1 of 2 series")
 	assert.Len(t, p.Series[1].Drivers[0], 22, "as it was")
-	filled, _, err = scenario.Complete(p, []int{0, 1}, 6, scenario.FillMean)
+	filled, _, err = scenario.Complete(p, []int{0, 1}, 6, scenario.FillMean, nil)
 	require.NoError(t, err)
 	assert.Greater(t, ahead(filled, 1, 0)[5], 10.0)
+	filled, cautions, err = scenario.Complete(p, []int{0, 1}, 6, "", panel.Fillings{"price": {Rule: panel.FillHold}})
+	require.NoError(t, err)
+	assert.Equal(t, []float64{10, 14, 14, 14, 14, 14}, ahead(filled, 1, 0))
+	assert.Contains(t, cautions[0], "driver_gaps")
 	assert.Error(t, scenario.CheckFill("guess"))
 }
 

@@ -15,6 +15,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/model"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
@@ -39,6 +40,10 @@ type Method struct {
 	Hold      float64        // how strongly effects are held towards zero; 1 as a rule
 	Robust    bool
 	Growing   []string // parts that are multiplied by the trend where others add
+	Level     string   // steady, wandering, or empty for as inner windows say
+	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
+
+	trials []model.Candidate // what inner windows said
 }
 
 // Auto is the method with all left to the data.
@@ -55,7 +60,7 @@ type State struct {
 	Names   []string
 	Belongs []string
 	Kinds   []int
-	Errs    *arima.State
+	Errs    leftover
 	Spread  float64 // of the series, on the working scale
 	Values  []float64
 	Past    []Part // over the training part
@@ -65,6 +70,8 @@ type State struct {
 	Sigma2  float64
 	Seed    uint64
 	Shared  map[string]Prior // of effects that all series share, by column
+	Before  int              // periods that the fit left out, longest ago
+	Trials  []model.Candidate
 
 	method Method
 	in     panel.SeriesView // what was last seen, for drivers and events ahead; not written
@@ -78,14 +85,31 @@ type Part struct {
 
 // Fit lays out the columns, finds bends, and fits all with the errors.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	s := &State{Values: in.Values, Used: len(in.Values), Seed: in.Seed, method: m, in: in.SeriesView}
+	chosen, err := m.choose(ctx, []single.Input{in}, 1)
+	if err != nil {
+		return nil, err
+	}
+	return chosen[0].fit(ctx, in)
+}
+
+// fit fits under settings that leave nothing to inner windows.
+func (m Method) fit(ctx context.Context, in single.Input) (*State, error) {
+	before := 0
+	if m.Memory > 0 && m.Memory < len(in.Values) {
+		before = len(in.Values) - m.Memory
+		in.SeriesView = in.SeriesView.Last(m.Memory)
+	}
+	s := &State{Values: in.Values, Used: len(in.Values), Seed: in.Seed, method: m, in: in.SeriesView, Before: before, Trials: m.trials}
 	if err := m.scale(s, in); err != nil {
 		return nil, err
 	}
 	y := s.worked()
 	known := panel.CountKnown(y)
 	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend}
-	if m.Trend == "" {
+	switch {
+	case m.Trend == "" && m.Level == wandering:
+		s.Recipe.Trend = "straight"
+	case m.Trend == "":
 		s.Recipe.Trend = "bending"
 	}
 	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.Seasons)
@@ -126,6 +150,12 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	return s, nil
 }
 
+// The ways in which a level goes on.
+const (
+	steady    = "steady"
+	wandering = "wandering"
+)
+
 // grow fits again with parts that are multiplied by the trend, which the fit before gives.
 func (s *State) grow(ctx context.Context, w *work) (list []column, err error) {
 	for range 3 {
@@ -154,7 +184,6 @@ func (s *State) slopeMatters(known int) bool {
 
 // scale chooses where the parts add up.
 func (m Method) scale(s *State, in single.Input) error {
-	season := in.Cadence().Season()
 	low, high := extent(in.Values)
 	if m.Trend == "saturating" {
 		if m.Ceiling == nil {
@@ -174,20 +203,22 @@ func (m Method) scale(s *State, in single.Input) error {
 		}
 	case m.Parts == "multiply":
 		s.Scale = single.LogScale(in.Values)
-	case !single.OftenZero(in.Values):
-		logs := single.LogScale(in.Values)
-		shifted := in.Values
-		if logs.Shift > 0 {
-			shifted = slices.Clone(shifted)
-			for i := range shifted {
-				shifted[i] += logs.Shift
-			}
-		}
-		if arima.PrefersLogs(shifted, season) {
-			s.Scale = logs
-		}
+	case !single.OftenZero(in.Values) && prefersLogs(in):
+		s.Scale = single.LogScale(in.Values)
 	}
 	return nil
+}
+
+// prefersLogs says that the series is steadier in logs.
+func prefersLogs(in single.Input) bool {
+	shifted := in.Values
+	if logs := single.LogScale(in.Values); logs.Shift > 0 {
+		shifted = slices.Clone(shifted)
+		for i := range shifted {
+			shifted[i] += logs.Shift
+		}
+	}
+	return arima.PrefersLogs(shifted, in.Cadence().Season())
 }
 
 func extent(values []float64) (low, high float64) {
@@ -342,10 +373,17 @@ func (m Method) unseen(s *State, in single.Input, seen map[string]bool) {
 	}
 }
 
+func lowest(values []float64) float64 {
+	low, _ := extent(values)
+	return low
+}
+
 func (m Method) driver(s *State, in single.Input, d int, driver panel.Driver) (item Driver, note string) {
 	n := len(in.Values)
-	values := in.Driver(d, n)
+	values := in.Driver(d, n+in.Horizon)
 	low, high, whole := math.Inf(1), math.Inf(-1), true
+	positive := lowest(values) > 0
+	values = values[:n]
 	for _, v := range values {
 		whole = whole && panel.Known(v)
 		low, high = math.Min(low, v), math.Max(high, v)
@@ -354,11 +392,11 @@ func (m Method) driver(s *State, in single.Input, d int, driver panel.Driver) (i
 	case !driver.KnownAhead:
 		return item, fmt.Sprintf("the driver %s is left out: it is not known ahead", driver.Name)
 	case !whole:
-		return item, fmt.Sprintf("the driver %s is left out: it is not known in every period of the training part", driver.Name)
+		return item, fmt.Sprintf("the driver %s is left out: no value of it is known in the training part", driver.Name)
 	case low == high:
 		return item, fmt.Sprintf("the driver %s is left out: it never changes in the training part", driver.Name)
 	}
-	item = Driver{Name: driver.Name, At: d, Log: s.Scale.Multiplies() && low > 0, Low: low, High: high}
+	item = Driver{Name: driver.Name, At: d, Log: s.Scale.Multiplies() && positive, Low: low, High: high}
 	sum, ss := 0.0, 0.0
 	for _, v := range values {
 		x := item.to(v)
@@ -395,15 +433,16 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 {
-	out := slices.Clone(s.Errs.Fitted())
-	for i := range out {
-		if !panel.Known(out[i]) {
-			out[i] = 0
+	out := slices.Repeat([]float64{panel.Unknown}, s.Before+len(s.Errs.Fitted()))
+	rest := s.Errs.Fitted()
+	for i, x := range rest {
+		if !panel.Known(x) {
+			x = 0
 		}
 		for _, part := range s.Past {
-			out[i] += part.Values[i]
+			x += part.Values[i]
 		}
-		out[i] = s.Scale.Back(out[i])
+		out[s.Before+i] = s.Scale.Back(x)
 	}
 	return out
 }

@@ -32,11 +32,21 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if len(s.Recipe.Level) > 0 {
 		d.Form += ", with " + strings.Join(s.Recipe.Growing, ", ") + " that grow with the trend"
 	}
-	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s errors", len(s.Recipe.Events), len(s.Recipe.Drivers), s.Errs.Order.Arma())
+	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s", len(s.Recipe.Events), len(s.Recipe.Drivers), words(s.Errs))
+	if s.Before > 0 {
+		d.Form += fmt.Sprintf(", learnt from the last %d periods", s.Used)
+		d.From += s.Before
+	}
 	if s.Scale.Shift > 0 {
 		d.Form += fmt.Sprintf("; %.4g is added before logs are taken, for there are zeros", s.Scale.Shift)
 	}
 	d.Why = "seasons by the cadence and the length; bends by the Bayesian criterion; coefficients by penalised least squares"
+	if len(s.Trials) > 0 {
+		d.Why += "; by inner windows"
+		for k, t := range s.Trials {
+			d.Why += map[bool]string{true: ": ", false: ", "}[k == 0] + t.Form
+		}
+	}
 	if len(s.Shared) > 0 {
 		d.Why += ", effects held towards what other series show"
 	}
@@ -135,7 +145,7 @@ func (s *State) percent(x float64) float64 { return 100 * s.inUnits(x) / s.usual
 // components are the parts with 80 % intervals of what their coefficients leave open.
 func (s *State) components(d *model.Description, horizon int) {
 	n := len(s.Values)
-	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, 0)
+	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, n-len(s.in.Values))
 	list, errAhead := s.columnsAhead(horizon)
 	for _, part := range s.Past {
 		c := model.Component{Name: part.Name, Factor: s.Scale.Multiplies() && part.Name != "trend",

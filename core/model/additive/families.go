@@ -13,7 +13,7 @@ import (
 
 // Families is the additive regression.
 func Families() model.Catalogue {
-	none, most, share, whole := 0.0, 100.0, 0.5, 1.0
+	none, most, share, whole, few := 0.0, 100.0, 0.5, 1.0, 10.0
 	return model.Catalogue{{
 		Name:      "additive",
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
@@ -22,6 +22,8 @@ func Families() model.Catalogue {
 			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Meaning: "kind of trend", Auto: "flat, straight or bending, as the data show"},
 			{Name: "ceiling", Kind: model.Amount, Meaning: "what a saturating trend stays below", Auto: "none: a saturating trend needs one"},
 			{Name: "floor", Kind: model.Amount, Default: 0.0, Meaning: "what a saturating trend stays above"},
+			{Name: "level", Kind: model.Choice, Choices: []string{steady, wandering}, Meaning: "whether the level keeps to the trend or wanders off it", Auto: "by inner windows"},
+			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns", Auto: "all, or fewer where inner windows say so"},
 			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Default: 25, Meaning: "places at which a bending trend may bend"},
 			{Name: "bends-until", Kind: model.Amount, Min: &share, Max: &whole, Default: 0.9, Meaning: "part of the history in which they lie"},
 			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
@@ -105,7 +107,7 @@ func sharedBy(v model.Values) string {
 }
 
 func methodOf(v model.Values) (Method, error) {
-	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1)}
+	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
 	m.Growing = v.Names("growing")
 	m.Reach, _ = v["bends-until"].(float64)
 	m.Stiffness, _ = v["stiffness"].(float64)

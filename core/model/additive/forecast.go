@@ -16,10 +16,11 @@ import (
 // ahead is what a forecast of h steps rests on, on the working scale.
 type ahead struct {
 	columns []column
-	errs    []float64 // means of the errors
-	psi     []float64 // what an error moves k steps later
-	lost    float64   // by which the errors' variance grows for the columns that were fitted
-	later   float64   // variance a period of the slope's change in time to come
+	moved   [][]float64 // by step: what one more of each coefficient moves the forecast
+	errs    []float64   // means of the errors
+	psi     []float64   // what an error moves k steps later
+	lost    float64     // by which the errors' variance grows for the columns that were fitted
+	later   float64     // variance a period of the slope's change in time to come
 }
 
 func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
@@ -41,7 +42,45 @@ func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
 	}
 	known := float64(panel.CountKnown(s.Values[:s.Used]))
 	lost := known / max(0.3*known, known-float64(len(s.Beta)))
-	return &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}, nil
+	a := &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}
+	a.moved, err = s.moved(v, list, h, shift)
+	return a, err
+}
+
+// moved are the columns ahead, less what the errors take back: a level that wanders has long
+// followed the series, whatever the coefficients are, so that a doubt about the first level
+// is none about the forecast.
+func (s *State) moved(v panel.SeriesView, list []column, h, shift int) ([][]float64, error) {
+	out := make([][]float64, h)
+	for i := range out {
+		out[i] = make([]float64, len(list))
+		for c := range list {
+			out[i][c] = list[c].values[i]
+		}
+	}
+	x, ok := s.Errs.(*Wander)
+	if !ok {
+		return out, nil
+	}
+	past, err := s.Recipe.columns(v, 0, len(s.Values), shift)
+	if err != nil {
+		return nil, err
+	}
+	for c := range past {
+		follow := Wander{Alpha: x.Alpha, Beta: x.Beta, Phi: x.Phi}
+		for i, value := range past[c].values {
+			if !panel.Known(s.Values[i]) {
+				value = panel.Unknown
+			}
+			follow.step(value)
+		}
+		rows := forecast.Rows{Mean: make([]float64, h)}
+		_ = follow.Forecast(v, rows) // which never fails
+		for i, taken := range rows.Mean {
+			out[i][c] -= taken
+		}
+	}
+	return out, nil
 }
 
 // Forecast adds the parts up over the steps, and what the errors go on by. On the working
@@ -53,9 +92,7 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	if err != nil {
 		return err
 	}
-	k := len(a.columns)
-	row := make([]float64, k)
-	own, free := 0.0, max(3, min(s.Used-k, 1000))
+	own, free := 0.0, max(3, min(s.Used-len(a.columns), 1000))
 	quiet := len(a.psi) - h
 	for i := range quiet {
 		own += a.psi[i] * a.psi[i]
@@ -63,12 +100,11 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	for i := range h {
 		mu := a.errs[i]
 		for c := range a.columns {
-			row[c] = a.columns[c].values[i]
-			mu += s.Beta[c] * row[c]
+			mu += s.Beta[c] * a.columns[c].values[i]
 		}
 		own += a.psi[quiet+i] * a.psi[quiet+i]
 		far := float64(i + 1)
-		wide := math.Sqrt(s.Errs.Variance()*own*a.lost + s.doubt(row, nil) + a.later*far*far*far/3)
+		wide := math.Sqrt(s.Errs.Variance()*own*a.lost + s.doubt(a.moved[i], nil) + a.later*far*far*far/3)
 		out.Mean[i] = s.Scale.Mean(mu, wide*wide)
 		q := out.At(i)
 		for g, p := range forecast.Grid {
@@ -140,7 +176,7 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 			z[i] = rnd.NormFloat64()
 		}
 		for i := range beta {
-			beta[i] = s.Beta[i]
+			beta[i] = 0
 			for j := range i + 1 {
 				beta[i] += wide * root[i*k+j] * z[j]
 			}
@@ -157,7 +193,7 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 				x += a.psi[j] * errs[quiet+i-j]
 			}
 			for c := range a.columns {
-				x += beta[c] * a.columns[c].values[i]
+				x += s.Beta[c]*a.columns[c].values[i] + beta[c]*a.moved[i][c]
 			}
 			out[p*h+i] = s.Scale.Back(x)
 		}

@@ -227,8 +227,8 @@ func (l *layout) occasions(e *calendar.Event, c calendar.Cadence, offset int, va
 func (l *layout) driver(d Driver) error {
 	values := l.v.Driver(d.At, l.to-l.shift)
 	for i := l.from; i < l.to; i++ {
-		if x := values[i-l.shift]; !panel.Known(x) || d.Log && x <= 0 {
-			return fmt.Errorf("the driver %s is unknown, or not above zero, at %s: give its values, or leave it out", d.Name, l.period(i))
+		if x := values[i-l.shift]; !panel.Known(x) {
+			return fmt.Errorf("the driver %s is unknown at %s, and driver_gaps has nothing stand for it: give its values, or leave it out", d.Name, l.period(i))
 		}
 	}
 	l.add(d.Name, d.Name, ofDriver, 2, func(i int) float64 { return (d.to(values[i-l.shift]) - d.Mean) / d.Spread })
@@ -273,7 +273,8 @@ func (l *layout) holds(c *Condition) (func(i int) bool, error) {
 
 func (d Driver) to(x float64) float64 {
 	if d.Log {
-		return math.Log(x)
+		// What falls to zero after training never saw it there counts as half the least.
+		return math.Log(max(x, d.Low/2))
 	}
 	return x
 }

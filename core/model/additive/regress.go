@@ -32,6 +32,9 @@ const rounds = 2
 
 // fit alternates the regression on whitened columns with the ARMA of what it leaves.
 func (w *work) fit(ctx context.Context, list []column) error {
+	if w.s.method.Level == wandering {
+		return w.wander(list)
+	}
 	y := slices.Clone(w.y)
 	columns := [][]float64{y}
 	for _, c := range list {
@@ -105,7 +108,10 @@ func (w *work) settle(ctx context.Context, list []column) error {
 	for _, c := range list {
 		columns = append(columns, c.values)
 	}
-	like := w.s.Errs
+	if _, ok := w.s.Errs.(*Wander); ok {
+		return w.again(list, columns)
+	}
+	like := w.s.Errs.(*arima.State)
 	white, ok := like.Whiten(columns)
 	if !ok {
 		return errors.New("the errors could not be modelled")
@@ -159,7 +165,7 @@ func (w *work) rest(list []column, y []float64) []float64 {
 
 // shrug makes values unknown whose error one step ahead is beyond five of the usual ones,
 // and gives their places.
-func shrug(y, rest []float64, errs *arima.State) (odd []int) {
+func shrug(y, rest []float64, errs leftover) (odd []int) {
 	white, ok := errs.Whiten([][]float64{rest})
 	if !ok {
 		return nil
@@ -230,6 +236,8 @@ func (w *work) regress(list []column, noise float64) error {
 	return nil
 }
 
+var errSolve = errors.New("the regression could not be solved")
+
 // solve finds the coefficients; those that are held are zero.
 func solve(gram *mat.SymDense, right *mat.VecDense, held map[int]bool, inverse *mat.SymDense, s *State) error {
 	k := right.Len()
@@ -247,7 +255,7 @@ func solve(gram *mat.SymDense, right *mat.VecDense, held map[int]bool, inverse *
 	}
 	var chol mat.Cholesky
 	if !chol.Factorize(gram) {
-		return errors.New("the regression could not be solved")
+		return errSolve
 	}
 	beta := mat.NewVecDense(k, nil)
 	if err := solved(chol.SolveVecTo(beta, right)); err != nil {

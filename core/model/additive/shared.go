@@ -3,6 +3,8 @@ package additive
 import (
 	"context"
 	"math"
+	"slices"
+	"strings"
 	"sync"
 
 	"paperkettle/core/model"
@@ -39,7 +41,11 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	if err := single.CheckGroup(v, t.by, everySeries); err != nil {
 		return nil, err
 	}
-	alone := &memory{method: t.method, states: map[string]*State{}}
+	methods, err := t.settle(ctx, v, env)
+	if err != nil {
+		return nil, err
+	}
+	alone := &memory{method: t.method, methods: methods, states: map[string]*State{}}
 	first := single.Model(alone, t.bounds)
 	trained, err := first.Train(ctx, v, env)
 	if err != nil || v.Len() < 2 {
@@ -60,22 +66,48 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	return single.Model(again{alone}, t.bounds).Train(ctx, v, env)
 }
 
+// settle chooses for every series what the settings leave open, group by group.
+func (t together) settle(ctx context.Context, v panel.View, env model.Env) (map[string]Method, error) {
+	out := map[string]Method{}
+	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return single.Tells(s.Values) })
+	for _, name := range names {
+		inputs := make([]single.Input, len(places[name]))
+		for k, i := range places[name] {
+			inputs[k] = single.Input{SeriesView: v.Series(i), Horizon: env.Horizon}
+		}
+		methods, err := t.method.choose(ctx, inputs, env.Workers)
+		if err != nil {
+			return nil, err
+		}
+		for k := range inputs {
+			out[inputs[k].Key] = methods[k]
+		}
+	}
+	return out, nil
+}
+
 // memory fits, and remembers.
 type memory struct {
-	method Method
-	mu     sync.Mutex
-	states map[string]*State
+	method  Method
+	methods map[string]Method // of each series, with nothing left open
+	mu      sync.Mutex
+	states  map[string]*State
 }
 
 // Fit fits a series alone.
 func (m *memory) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	state, err := m.method.Fit(ctx, in)
-	if s, ok := state.(*State); ok && err == nil {
-		m.mu.Lock()
-		m.states[in.Key] = s
-		m.mu.Unlock()
+	method, ok := m.methods[in.Key]
+	if !ok {
+		return m.method.Fit(ctx, in)
 	}
-	return state, err
+	s, err := method.fit(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	m.mu.Lock()
+	m.states[in.Key] = s
+	m.mu.Unlock()
+	return s, nil
 }
 
 // again fits once more what is remembered, with what is shared.
@@ -122,7 +154,7 @@ func share(list []*State) (any bool) {
 	for _, s := range list {
 		k := len(s.Beta)
 		for a, name := range s.Names {
-			if s.Kinds[a] == ofTrend || s.Kinds[a] == ofStep {
+			if !s.shares(a) {
 				continue
 			}
 			per := s.perUnit(s.Belongs[a])
@@ -144,6 +176,18 @@ func share(list []*State) (any bool) {
 		}
 	}
 	return any
+}
+
+// shares says that a column's effect is one that series tell each other. Levels of a season
+// are not: they add up to nothing, so that what each of them is by itself is left open.
+func (s *State) shares(a int) bool {
+	switch s.Kinds[a] {
+	case ofTrend, ofStep:
+		return false
+	case ofSeason:
+		return !slices.ContainsFunc(s.Recipe.Seasons, func(x Season) bool { return x.Pairs == 0 && strings.HasPrefix(s.Belongs[a], x.Name) })
+	}
+	return true
 }
 
 // spreadOut estimates the effects' mean and how they differ between series, and tells each

@@ -140,7 +140,7 @@ func TestBends(t *testing.T) {
 	found, none := 0, 0
 	for kind, list := range [][][]float64{broken, straight} {
 		p := panelOf(daily, list)
-		trained, _ := trainOn(t, "additive", nil, p, n-1, 28)
+		trained, _ := trainOn(t, "additive", model.Values{"level": "steady", "memory": n, "trend": "bending"}, p, n-1, 28)
 		for i := range list {
 			var size, at []float64
 			for _, x := range trained.Describe(i).Parameters {

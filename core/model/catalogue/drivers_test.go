@@ -61,7 +61,11 @@ func TestRegressionWithARIMAErrors(t *testing.T) {
 	}
 
 	short := driven(n, 3)
-	res := result(t, trained, panel.NewView(short, []int{0}, 0, n-1), h)
+	hold := panel.Fillings{"price": {Rule: panel.FillHold}}
+	res := result(t, trained, panel.NewView(short, []int{0}, 0, n-1).WithFillings(hold), h)
+	require.NoError(t, res.Err[0], "the last price stands for what is unknown")
+	refuse := panel.Fillings{"price": {Rule: panel.FillRefuse}}
+	res = result(t, trained, panel.NewView(short, []int{0}, 0, n-1).WithFillings(refuse), h)
 	require.Error(t, res.Err[0])
 	assert.Contains(t, res.Err[0].Error(), "the driver price is unknown at step 4")
 

@@ -104,8 +104,8 @@ func lowest(values []float64) float64 {
 	return low
 }
 
-// withLogs takes drivers that are above zero, for nine series in ten or more, in logs: their
-// coefficients are elasticities.
+// withLogs takes drivers that are above zero in every series in logs: their coefficients are
+// elasticities.
 func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []string) {
 	for _, line := range lines {
 		if line != "drivers" {
@@ -118,11 +118,11 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 			}
 			positive := 0
 			for _, in := range inputs {
-				if lowest(in.Driver(d, len(in.Values)+in.Horizon)) > 0 {
+				if !(lowest(in.Driver(d, len(in.Values)+in.Horizon)) <= 0) {
 					positive++
 				}
 			}
-			if 10*positive >= 9*len(inputs) {
+			if positive == len(inputs) {
 				out = append(out, "driver "+driver.Name+" log")
 			} else {
 				out = append(out, "driver "+driver.Name)

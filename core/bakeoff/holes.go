@@ -1,0 +1,85 @@
+package bakeoff
+
+import (
+	"paperkettle/core/panel"
+)
+
+// Places is the number of series and windows in which a contender is assessed.
+func (e *Engine) Places() (n int) {
+	for _, q := range e.Qualified {
+		n += len(q)
+	}
+	return n
+}
+
+// Holes counts the unknown values of drivers that are known ahead: in the training parts,
+// where the measure is known, and over the assessed periods, each counted once.
+func (e *Engine) Holes() (training, assessed []panel.Holes) {
+	if len(e.Panel.Drivers) == 0 {
+		return nil, nil
+	}
+	first, last := e.Windows[0], e.Windows[len(e.Windows)-1]
+	part := map[int]bool{}
+	for _, q := range e.Qualified {
+		for _, s := range q {
+			part[s] = true
+		}
+	}
+	var series []int
+	for _, s := range e.Chosen {
+		if part[s] {
+			series = append(series, s)
+		}
+	}
+	return panel.FindHoles(e.Panel, series, first.TrainFirst, last.Origin, true),
+		panel.FindHoles(e.Panel, series, first.AssessFirst(), last.AssessLast, false)
+}
+
+func (e *Engine) checkHoles() error {
+	training, assessed := e.Holes()
+	for _, holes := range [][]panel.Holes{training, assessed} {
+		if err := panel.CheckHoles(e.Panel, holes, e.fillings); err != nil {
+			return &FieldError{"driver_gaps", err}
+		}
+	}
+	return nil
+}
+
+// Cautions say what contenders see of drivers that they can't fully know.
+func (e *Engine) Cautions() []string {
+	out := panel.AheadCautions(e.Panel, e.Plan.Ahead, e.Reach())
+	training, assessed := e.Holes()
+	for _, h := range training {
+		out = append(out, h.Caution("periods of training whose measure is known,", e.fillings))
+	}
+	for _, h := range assessed {
+		out = append(out, h.Caution("assessed periods", e.fillings))
+	}
+	return out
+}
+
+// Fillings are the plan's rules for unknown values of drivers.
+func (r *Refit) Fillings() panel.Fillings { return r.e.fillings }
+
+// Holes counts the unknown values of drivers over the periods of the forecast.
+func (r *Refit) Holes() []panel.Holes {
+	return panel.FindHoles(r.Panel, r.Forecast(), r.Panel.Length, r.Panel.Length+r.Horizon-1, false)
+}
+
+// FilledAhead says what a forecast past the end of a panel takes drivers for where they are
+// unknown.
+func FilledAhead(p *panel.Panel, plan Plan, horizon int) (out []string) {
+	series, err := p.Where(plan.Where)
+	if err != nil {
+		return nil
+	}
+	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series}
+	fillings, err := panel.ParseFillings(p, plan.Gaps)
+	if err != nil {
+		return nil
+	}
+	for _, h := range r.Holes() {
+		out = append(out, h.Caution("forecast periods", fillings))
+	}
+	return out
+}

@@ -1,0 +1,265 @@
+package additive
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// variant is a way to settle one thing that the settings leave open.
+type variant struct {
+	name   string // the same for the same way in every series
+	method Method
+}
+
+// stages settle one thing after another: whether the level keeps to the trend or wanders,
+// whether parts add or multiply, whether there is a slope, how much of the history is worth
+// learning from, and whether a season that was seen a few times only is worth having. The
+// first variant is the one to keep to where inner windows don't tell.
+var stages = []func(m Method, in single.Input) []variant{levels, scales, trends, memories, years}
+
+func levels(m Method, in single.Input) []variant {
+	if m.Level != "" {
+		return nil
+	}
+	if m.Trend == "saturating" || len(m.Growing) > 0 || m.Trend == "bending" {
+		m.Level = steady
+		return []variant{{"a steady trend", m}}
+	}
+	wander, still := m, m
+	wander.Level, still.Level = wandering, steady
+	return []variant{{"a level that wanders", wander}, {"a steady trend", still}}
+}
+
+func scales(m Method, in single.Input) []variant {
+	if low, _ := extent(in.Values); m.Parts != "" || m.Trend == "saturating" || low < 0 || single.OftenZero(in.Values) {
+		return nil
+	}
+	add, multiply := m, m
+	add.Parts, multiply.Parts = "add", "multiply"
+	list := []variant{{"parts that add", add}, {"parts that multiply", multiply}}
+	if prefersLogs(in) {
+		slices.Reverse(list)
+	}
+	return list
+}
+
+func trends(m Method, _ single.Input) []variant {
+	if m.Trend != "" {
+		return nil
+	}
+	flat := m
+	flat.Trend = "flat"
+	return []variant{{"a trend as the data show", m}, {"a flat trend", flat}}
+}
+
+// memories are all of the history, and parts of it that hold several rounds of its longest
+// season.
+func memories(m Method, in single.Input) []variant {
+	if m.Memory != 0 {
+		return nil
+	}
+	n := len(in.Values)
+	m.Memory = n
+	out := []variant{{"all of the history", m}}
+	unit, name := memoryUnit(in)
+	for _, rounds := range []int{10, 5, 2} {
+		if length := rounds * unit; length >= fewestKept && 2*n >= 3*length {
+			m.Memory = length
+			out = append(out, variant{fmt.Sprintf("the last %d %s", rounds, name), m})
+		}
+	}
+	return out
+}
+
+// fewestKept is the shortest part of a history that is learnt from alone.
+const fewestKept = 36
+
+// memoryUnit is the longest season that the history shows three times, and what to call it.
+func memoryUnit(in single.Input) (length int, name string) {
+	for _, period := range slices.Backward(in.Cadence().Seasons()) {
+		if float64(len(in.Values)) >= 3*period && period > 2 {
+			return int(period + 0.5), fmt.Sprintf("rounds of %d", int(period+0.5))
+		}
+	}
+	return 10, "times 10"
+}
+
+// years are the seasons of the cadence, and those without the longest.
+func years(m Method, in single.Input) []variant {
+	if m.Seasons != nil {
+		return nil
+	}
+	list, _ := seasonsOf(in.Cadence(), min(panel.CountKnown(in.Values), max(m.Memory, 1)), nil)
+	if len(list) == 0 {
+		return nil
+	}
+	last := list[len(list)-1]
+	out := []variant{{"with the season of the " + last.Name, m}}
+	m.Seasons = []wish{}
+	for _, s := range list[:len(list)-1] {
+		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
+	}
+	return append(out, variant{"without the season of the " + last.Name, m})
+}
+
+// The choice of a series leans on how the variants did on the others: ownSay is the weight of
+// its own inner windows, prefer by how much a later variant must beat the first, and mostTold
+// how many series are asked.
+const (
+	ownSay   = 0.35
+	prefer   = 0.01
+	mostTold = 60
+)
+
+// choose settles what is open for each series. The inner windows of all of them tell, or of
+// some where they are many.
+func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) ([]Method, error) {
+	n := len(inputs)
+	methods := slices.Repeat([]Method{m}, n)
+	stride := max(1, (n+mostTold-1)/mostTold)
+	for _, stage := range stages {
+		lists, losses := make([][]variant, n), make([][]float64, n)
+		err := num.Each(ctx, workers, n, func(i int) {
+			lists[i] = stage(methods[i], inputs[i])
+			if len(lists[i]) > 1 && i%stride == 0 {
+				losses[i] = trial(ctx, inputs[i], lists[i])
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+		pooled := pool(lists, losses)
+		for i, list := range lists {
+			if len(list) > 0 {
+				methods[i] = pick(list, losses[i], pooled, n > 1)
+			}
+		}
+	}
+	return methods, nil
+}
+
+// pool is the mean over the series of the log of each variant's error next to the first's.
+func pool(lists [][]variant, losses [][]float64) map[string]float64 {
+	sums, counts := map[string]float64{}, map[string]float64{}
+	for i, own := range losses {
+		for k := range own {
+			if r := ratio(own, k); panel.Known(r) {
+				sums[lists[i][k].name] += r
+				counts[lists[i][k].name]++
+			}
+		}
+	}
+	for name, n := range counts {
+		sums[name] /= n
+	}
+	return sums
+}
+
+// ratio is the log of a variant's error next to the first's, no more than threefold: one
+// disaster tells no more than another.
+func ratio(losses []float64, k int) float64 {
+	if losses == nil {
+		return panel.Unknown
+	}
+	const most = 1.1
+	switch a, b := losses[k], losses[0]; {
+	case !panel.Known(a) && !panel.Known(b):
+		return panel.Unknown
+	case !panel.Known(a):
+		return most
+	case !panel.Known(b):
+		return -most
+	case a <= 0 && b <= 0:
+		return 0
+	default:
+		return max(-most, min(most, math.Log(max(a, 1e-12)/max(b, 1e-12))))
+	}
+}
+
+func pick(list []variant, own []float64, pooled map[string]float64, others bool) Method {
+	best, least := 0, 0.0
+	for k, v := range list {
+		score, told := pooled[v.name]
+		if r := ratio(own, k); panel.Known(r) {
+			if score = ownSay*r + (1-ownSay)*score; !others {
+				score = r
+			}
+			told = true
+		}
+		if told && k > 0 && score < least-prefer {
+			best, least = k, score
+		}
+	}
+	m := list[best].method
+	m.trials = append(slices.Clip(m.trials), model.Candidate{Form: list[best].name})
+	return m
+}
+
+// mostTrials is the number of inner origins.
+const mostTrials = 6
+
+// trial gives the mean absolute errors of variants on inner windows, each fitted once before
+// the first and advanced over them; NaN where one fails or there is no room.
+func trial(ctx context.Context, in single.Input, list []variant) []float64 {
+	out := slices.Repeat([]float64{panel.Unknown}, len(list))
+	n := len(in.Values)
+	h := max(1, min(in.Horizon, n/6))
+	// Over the last quarter of a long history, and close together in a short one.
+	stride := max(1, h/2, (n/4-h)/(mostTrials-1))
+	season := in.Cadence().Season()
+	least := max(10, min(2*season+3, n*2/3))
+	if n-least < h {
+		return out
+	}
+	windows := min(mostTrials, (n-least-h)/stride+1)
+	keep := n - h - (windows-1)*stride
+	for k, v := range list {
+		if ctx.Err() != nil {
+			return out
+		}
+		out[k] = v.loss(ctx, in, keep, stride, h, windows)
+	}
+	return out
+}
+
+func (v variant) loss(ctx context.Context, in single.Input, keep, stride, h, windows int) float64 {
+	early := in.Before(keep)
+	early.Horizon = h
+	m := v.method
+	if !single.Tells(early.Values) {
+		return panel.Unknown
+	}
+	state, err := m.fit(ctx, early)
+	if err != nil {
+		return panel.Unknown
+	}
+	rows := forecast.NewRows(h)
+	sum, count := 0.0, 0.0
+	for w := range windows {
+		at := keep + w*stride
+		seen := in.Before(at)
+		if w > 0 {
+			if err := state.Advance(seen.SeriesView, at-stride); err != nil {
+				return panel.Unknown
+			}
+		}
+		if err := state.Forecast(seen.SeriesView, rows); err != nil {
+			return panel.Unknown
+		}
+		for k, f := range rows.Mean {
+			if e := math.Abs(in.Values[at+k] - f); e == e {
+				sum += e
+				count++
+			}
+		}
+	}
+	return sum / count
+}

@@ -1,0 +1,299 @@
+package additive
+
+import (
+	"encoding/gob"
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/mat"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model/arima"
+	"paperkettle/core/panel"
+)
+
+func init() { gob.Register(&Wander{}) }
+
+// leftover is what the regression leaves, as it goes on from period to period.
+type leftover interface {
+	// Forecast gives the means of the steps to come.
+	Forecast(v panel.SeriesView, out forecast.Rows) error
+	// Advance takes what the regression leaves of further values.
+	Advance(v panel.SeriesView, from int) error
+	// Fitted gives the forecasts one step ahead.
+	Fitted() []float64
+	// Whiten passes columns through the filter: what is left are innovations of equal
+	// variance, 0 where the first column is unknown.
+	Whiten(columns [][]float64) ([][]float64, bool)
+	// Psi is what an innovation moves k periods later, over the unknown values at the end
+	// and h steps.
+	Psi(h int) []float64
+	Variance() float64
+}
+
+// Wander is a level that wanders, with a slope that wanders and dies away: what the regression
+// leaves of a series that does not come back to its trend. Of each error one step ahead, Alpha
+// stays in the level and Beta in the slope, of which Phi lasts from a period to the next.
+//
+// Source: Gardner and McKenzie, Forecasting trends in time series, Management Science 31
+// (1985); as a filter for regressors: Hyndman, Koehler, Ord and Snyder, Forecasting with
+// Exponential Smoothing (2008), ch. 9.
+type Wander struct {
+	Alpha, Beta, Phi float64
+	Level, Slope     float64 // after the last value
+	Sigma2           float64
+	Quiet            int       // unknown values at the end
+	In               []float64 // forecasts one step ahead
+}
+
+// step takes a value, or an unknown one, and gives the error of the forecast before it.
+func (w *Wander) step(y float64) (ahead, e float64) {
+	w.Slope *= w.Phi
+	ahead = w.Level + w.Slope
+	w.Level = ahead
+	if e = y - ahead; !panel.Known(e) {
+		w.Quiet++
+		return ahead, 0
+	}
+	w.Quiet = 0
+	w.Level += w.Alpha * e
+	w.Slope += w.Beta * e
+	return ahead, e
+}
+
+// run filters a series from rest.
+func (w *Wander) run(y []float64) {
+	w.Level, w.Slope, w.Quiet = 0, 0, 0
+	w.In = make([]float64, len(y))
+	sum, n := 0.0, 0.0
+	for i, v := range y {
+		var e float64
+		if w.In[i], e = w.step(v); panel.Known(v) {
+			sum, n = sum+e*e, n+1
+		}
+	}
+	w.Sigma2 = sum / max(n, 1)
+}
+
+// Whiten filters columns.
+func (w *Wander) Whiten(columns [][]float64) ([][]float64, bool) {
+	out := make([][]float64, len(columns))
+	for k, c := range columns {
+		out[k] = make([]float64, len(c))
+		level, slope := 0.0, 0.0
+		for i, v := range c {
+			slope *= w.Phi
+			level += slope
+			if !panel.Known(columns[0][i]) {
+				continue
+			}
+			e := v - level
+			out[k][i] = e
+			level += w.Alpha * e
+			slope += w.Beta * e
+		}
+	}
+	return out, true
+}
+
+// Forecast lets the level go on by what is left of its slope.
+func (w *Wander) Forecast(_ panel.SeriesView, out forecast.Rows) error {
+	level, slope := w.Level, w.Slope
+	for h := range out.Mean {
+		slope *= w.Phi
+		level += slope
+		out.Mean[h] = level
+	}
+	return nil
+}
+
+// Advance takes further values.
+func (w *Wander) Advance(v panel.SeriesView, from int) error {
+	for _, y := range v.Values[from:] {
+		w.step(y)
+	}
+	return nil
+}
+
+// Fitted gives the forecasts one step ahead.
+func (w *Wander) Fitted() []float64 { return w.In }
+
+// Psi are the weights of past errors.
+func (w *Wander) Psi(h int) []float64 {
+	out := make([]float64, h+w.Quiet)
+	slope, level := w.Beta, w.Alpha
+	for k := range out {
+		if out[k] = 1; k > 0 {
+			slope *= w.Phi
+			level += slope
+			out[k] = level
+		}
+	}
+	return out
+}
+
+// Variance is that of an error.
+func (w *Wander) Variance() float64 { return w.Sigma2 }
+
+// The weights that are tried.
+var (
+	alphas = []float64{0, 0.01, 0.03, 0.06, 0.1, 0.16, 0.25, 0.4, 0.6, 0.8, 1}
+	slopes = []float64{0.05, 0.15, 0.35} // as shares of alpha
+	lasts  = []float64{0.8, 0.9, 0.98}
+)
+
+// wander finds how the level wanders by the marginal likelihood of the series, with the
+// coefficients integrated out over their priors, and fits both. Of weights that are as likely
+// the level's alone are taken, and the quieter.
+func (w *work) wander(list []column) error {
+	y := slices.Clone(w.y)
+	columns := [][]float64{y}
+	for _, c := range list {
+		columns = append(columns, c.values)
+	}
+	w.white = quiet(columns)
+	for round := range rounds {
+		best := w.search(list, columns)
+		if best == nil {
+			return errSolve
+		}
+		if err := w.under(list, columns, best); err != nil {
+			return err
+		}
+		if !w.robust || round > 0 {
+			break
+		}
+		odd := shrug(y, w.rest(list, y), best)
+		if w.s.Odd = odd; len(odd) == 0 {
+			break
+		}
+	}
+	return nil
+}
+
+// search tries weights of the level, and then slopes around the best.
+func (w *work) search(list []column, columns [][]float64) *Wander {
+	var best *Wander
+	least := math.Inf(1)
+	try := func(x Wander) {
+		if loss, noise, ok := w.likelihood(list, columns, &x); ok && loss < least-1e-9 {
+			least, best = loss, &x
+			best.Sigma2 = noise
+		}
+	}
+	for _, alpha := range alphas {
+		try(Wander{Alpha: alpha})
+	}
+	if best == nil {
+		return nil
+	}
+	at := slices.Index(alphas, best.Alpha)
+	least -= doubtSlope
+	for _, alpha := range alphas[max(1, at-1):min(len(alphas), at+2)] {
+		for _, share := range slopes {
+			for _, phi := range lasts {
+				try(Wander{Alpha: alpha, Beta: alpha * share, Phi: phi})
+			}
+		}
+	}
+	return best
+}
+
+// doubtSlope is what two more weights must gain in minus twice the log likelihood.
+const doubtSlope = 4
+
+// likelihood is minus twice the marginal log-likelihood but for constants, and the variance of
+// the errors at which it is largest.
+func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, noise float64, ok bool) {
+	white, _ := x.Whiten(columns)
+	k := len(list)
+	y := white[0]
+	n := float64(panel.CountKnown(columns[0]))
+	for i, v := range y {
+		if !panel.Known(v) {
+			y[i] = 0
+		}
+	}
+	gram, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
+	for a := range k {
+		right.SetVec(a, floats.Dot(white[a+1], y))
+		for b := a; b < k; b++ {
+			gram.SetSym(a, b, floats.Dot(white[a+1], white[b+1]))
+		}
+	}
+	total := floats.Dot(y, y)
+	noise = max(total/max(n, 1), leastNoise*w.s.Spread*w.s.Spread)
+	beta := mat.NewVecDense(k, nil)
+	for range 3 {
+		held, side := mat.NewSymDense(k, nil), mat.VecDenseCopyOf(right)
+		held.CopySym(gram)
+		priors, pull := 0.0, 0.0
+		for a := range k {
+			mean, variance := w.prior(&list[a])
+			held.SetSym(a, a, gram.At(a, a)*(1+1e-9)+noise/variance)
+			side.SetVec(a, side.AtVec(a)+mean*noise/variance)
+			if !math.IsInf(variance, 0) {
+				priors += math.Log(noise / variance)
+				pull += mean * mean * noise / variance
+			}
+		}
+		var chol mat.Cholesky
+		if !chol.Factorize(held) {
+			return 0, 0, false
+		}
+		if solved(chol.SolveVecTo(beta, side)) != nil {
+			return 0, 0, false
+		}
+		rest := max(total+pull-mat.Dot(side, beta), 1e-12*total)
+		free := max(n-1, 1) // the level's prior is infinite
+		noise = max(rest/free, leastNoise*w.s.Spread*w.s.Spread)
+		loss = free*math.Log(noise) + rest/noise + chol.LogDet() - priors
+	}
+	return loss, noise, true
+}
+
+// under solves the regression with the level wandering by given weights.
+func (w *work) under(list []column, columns [][]float64, x *Wander) error {
+	white, _ := x.Whiten(columns)
+	for i, v := range white[0] {
+		if !panel.Known(v) {
+			white[0][i] = 0
+		}
+	}
+	w.white = white
+	if err := w.regress(list, x.Sigma2); err != nil {
+		return err
+	}
+	noise := x.Sigma2
+	x.run(w.rest(list, columns[0]))
+	x.Sigma2 = noise
+	w.s.Errs, w.s.Sigma2 = x, noise
+	return nil
+}
+
+// again keeps the weights of the wandering level, and fits the rest anew.
+func (w *work) again(list []column, columns [][]float64) error {
+	if x, ok := w.s.Errs.(*Wander); ok {
+		next := *x
+		return w.under(list, columns, &next)
+	}
+	return nil
+}
+
+// words say what the errors are.
+func words(e leftover) string {
+	switch x := e.(type) {
+	case *Wander:
+		switch {
+		case x.Alpha == 0:
+			return "errors that are forgotten at once"
+		case x.Beta == 0:
+			return "a level that wanders"
+		}
+		return "a level and a slope that wander"
+	case *arima.State:
+		return x.Order.Arma() + " errors"
+	}
+	return "errors"
+}
