@@ -26,6 +26,12 @@ var parts = []part{
 	{"day of week", "day of the week, 1 for Monday", calendar.Day, 1, 7, func(t time.Time, _ calendar.Cadence, _ int64) float64 { return float64((int(t.Weekday())+6)%7 + 1) }},
 	{"day of year", "day of the year", calendar.Day, 0, 0, func(t time.Time, _ calendar.Cadence, _ int64) float64 { return float64(t.YearDay()) }},
 	{"hour", "hour of the day", calendar.Hour, 0, 23, func(t time.Time, _ calendar.Cadence, _ int64) float64 { return float64(t.Hour()) }},
+	{"weekend hour", "hour of a Saturday or Sunday, counted from 1; 0 on other days", calendar.Hour, 1, 24, func(t time.Time, _ calendar.Cadence, _ int64) float64 {
+		if t.Weekday() == time.Saturday || t.Weekday() == time.Sunday {
+			return float64(t.Hour() + 1)
+		}
+		return 0
+	}},
 	{"working day", "1 from Monday to Friday", calendar.Day, 0, 0, func(t time.Time, _ calendar.Cadence, _ int64) float64 {
 		if t.Weekday() == time.Saturday || t.Weekday() == time.Sunday {
 			return 0

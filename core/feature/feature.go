@@ -180,6 +180,9 @@ func (s Setting) usualCalendar() []string {
 	year := func(rounds float64) bool { return float64(s.Length) >= 1.5*rounds }
 	switch s.Cadence.Unit {
 	case calendar.Quarterhour, calendar.Halfhour, calendar.Hour:
+		if float64(s.Length) >= 4*s.Cadence.Seasons()[1] {
+			return []string{"hour as levels", "day of week as levels", "weekend hour as levels"}
+		}
 		return []string{"hour as levels", "day of week as levels"}
 	case calendar.Day:
 		if year(365) {

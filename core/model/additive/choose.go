@@ -3,10 +3,8 @@ package additive
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 
-	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
@@ -23,7 +21,7 @@ type variant struct {
 // whether parts add or multiply, whether there is a slope, how much of the history is worth
 // learning from, and whether a season that was seen a few times only is worth having. The
 // first variant is the one to keep to where inner windows don't tell.
-var stages = []func(m Method, in single.Input) []variant{levels, scales, trends, memories, years}
+var stages = []func(m Method, in single.Input) []variant{levels, scales, trends, memories, profiles, years}
 
 func levels(m Method, in single.Input) []variant {
 	if m.Level != "" {
@@ -39,16 +37,28 @@ func levels(m Method, in single.Input) []variant {
 }
 
 func scales(m Method, in single.Input) []variant {
-	if low, _ := extent(in.Values); m.Parts != "" || m.Trend == "saturating" || low < 0 || single.OftenZero(in.Values) {
+	if low, _ := extent(in.Values); m.Parts != "" || m.Trend == "saturating" || low < 0 || mostlyZero(in.Values) {
 		return nil
 	}
 	add, multiply := m, m
 	add.Parts, multiply.Parts = "add", "multiply"
 	list := []variant{{"parts that add", add}, {"parts that multiply", multiply}}
-	if prefersLogs(in) {
+	if !single.OftenZero(in.Values) && prefersLogs(in) {
 		slices.Reverse(list)
 	}
 	return list
+}
+
+// mostlyZero says that more than half of the known values are zero: what is usual is then no
+// demand at all, of which logs make more than there is to it.
+func mostlyZero(values []float64) bool {
+	zeros := 0
+	for _, v := range values {
+		if v == 0 {
+			zeros++
+		}
+	}
+	return 2*zeros > panel.CountKnown(values)
 }
 
 func trends(m Method, _ single.Input) []variant {
@@ -69,27 +79,28 @@ func memories(m Method, in single.Input) []variant {
 	n := len(in.Values)
 	m.Memory = n
 	out := []variant{{"all of the history", m}}
-	unit, name := memoryUnit(in)
-	for _, rounds := range []int{10, 5, 2} {
-		if length := rounds * unit; length >= fewestKept && 2*n >= 3*length {
-			m.Memory = length
-			out = append(out, variant{fmt.Sprintf("the last %d %s", rounds, name), m})
-		}
+	for _, length := range in.Memories(n) {
+		m.Memory = length
+		out = append(out, variant{fmt.Sprintf("the last %d periods", length), m})
 	}
 	return out
 }
 
-// fewestKept is the shortest part of a history that is learnt from alone.
-const fewestKept = 36
-
-// memoryUnit is the longest season that the history shows three times, and what to call it.
-func memoryUnit(in single.Input) (length int, name string) {
-	for _, period := range slices.Backward(in.Cadence().Seasons()) {
-		if float64(len(in.Values)) >= 3*period && period > 2 {
-			return int(period + 0.5), fmt.Sprintf("rounds of %d", int(period+0.5))
-		}
+// profiles are one profile of the day, or one of working days and one of weekends.
+func profiles(m Method, in single.Input) []variant {
+	if m.Seasons != nil {
+		return nil
 	}
-	return 10, "times 10"
+	list, _ := seasonsOf(in.Cadence(), panel.CountKnown(in.Values), nil)
+	if len(list) < 2 || list[0].Name != "day" || len(in.Values) < 4*int(list[1].Period) {
+		return nil
+	}
+	apart := m
+	apart.Seasons = []wish{{name: "day", pairs: -1, when: &Condition{Text: "weekend", Weekend: true}}}
+	for _, s := range list[1:] {
+		apart.Seasons = append(apart.Seasons, wish{name: s.Name, pairs: -1})
+	}
+	return []variant{{"one profile of the day", m}, {"a profile of the day for weekends", apart}}
 }
 
 // years are the seasons of the cadence, and those without the longest.
@@ -163,25 +174,12 @@ func pool(lists [][]variant, losses [][]float64) map[string]float64 {
 	return sums
 }
 
-// ratio is the log of a variant's error next to the first's, no more than threefold: one
-// disaster tells no more than another.
+// ratio is the log of a variant's error next to the first's.
 func ratio(losses []float64, k int) float64 {
 	if losses == nil {
 		return panel.Unknown
 	}
-	const most = 1.1
-	switch a, b := losses[k], losses[0]; {
-	case !panel.Known(a) && !panel.Known(b):
-		return panel.Unknown
-	case !panel.Known(a):
-		return most
-	case !panel.Known(b):
-		return -most
-	case a <= 0 && b <= 0:
-		return 0
-	default:
-		return max(-most, min(most, math.Log(max(a, 1e-12)/max(b, 1e-12))))
-	}
+	return single.Ratio(losses[k], losses[0])
 }
 
 func pick(list []variant, own []float64, pooled map[string]float64, others bool) Method {
@@ -203,63 +201,21 @@ func pick(list []variant, own []float64, pooled map[string]float64, others bool)
 	return m
 }
 
-// mostTrials is the number of inner origins.
-const mostTrials = 6
-
-// trial gives the mean absolute errors of variants on inner windows, each fitted once before
-// the first and advanced over them; NaN where one fails or there is no room.
+// trial gives the mean absolute errors of variants on inner windows; unknown where one fails
+// or there is no room.
 func trial(ctx context.Context, in single.Input, list []variant) []float64 {
 	out := slices.Repeat([]float64{panel.Unknown}, len(list))
-	n := len(in.Values)
-	h := max(1, min(in.Horizon, n/6))
-	// Over the last quarter of a long history, and close together in a short one.
-	stride := max(1, h/2, (n/4-h)/(mostTrials-1))
-	season := in.Cadence().Season()
-	least := max(10, min(2*season+3, n*2/3))
-	if n-least < h {
+	t, ok := single.TrialOf(in)
+	if !ok {
 		return out
 	}
-	windows := min(mostTrials, (n-least-h)/stride+1)
-	keep := n - h - (windows-1)*stride
 	for k, v := range list {
 		if ctx.Err() != nil {
-			return out
+			break
 		}
-		out[k] = v.loss(ctx, in, keep, stride, h, windows)
+		if state, err := v.method.fit(ctx, t.Early(in)); err == nil {
+			out[k] = t.Loss(state, in)
+		}
 	}
 	return out
-}
-
-func (v variant) loss(ctx context.Context, in single.Input, keep, stride, h, windows int) float64 {
-	early := in.Before(keep)
-	early.Horizon = h
-	m := v.method
-	if !single.Tells(early.Values) {
-		return panel.Unknown
-	}
-	state, err := m.fit(ctx, early)
-	if err != nil {
-		return panel.Unknown
-	}
-	rows := forecast.NewRows(h)
-	sum, count := 0.0, 0.0
-	for w := range windows {
-		at := keep + w*stride
-		seen := in.Before(at)
-		if w > 0 {
-			if err := state.Advance(seen.SeriesView, at-stride); err != nil {
-				return panel.Unknown
-			}
-		}
-		if err := state.Forecast(seen.SeriesView, rows); err != nil {
-			return panel.Unknown
-		}
-		for k, f := range rows.Mean {
-			if e := math.Abs(in.Values[at+k] - f); e == e {
-				sum += e
-				count++
-			}
-		}
-	}
-	return sum / count
 }

@@ -243,7 +243,7 @@ func (l *layout) period(i int) string {
 func (l *layout) holds(c *Condition) (func(i int) bool, error) {
 	cadence := l.v.View().Cadence()
 	if c.Name == "" {
-		return func(i int) bool { return c.month(cadence, l.r.Ordinal+int64(i)) }, nil
+		return func(i int) bool { return c.byCalendar(cadence, l.r.Ordinal+int64(i)) }, nil
 	}
 	for d, driver := range l.v.View().Drivers() {
 		if driver.Name != c.Name {

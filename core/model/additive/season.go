@@ -17,16 +17,22 @@ type Season struct {
 	When   *Condition
 }
 
-// Condition is when a season holds: in months, or while a driver is above zero, or on the
-// periods of an event.
+// Condition is when a season holds: in months, on Saturdays and Sundays, while a driver is
+// above zero, or on the periods of an event.
 type Condition struct {
 	Text     string
 	From, To time.Month
-	Name     string // of a driver or event; empty for months
+	Weekend  bool
+	Name     string // of a driver or event; empty for months and weekends
 }
 
-func (c *Condition) month(cadence calendar.Cadence, ord int64) bool {
-	m := time.Unix(cadence.Start(ord), 0).UTC().Month()
+// byCalendar says whether a condition of months or weekends holds in a period.
+func (c *Condition) byCalendar(cadence calendar.Cadence, ord int64) bool {
+	t := time.Unix(cadence.Start(ord), 0).UTC()
+	if c.Weekend {
+		return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday
+	}
+	m := t.Month()
 	if c.From <= c.To {
 		return c.From <= m && m <= c.To
 	}
@@ -91,6 +97,10 @@ func parseCondition(text string) (*Condition, error) {
 			return nil, fmt.Errorf("%q are no months: say \"month 6 to 8\", with numbers from 1 to 12", text)
 		}
 		c.From, c.To = time.Month(from), time.Month(to)
+		return c, nil
+	}
+	if text == "weekend" {
+		c.Weekend = true
 		return c, nil
 	}
 	if text == "" {

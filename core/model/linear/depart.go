@@ -3,6 +3,8 @@ package linear
 import (
 	"context"
 	"math"
+
+	"paperkettle/core/num"
 )
 
 // departures are the strengths by which series are held to what they share: the first lets
@@ -18,7 +20,7 @@ var departures = []float64{1e9, 10, 3, 1, 0.3, 0.1, 0.03, 0.01}
 // linear model, Journal of the Royal Statistical Society B 34 (1972).
 func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	own := make([]*departure, len(shared.list))
-	err := inParallel(ctx, workers, len(own), func(i int) {
+	err := num.Each(ctx, workers, len(own), func(i int) {
 		s := *shared
 		s.list = shared.list[i : i+1]
 		s.read = func(x *series, at, step int, columns []float64) (float64, bool) {

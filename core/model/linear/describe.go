@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
@@ -22,10 +23,17 @@ func (s *State) Describe(d *model.Description, horizon int) {
 			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for drivers and events", heldWords(p.Departure), heldWords(p.EffectDeparture))
 		}
 	}
+	if s.Before > 0 {
+		d.From += s.Before
+		d.Form += fmt.Sprintf("; learnt from the last %d periods", s.Used)
+	}
 	d.Why = "coefficients as they are given"
 	e := &p.Steps[0]
 	if s.Outside.Searched || e.Searched {
 		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows", s.Outside.Strength, e.Strength)
+	}
+	if len(p.Trials) > 0 {
+		d.Why += "; by inner windows: " + strings.Join(p.Trials, ", ")
 	}
 	if n := len(e.Beta) + len(s.Outside.Beta); float64(n) > 0.5*float64(max(e.Rows, s.Outside.Rows)) {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n, max(e.Rows, s.Outside.Rows)))

@@ -49,6 +49,7 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 	if v.Values == nil {
 		return nil, fmt.Errorf("what the features rest on is not at hand")
 	}
+	v = v.Last(len(s.Values))
 	y := make([]float64, len(s.Values))
 	last := -1
 	for i, value := range s.Values {

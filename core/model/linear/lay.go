@@ -9,13 +9,14 @@ import (
 	"paperkettle/core/feature"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
 // lay reads the features and lays out the rows of each series.
 func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error) {
 	setting := settingOf(v, inputs)
-	logs := m.Scale == "log" || m.Scale == "" && preferLogs(inputs)
+	logs := m.takesLogs(inputs)
 	lines := m.Lines
 	if lines == nil {
 		lines = feature.Usual(setting, m.Own, m.Outside)
@@ -27,7 +28,7 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 	if err != nil {
 		return nil, nil, err
 	}
-	p := &Pool{Logs: logs, Mode: m.Steps, Series: len(inputs), Horizon: max(1, inputs[0].Horizon)}
+	p := &Pool{Logs: logs, Mode: m.Steps, Series: len(inputs), Horizon: max(1, inputs[0].Horizon), thin: max(1, m.thin)}
 	p.Ahead, p.Recipe = recipe.Split()
 	list := make([]series, len(inputs))
 	groups := p.groupsAt(inputs[0].View())
@@ -54,6 +55,14 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 		}
 	}
 	return p, list, nil
+}
+
+// takesLogs says whether the group works in logs.
+func (m Method) takesLogs(inputs []single.Input) bool {
+	if m.Scale == "" && m.logs != nil {
+		return *m.logs
+	}
+	return m.Scale == "log" || m.Scale == "" && preferLogs(inputs)
 }
 
 // settingOf is what the lines are read against: for a series alone, without what only
@@ -184,7 +193,7 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 			list[i].y[t] -= list[i].outside.at(x)
 		}
 	}
-	return inParallel(ctx, workers, len(list), func(i int) { p.linger(&list[i]) })
+	return num.Each(ctx, workers, len(list), func(i int) { p.linger(&list[i]) })
 }
 
 // searchSteps is the search for the equations of the past.

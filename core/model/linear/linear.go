@@ -18,6 +18,7 @@ import (
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -35,6 +36,12 @@ type Method struct {
 	Scale     string   // level, log, difference, or empty for as the data say
 	Robust    bool     // values far from their neighbours count for nothing
 	Quantiles bool     // intervals by regression of quantiles
+	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
+	Belief    float64  // share of the change since the origin that is believed
+
+	logs, diff *bool // as inner windows have it
+	thin       int   // of a trial: every how many rows are taken
+	trials     []string
 }
 
 // Equation is a regression on centred columns.
@@ -66,8 +73,11 @@ type Pool struct {
 	Series                     int
 	Ranks                      [][]ranked
 	Horizon                    int
+	Belief                     float64
+	Trials                     []string // what inner windows said
 
 	cache groupCache
+	thin  int // of a trial: every how many origins are taken
 }
 
 // State is a series under its pool's equations.
@@ -85,6 +95,7 @@ type State struct {
 	Seed    uint64
 	Notes   []string
 	Odd     []int // places of values that count for nothing
+	Before  int   // periods that the fit left out, longest ago
 	in      panel.SeriesView
 }
 
@@ -102,7 +113,12 @@ type series struct {
 
 // Fit fits a series alone.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	list, err := m.fit(ctx, in.View().Pick(nil), []single.Input{in}, 1)
+	alone, inputs := in.View().Pick(nil), []single.Input{in}
+	m, err := m.choose(ctx, alone, inputs, 1)
+	if err != nil {
+		return nil, err
+	}
+	list, err := m.fit(ctx, alone, inputs, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +127,15 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 
 // fit fits the series of a group together.
 func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, workers int) ([]*State, error) {
-	p, list, err := m.lay(v, inputs)
+	recent := slices.Clone(inputs)
+	before := make([]int, len(inputs))
+	for i := range recent {
+		if m.Memory > 0 {
+			recent[i].SeriesView = recent[i].Last(m.Memory)
+		}
+		before[i] = len(inputs[i].Values) - len(recent[i].Values)
+	}
+	p, list, err := m.lay(v, recent)
 	if err != nil {
 		return nil, err
 	}
@@ -127,8 +151,8 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 		}
 	}
 	// Errors that add up over many periods are better told in changes: both are tried.
-	tries := []bool{m.Scale == "difference"}
-	if m.Scale == "" && p.hasLevels() {
+	tries := []bool{m.Scale == "difference" || m.diff != nil && *m.diff}
+	if m.Scale == "" && m.diff == nil && p.hasLevels() {
 		tries = []bool{false, true}
 	}
 	var best *search
@@ -147,9 +171,12 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 	if p.Steps[0].Rows < fewestRows {
 		p.repeat()
 	}
+	p.believe(m.Belief)
+	p.Trials = m.trials
 	out := make([]*State, len(list))
-	err = inParallel(ctx, workers, len(list), func(i int) {
+	err = num.Each(ctx, workers, len(list), func(i int) {
 		out[i] = p.settle(&list[i])
+		out[i].Before = before[i]
 		if !m.Quantiles {
 			out[i].forget()
 		}
@@ -213,7 +240,9 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 }
 
 // Fitted gives the forecasts one step ahead.
-func (s *State) Fitted() []float64 { return s.In }
+func (s *State) Fitted() []float64 {
+	return append(slices.Repeat([]float64{panel.Unknown}, s.Before), s.In...)
+}
 
 // See lets a description show drivers and events ahead.
 func (s *State) See(v panel.SeriesView) {

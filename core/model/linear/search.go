@@ -2,15 +2,14 @@ package linear
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"math"
 	"slices"
-	"sync"
 
 	"gonum.org/v1/gonum/blas"
 	"gonum.org/v1/gonum/blas/blas64"
 	"gonum.org/v1/gonum/mat"
+
+	"paperkettle/core/num"
 )
 
 // search finds the penalty's strength on inner windows and solves the equations.
@@ -64,48 +63,12 @@ func newMoments(p int) *moments {
 	return &moments{xx: blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: make([]float64, p*p)}, xy: make([]float64, p), meanXs: make([]float64, p)}
 }
 
-// inParallel runs f for every place on some workers. A place that panics is an error.
-func inParallel(ctx context.Context, workers, n int, f func(i int)) (err error) {
-	var mu sync.Mutex
-	guarded := func(i int) {
-		defer func() {
-			if r := recover(); r != nil {
-				mu.Lock()
-				err = fmt.Errorf("the method broke down: %v", r)
-				mu.Unlock()
-			}
-		}()
-		f(i)
-	}
-	if workers < 2 || n < 2 {
-		for i := 0; i < n && ctx.Err() == nil; i++ {
-			guarded(i)
-		}
-		return errors.Join(err, ctx.Err())
-	}
-	next := make(chan int)
-	var wg sync.WaitGroup
-	for range min(workers, n) {
-		wg.Go(func() {
-			for i := range next {
-				guarded(i)
-			}
-		})
-	}
-	for i := 0; i < n && ctx.Err() == nil; i++ {
-		next <- i
-	}
-	close(next)
-	wg.Wait()
-	return errors.Join(err, ctx.Err())
-}
-
 // run sums up the rows of every step, and follows the path of penalties over the inner
 // windows. Steps are independent of each other, so that the sums do not depend on how many
 // workers there are.
 func (s *search) run(ctx context.Context, workers int) error {
 	s.sums = make([]products, s.steps)
-	if err := inParallel(ctx, workers, s.steps, func(k int) {
+	if err := num.Each(ctx, workers, s.steps, func(k int) {
 		s.sums[k] = s.sum(s.from + k)
 		s.sums[k].follow(s.method)
 	}); err != nil {
@@ -142,7 +105,7 @@ func (s *search) sum(step int) products {
 	for i := range s.list {
 		total += max(0, len(s.list[i].y)-step)
 	}
-	stride := 1 + total/mostRows
+	stride := max(1+total/mostRows, s.method.thin)
 	b := &block{p: p, search: s}
 	for i := range s.list {
 		x := &s.list[i]

@@ -29,12 +29,12 @@ func (p *Pool) settle(s *series) *State {
 		sum, count := 0.0, 0.0
 		for o := start; o+1 < n; o++ {
 			rest[o] = panel.Unknown
-			if o+step >= n {
+			if o+step >= n || (o-start)%p.thin > 0 {
 				continue
 			}
 			if target, ok := p.row(s, o, step, x); ok {
 				rest[o] = target - e.at(x)
-				sum, count = sum+rest[o], count+1
+				sum, count = sum+rest[o]-(1-p.Belief)*target, count+1
 			}
 		}
 		const held = 2 // rows' worth of the pool's intercept

@@ -42,7 +42,11 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 				inputs[k].Seed = r.Uint64()
 			}
 		}
-		states, err := t.method.fit(ctx, v, inputs, env.Workers)
+		method, err := t.method.choose(ctx, v, inputs, env.Workers)
+		if err != nil {
+			return nil, err
+		}
+		states, err := method.fit(ctx, v, inputs, env.Workers)
 		if err != nil {
 			return nil, err
 		}

@@ -1,0 +1,219 @@
+package linear
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// variant is a way to settle one thing that the settings leave open.
+type variant struct {
+	name   string
+	method Method
+}
+
+// stages settle one thing after another, for all series of a group: the scale, whether changes
+// are learnt or levels, how steps follow each other, how much of the history is learnt from,
+// and how much of the change that the equations tell is believed. The first variant is the one
+// to keep to where inner windows don't tell.
+var stages = []func(m Method, inputs []single.Input) []variant{scales, changes, ways, memories, beliefs}
+
+func scales(m Method, inputs []single.Input) []variant {
+	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
+		return nil
+	}
+	yes, no := m, m
+	yes.logs, no.logs = new(bool), new(bool)
+	*yes.logs = true
+	list := []variant{{"in logs", yes}, {"in levels", no}}
+	if !preferLogs(inputs) {
+		slices.Reverse(list)
+	}
+	return list
+}
+
+func changes(m Method, _ []single.Input) []variant {
+	if m.Scale != "" || m.diff != nil {
+		return nil
+	}
+	always := m
+	always.diff = new(bool)
+	*always.diff = true
+	return []variant{{"levels or changes as one step tells", m}, {"changes since the origin", always}}
+}
+
+func ways(m Method, _ []single.Input) (out []variant) {
+	if m.Steps != "" {
+		return nil
+	}
+	for _, way := range []string{"direct", "averaged", "recursive"} {
+		m.Steps = way
+		out = append(out, variant{way + " steps", m})
+	}
+	return out
+}
+
+func memories(m Method, inputs []single.Input) []variant {
+	if m.Memory != 0 {
+		return nil
+	}
+	n := 0
+	for _, in := range inputs {
+		n = max(n, len(in.Values))
+	}
+	m.Memory = n
+	out := []variant{{"all of the history", m}}
+	for _, length := range inputs[0].Memories(n) {
+		m.Memory = length
+		out = append(out, variant{fmt.Sprintf("the last %d periods", length), m})
+	}
+	return out
+}
+
+func beliefs(m Method, _ []single.Input) (out []variant) {
+	for _, share := range []float64{1, 0.5, 0} {
+		m.Belief = share
+		out = append(out, variant{fmt.Sprintf("%.0f %% of the change believed", 100*share), m})
+	}
+	return out
+}
+
+// prefer is by how much a later variant must beat the first to be taken, mostTold how many
+// series are asked, and rowsTold how many rows of a step they are fitted on.
+const (
+	prefer   = 0.015
+	mostTold = 60
+	rowsTold = 10000
+)
+
+// choose settles what is open for a group, by how the variants forecast inner windows: the
+// mean over the series of the log of their errors next to the first's.
+func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input, workers int) (Method, error) {
+	told := sample(inputs)
+	t, early := rehearsal(told)
+	if m.Belief == 0 {
+		m.Belief = 1
+	}
+	for _, stage := range stages {
+		list := stage(m, told)
+		if len(list) == 0 {
+			continue
+		}
+		best := 0
+		if len(early) > 0 && len(list) > 1 {
+			var err error
+			if best, err = m.best(ctx, v, list, told, early, t, workers); err != nil {
+				return m, err
+			}
+		}
+		trials := append(slices.Clip(m.trials), list[best].name)
+		m = list[best].method
+		m.trials = trials
+	}
+	return m, nil
+}
+
+// sample takes some of the series where they are many.
+func sample(inputs []single.Input) []single.Input {
+	stride := max(1, (len(inputs)+mostTold-1)/mostTold)
+	var out []single.Input
+	for i := 0; i < len(inputs); i += stride {
+		out = append(out, inputs[i])
+	}
+	return out
+}
+
+// rehearsal lays the same inner windows for all series, by the one of middle length, and gives
+// the series as the first window sees them; those that are too short for it are left out.
+func rehearsal(inputs []single.Input) (single.Trial, map[int]single.Input) {
+	sorted := slices.Clone(inputs)
+	slices.SortStableFunc(sorted, func(a, b single.Input) int { return len(a.Values) - len(b.Values) })
+	middle := sorted[len(sorted)/2]
+	t, ok := single.TrialOf(middle)
+	if !ok {
+		return t, nil
+	}
+	tail := len(middle.Values) - t.Keep
+	early := map[int]single.Input{}
+	for i, in := range inputs {
+		if own := t.From(len(in.Values) - tail); own.Keep >= fewestRows && single.Tells(in.Values[:own.Keep]) {
+			early[i] = own.Early(in)
+		}
+	}
+	return t.From(-tail), early
+}
+
+// thinned is every how many rows of long panels are taken in a trial: a prime beyond 7, so
+// that every hour and every day have their turn.
+func thinned(inputs []single.Input) int {
+	total := 0
+	for _, in := range inputs {
+		total += len(in.Values)
+	}
+	for _, p := range []int{1, 11, 23, 47, 97} {
+		if total <= p*rowsTold {
+			return p
+		}
+	}
+	return 199
+}
+
+// best is the variant to take.
+func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int) (int, error) {
+	var places []int
+	var seen []single.Input
+	for i := range inputs {
+		if in, ok := early[i]; ok {
+			places, seen = append(places, i), append(seen, in)
+		}
+	}
+	thin := thinned(seen)
+	losses := make([][]float64, len(list))
+	for k, x := range list {
+		losses[k] = slices.Repeat([]float64{panel.Unknown}, len(places))
+		x.method.thin = thin
+		states, err := x.method.fit(ctx, v.Before(seen[0].View().Origin()), seen, workers)
+		if ctx.Err() != nil {
+			return 0, ctx.Err()
+		}
+		if err != nil {
+			continue
+		}
+		for j, i := range places {
+			losses[k][j] = t.From(len(inputs[i].Values)+t.Keep).Loss(states[j], inputs[i])
+		}
+	}
+	best, least := 0, 0.0
+	for k := 1; k < len(list); k++ {
+		sum, n := 0.0, 0.0
+		for j := range places {
+			if r := single.Ratio(losses[k][j], losses[0][j]); panel.Known(r) {
+				sum, n = sum+r, n+1
+			}
+		}
+		if score := sum / n; n > 0 && score < least-prefer {
+			best, least = k, score
+		}
+	}
+	return best, nil
+}
+
+// believe holds the change since the origin back by the share of it that is believed.
+func (p *Pool) believe(share float64) {
+	if p.Belief = share; !p.Diff || share == 1 {
+		p.Belief = 1
+		return
+	}
+	for k := range p.Steps {
+		e := &p.Steps[k]
+		e.Own *= share
+		e.Used *= share
+		e.Beta = slices.Clone(e.Beta)
+		for j := range e.Beta {
+			e.Beta[j] *= share
+		}
+	}
+}
