@@ -27,7 +27,7 @@ type Rows struct {
 func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Groups) (*Rows, error) {
 	x := &Rows{recipe: r, y: y, groups: groups, first: s.First, ahead: make([][]float64, len(r.Columns)), fixed: make([]float64, len(r.Columns)), group: make([]string, len(r.Columns))}
 	n := len(y) + horizon
-	drivers := map[int][]float64{}
+	drivers, parts := map[int][]float64{}, map[string][]float64{}
 	for k := range r.Columns {
 		c := &r.Columns[k]
 		switch c.Kind {
@@ -47,7 +47,7 @@ func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Group
 		case kindEvent, kindSince, kindUntil:
 			x.ahead[k] = eventColumn(c, s, n)
 		case kindCalendar, kindHarmonic:
-			x.ahead[k] = calendarColumn(c, s, n)
+			x.ahead[k] = calendarColumn(c, s, n, parts)
 		case kindAttribute:
 			x.fixed[k] = fixedColumn(c, s)
 		case kindScale:
@@ -75,25 +75,35 @@ func fixedColumn(c *Column, s panel.SeriesView) float64 {
 	return 0
 }
 
-func calendarColumn(c *Column, s panel.SeriesView, n int) []float64 {
-	cadence := s.View().Cadence()
+// calendarColumn is a column of the calendar; values keeps what each part of it is, for all
+// the levels of a part look at the same.
+func calendarColumn(c *Column, s panel.SeriesView, n int, values map[string][]float64) []float64 {
 	out := make([]float64, n)
-	for i := range out {
-		ord := s.View().Ordinal(s.First + i)
-		if c.Kind == kindHarmonic {
+	if c.Kind == kindHarmonic {
+		for i := range out {
+			ord := s.View().Ordinal(s.First + i)
 			angle := 2 * math.Pi * math.Mod(float64(c.Lag)*float64(ord), c.Period) / c.Period
 			out[i] = [...]float64{math.Sin(angle), math.Cos(angle)}[c.Place]
-			continue
 		}
-		v := calendarPart(c.Name2).value(time.Unix(cadence.Start(ord), 0).UTC(), cadence, ord)
-		if c.Lag >= 0 { // one level
-			if v == float64(c.Lag) {
-				v = 1
-			} else {
-				v = 0
-			}
+		return out
+	}
+	whole := values[c.Name2]
+	if whole == nil {
+		part, cadence := calendarPart(c.Name2), s.View().Cadence()
+		whole = make([]float64, n)
+		for i := range whole {
+			ord := s.View().Ordinal(s.First + i)
+			whole[i] = part.value(time.Unix(cadence.Start(ord), 0).UTC(), cadence, ord)
 		}
-		out[i] = v
+		values[c.Name2] = whole
+	}
+	if c.Lag < 0 {
+		return whole
+	}
+	for i, v := range whole { // one level
+		if v == float64(c.Lag) {
+			out[i] = 1
+		}
 	}
 	return out
 }

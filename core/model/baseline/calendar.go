@@ -2,30 +2,32 @@ package baseline
 
 import (
 	"fmt"
+	"slices"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
 )
 
-// samePlace: the mean of the known values among the last k periods that have the
-// same place in a calendar cycle (weekday, month, time of day) as the period to be
+// samePlace: the mean, or the median, of the known values among the last k periods that
+// have the same place in a calendar cycle (weekday, month, time of day) as the period to be
 // forecast. A place without one takes the mean of all the last k periods.
 type samePlace struct {
 	recent
+	median bool
 	by     calendar.Position
 	place  func(int64) int
 	start  int64
-	places []placeMean
+	places []placeMiddle
 	held   []int16 // the place of each period in the ring, -1 where there is none
 	known  []int16 // the places of the first periods, as far as they were asked for
 	dirty  bool
 	all    float64
 }
 
-type placeMean struct {
-	mean float64
-	ok   bool
+type placeMiddle struct {
+	value float64
+	ok    bool
 }
 
 func newSamePlace(sp spec) (*samePlace, error) {
@@ -33,7 +35,7 @@ func newSamePlace(sp spec) (*samePlace, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &samePlace{recent: *newRecent(sp.Length), by: sp.By, place: place, start: sp.Ordinal, places: make([]placeMean, n), held: make([]int16, sp.Length)}
+	r := &samePlace{recent: *newRecent(sp.Length), by: sp.By, median: sp.Family == "calendar-median", place: place, start: sp.Ordinal, places: make([]placeMiddle, n), held: make([]int16, sp.Length)}
 	for i := range r.held {
 		r.held[i] = -1
 	}
@@ -53,16 +55,36 @@ func (r *samePlace) push(y float64) {
 	r.dirty = true
 }
 
-// refresh recomputes a place's mean over the periods in the ring.
+// refresh recomputes a place's mean or median over the periods in the ring.
 func (r *samePlace) refresh(p int) {
 	sum, n := 0.0, 0
+	if r.median {
+		r.places[p] = r.middle(p)
+		return
+	}
 	for at, y := range r.ring[:min(r.t, len(r.ring))] {
 		if int(r.held[at]) == p && panel.Known(y) {
 			sum += y
 			n++
 		}
 	}
-	r.places[p] = placeMean{sum / float64(n), n > 0}
+	r.places[p] = placeMiddle{sum / float64(n), n > 0}
+}
+
+// middle is the median of a place's values in the ring.
+func (r *samePlace) middle(p int) placeMiddle {
+	var list []float64
+	for at, y := range r.ring[:min(r.t, len(r.ring))] {
+		if int(r.held[at]) == p && panel.Known(y) {
+			list = append(list, y)
+		}
+	}
+	n := len(list)
+	if n == 0 {
+		return placeMiddle{}
+	}
+	slices.Sort(list)
+	return placeMiddle{(list[(n-1)/2] + list[n/2]) / 2, true}
 }
 
 // placesTo gives the places of the first n periods: finding one is slow beside the
@@ -85,7 +107,7 @@ func (r *samePlace) point(out []float64) readiness {
 		m := r.places[ahead[h]]
 		switch {
 		case m.ok:
-			out[h] = m.mean
+			out[h] = m.value
 		case panel.Known(r.all):
 			out[h], ready = r.all, partly
 		default:
@@ -99,8 +121,8 @@ func (r *samePlace) point(out []float64) readiness {
 }
 
 func (r *samePlace) describe(d *model.Description) {
-	d.Form = fmt.Sprintf("repeats the mean of the same %s over the last %d periods", r.by, len(r.ring))
-	d.Parameters = []model.Parameter{{Name: "length", Value: float64(len(r.ring)), Meaning: "periods averaged over"}}
+	d.Form = fmt.Sprintf("repeats the %s of the same %s over the last %d periods", map[bool]string{true: "median", false: "mean"}[r.median], r.by, len(r.ring))
+	d.Parameters = []model.Parameter{{Name: "length", Value: float64(len(r.ring)), Meaning: "periods looked back on"}}
 }
 
 func (r *samePlace) shortfall() string {

@@ -31,12 +31,8 @@ func Families() model.Catalogue {
 		{Name: "mean", Summary: "Repeats the mean of all known values."},
 		{Name: "moving-average", Summary: "Repeats the mean of the last few periods.",
 			Settings: []model.Setting{lengthSetting("periods averaged", "one shortest season of the cadence, or 4 where it has none")}},
-		{Name: "calendar-mean", Summary: "Repeats the mean of the same weekday, month or time of day over the last periods.",
-			Settings: []model.Setting{
-				lengthSetting("periods averaged over", "four weeks of days or shorter, three years of weeks, months or quarters"),
-				{Name: "by", Kind: model.Choice, Meaning: "which periods are alike", Auto: "time of day below a day, weekday for days, month for weeks and months, quarter for quarters",
-					Choices: []string{string(calendar.ByTimeOfDay), string(calendar.ByWeekday), string(calendar.ByMonth), string(calendar.ByQuarter)}},
-			}},
+		{Name: "calendar-mean", Summary: "Repeats the mean of the same weekday, month or time of day over the last periods.", Settings: calendarSettings("periods averaged over")},
+		{Name: "calendar-median", Summary: "Repeats the median of the same weekday, month or time of day over the last periods, whatever a few odd ones were.", Settings: calendarSettings("periods that the median is of")},
 	}
 	for i := range list {
 		name := list[i].Name
@@ -53,6 +49,14 @@ func Families() model.Catalogue {
 		list[i].Read = func(b []byte) (model.Trained, error) { return model.ReadPerSeries(b, readFit) }
 	}
 	return list
+}
+
+func calendarSettings(meaning string) []model.Setting {
+	return []model.Setting{
+		lengthSetting(meaning, "four weeks of days or shorter, three years of weeks, months or quarters"),
+		{Name: "by", Kind: model.Choice, Meaning: "which periods are alike", Auto: "time of day below a day, weekday for days, month for weeks and months, quarter for quarters",
+			Choices: []string{string(calendar.ByTimeOfDay), string(calendar.ByWeekday), string(calendar.ByMonth), string(calendar.ByQuarter)}},
+	}
 }
 
 // newRule makes the rule of a spec, with the defaults that hang on the cadence.
@@ -72,13 +76,13 @@ func newRule(sp spec) (rule, error) {
 			season = 4
 		}
 		return newRecent(orElse(sp.Length, season)), nil
-	case "calendar-mean":
-		return calendarMean(sp)
+	case "calendar-mean", "calendar-median":
+		return sameInCalendar(sp)
 	}
 	return nil, fmt.Errorf("no baseline is called %q", sp.Family)
 }
 
-func calendarMean(sp spec) (rule, error) {
+func sameInCalendar(sp spec) (rule, error) {
 	if sp.By == "" {
 		by, err := sp.Cadence.DefaultPosition()
 		if err != nil {

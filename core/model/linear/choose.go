@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -182,8 +183,12 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 		if err != nil {
 			continue
 		}
-		for j, i := range places {
-			losses[k][j] = t.From(len(inputs[i].Values)+t.Keep).Loss(states[j], inputs[i])
+		err = num.Each(ctx, workers, len(places), func(j int) {
+			in := inputs[places[j]]
+			losses[k][j] = t.From(len(in.Values)+t.Keep).Loss(states[j], in)
+		})
+		if err != nil {
+			return 0, err
 		}
 	}
 	best, least := 0, 0.0

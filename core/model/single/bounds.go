@@ -30,7 +30,8 @@ func BoundsOf(v model.Values) (b Bounds) {
 	return b
 }
 
-func (b Bounds) keep(out forecast.Rows) {
+// Keep holds a forecast to the bounds.
+func (b Bounds) Keep(out forecast.Rows) {
 	if b.Whole {
 		for i, q := range out.Quantiles {
 			out.Quantiles[i] = math.Round(q)

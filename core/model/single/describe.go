@@ -28,7 +28,7 @@ func (f *Fit) Describe() model.Description {
 	d.Shares = shares(d.Components)
 	rows := forecast.NewRows(max(f.Horizon, 1))
 	if err := f.State.Forecast(f.view, rows); err == nil {
-		f.Bounds.keep(rows)
+		f.Bounds.Keep(rows)
 		d.Line = line(rows.Mean)
 	}
 	return d

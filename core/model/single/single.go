@@ -170,7 +170,7 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	if err := f.State.Forecast(s, out); err != nil {
 		return err
 	}
-	f.Bounds.keep(out)
+	f.Bounds.Keep(out)
 	return nil
 }
 

@@ -1,0 +1,261 @@
+package automatic
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// Mix is the forms that were trained, with each series' weights.
+//
+// Source of mixing quantiles: Lichtendahl, Grushka-Cockayne and Winkler, Is it better to
+// average probabilities or quantiles?, Management Science 59 (2013).
+type Mix struct {
+	Bounds single.Bounds
+	Why    string
+	Series int
+	Forms  []string
+	Scores [][]float64 // of each series and form
+	Parts  []Part
+}
+
+// Part is a trained form and the series that have it in their mix.
+type Part struct {
+	Name    string
+	Places  []int
+	Weights []float64 // of each of those series; 0 where it is only learnt from
+	trained model.Trained
+	at      map[int]int
+}
+
+// train trains a form for the series that give it weight; one that pools learns from all.
+func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k int, weights [][]float64) error {
+	p := Part{Name: f.name}
+	used := false
+	for i, w := range weights {
+		used = used || w[k] > 0
+		if w[k] > 0 || f.pools {
+			p.Places, p.Weights = append(p.Places, i), append(p.Weights, w[k])
+		}
+	}
+	if !used {
+		return nil
+	}
+	var err error
+	if p.trained, err = f.model.Train(ctx, v.Pick(p.Places), env); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return nil // the others stand in
+	}
+	m.Parts = append(m.Parts, p)
+	return nil
+}
+
+// Forecast mixes the parts' forecasts, by the weights of those that have one.
+func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Result, error) {
+	out := model.Result{Series: make([]forecast.Rows, m.Series), Err: make([]error, m.Series)}
+	total := make([]float64, m.Series)
+	failed := make([]error, m.Series)
+	for _, p := range m.Parts {
+		res, err := p.trained.Forecast(ctx, v.Pick(p.Places), horizon)
+		if err != nil {
+			return out, err
+		}
+		for j, i := range p.Places {
+			switch w := p.Weights[j]; {
+			case w == 0:
+			case res.Err[j] != nil:
+				failed[i] = errors.Join(failed[i], fmt.Errorf("%s: %w", p.Name, res.Err[j]))
+			default:
+				if out.Series[i].Mean == nil {
+					out.Series[i] = forecast.NewRows(horizon)
+				}
+				addWeighted(out.Series[i], res.Series[j], w)
+				total[i] += w
+			}
+		}
+	}
+	for i := range out.Series {
+		if total[i] == 0 {
+			if out.Err[i] = failed[i]; failed[i] == nil {
+				out.Err[i] = errors.New("no form of the mix could be trained on it")
+			}
+			continue
+		}
+		divide(out.Series[i], total[i])
+		m.Bounds.Keep(out.Series[i])
+		out.Err[i] = out.Series[i].Check()
+	}
+	return out, nil
+}
+
+func addWeighted(to, rows forecast.Rows, w float64) {
+	for h, x := range rows.Mean {
+		to.Mean[h] += w * x
+	}
+	for g, x := range rows.Quantiles {
+		to.Quantiles[g] += w * x
+	}
+}
+
+func divide(rows forecast.Rows, by float64) {
+	for h := range rows.Mean {
+		rows.Mean[h] /= by
+		q := rows.At(h)
+		for g := range q {
+			if q[g] /= by; g > 0 { // rounding must not turn neighbours round
+				q[g] = max(q[g], q[g-1])
+			}
+		}
+	}
+}
+
+// Advance moves every part on.
+func (m *Mix) Advance(ctx context.Context, v panel.View) error {
+	if v.Len() != m.Series {
+		return fmt.Errorf("the model was trained on %d series and is advanced with %d", m.Series, v.Len())
+	}
+	for _, p := range m.Parts {
+		if err := p.trained.Advance(ctx, v.Pick(p.Places)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// find is the place of a series in a part, or -1.
+func (p *Part) find(i int) int {
+	if p.at == nil {
+		p.at = make(map[int]int, len(p.Places))
+		for j, x := range p.Places {
+			p.at[x] = j
+		}
+	}
+	if j, ok := p.at[i]; ok && p.Weights[j] > 0 {
+		return j
+	}
+	return -1
+}
+
+// Fitted mixes the fitted values of the parts that have some.
+func (m *Mix) Fitted(i, n int) []float64 {
+	out, total := make([]float64, n), make([]float64, n)
+	for k := range m.Parts {
+		p := &m.Parts[k]
+		told, ok := p.trained.(model.Fitted)
+		j := p.find(i)
+		if !ok || j < 0 {
+			continue
+		}
+		for t, x := range told.Fitted(j, n) {
+			if panel.Known(x) {
+				out[t], total[t] = out[t]+p.Weights[j]*x, total[t]+p.Weights[j]
+			}
+		}
+	}
+	for t := range out {
+		if out[t] /= total[t]; total[t] == 0 {
+			out[t] = panel.Unknown
+		}
+	}
+	return out
+}
+
+// Describe describes the part with the most weight, and says what it is mixed with.
+func (m *Mix) Describe(i int) model.Description {
+	type share struct {
+		part   *Part
+		j      int
+		weight float64
+	}
+	var shares []share
+	total := 0.0
+	for k := range m.Parts {
+		if j := m.Parts[k].find(i); j >= 0 {
+			shares = append(shares, share{&m.Parts[k], j, m.Parts[k].Weights[j]})
+			total += m.Parts[k].Weights[j]
+		}
+	}
+	if len(shares) == 0 {
+		return model.Description{Form: "not fitted", Cautions: []string{"no form of the mix could be trained on it"}}
+	}
+	slices.SortStableFunc(shares, func(a, b share) int { return cmp.Compare(b.weight, a.weight) })
+	d := shares[0].part.trained.Describe(shares[0].j)
+	if len(shares) > 1 {
+		names := make([]string, len(shares))
+		for k, s := range shares {
+			names[k] = fmt.Sprintf("%s %.0f %%", s.part.Name, 100*s.weight/total)
+		}
+		d.Form = "a mix of " + strings.Join(names, ", ") + "; most of it is " + d.Form
+	}
+	d.Why = m.Why
+	d.Criterion, d.Choices = "log of the loss next to the best form's", nil
+	for k, name := range m.Forms {
+		if v := m.Scores[i][k]; !math.IsNaN(v) {
+			d.Choices = append(d.Choices, model.Candidate{Form: name, Value: v})
+		}
+	}
+	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int { return cmp.Compare(a.Value, b.Value) })
+	return d
+}
+
+// written is a mix with its parts as bytes.
+type written struct {
+	Bounds single.Bounds
+	Why    string
+	Series int
+	Forms  []string
+	Scores [][]float64
+	Parts  []Part
+	Bytes  [][]byte
+}
+
+// MarshalBinary writes the mix and its parts.
+func (m *Mix) MarshalBinary() ([]byte, error) {
+	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Parts: m.Parts}
+	for _, p := range m.Parts {
+		b, err := p.trained.MarshalBinary()
+		if err != nil {
+			return nil, err
+		}
+		w.Bytes = append(w.Bytes, b)
+	}
+	var b bytes.Buffer
+	err := gob.NewEncoder(&b).Encode(w)
+	return b.Bytes(), err
+}
+
+// read reads what MarshalBinary wrote.
+func read(b []byte) (model.Trained, error) {
+	var w written
+	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&w); err != nil {
+		return nil, fmt.Errorf("reading a mix: %w", err)
+	}
+	if len(w.Bytes) != len(w.Parts) {
+		return nil, errors.New("reading a mix: parts are missing")
+	}
+	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Parts: w.Parts}
+	families := members()
+	for k := range m.Parts {
+		f, err := families.Find(m.Parts[k].Name)
+		if err != nil {
+			return nil, err
+		}
+		if m.Parts[k].trained, err = f.Read(w.Bytes[k]); err != nil {
+			return nil, err
+		}
+	}
+	return m, nil
+}

@@ -1,0 +1,252 @@
+package automatic
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// evidence is what the forms did on the inner windows.
+type evidence struct {
+	series int
+	forms  []form
+	why    string
+	// own is, for each series and form, the log of its loss next to that of the series' usual
+	// change; unknown where it failed, or was not asked.
+	own [][]float64
+	// pooled is the same for the kinds of series: the mean over those that were asked.
+	pooled  map[kind][]float64
+	kinds   []kind
+	windows int
+	asked   int
+}
+
+// kind parts series whose forms are likely to differ.
+type kind struct{ sparse bool }
+
+// mostAsked is how many series the forms are tried on.
+const mostAsked = 250
+
+// rehearse trains every form before the inner windows and advances it over them.
+func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*evidence, error) {
+	e := &evidence{series: v.Len(), forms: list, own: make([][]float64, v.Len()), pooled: map[kind][]float64{}, kinds: make([]kind, v.Len())}
+	for i := range e.own {
+		e.own[i] = slices.Repeat([]float64{panel.Unknown}, len(list))
+		values, _ := v.Values(i)
+		e.kinds[i] = kind{sparse(values)}
+	}
+	t, places := inner(v, env.Horizon)
+	if len(places) == 0 {
+		e.why = "the histories are too short for inner windows: the forms are mixed as a rule has it"
+		return e, nil
+	}
+	e.windows, e.asked = t.Windows, len(places)
+	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
+	asked := v.Pick(places)
+	sums := make([][]loss, len(list))
+	for k := range list {
+		var err error
+		if sums[k], err = e.try(ctx, asked, env, &list[k], t); err != nil {
+			return nil, err
+		}
+	}
+	for j, i := range places {
+		for k := range list {
+			if list[k].counts && !e.kinds[i].sparse {
+				continue
+			}
+			e.own[i][k] = sums[k][j].log()
+		}
+	}
+	e.pool(places)
+	return e, nil
+}
+
+// inner lays the inner windows for all series, by the one of middle length, and lists the
+// series that reach back far enough, or some of them where they are many.
+func inner(v panel.View, horizon int) (single.Trial, []int) {
+	lengths := make([]int, v.Len())
+	for i := range lengths {
+		values, _ := v.Values(i)
+		lengths[i] = len(values)
+	}
+	order := make([]int, v.Len())
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return lengths[a] - lengths[b] })
+	if len(order) == 0 {
+		return single.Trial{}, nil
+	}
+	middle := single.Input{SeriesView: v.Series(order[len(order)/2]), Horizon: horizon}
+	t, ok := single.TrialOf(middle)
+	if !ok {
+		return t, nil
+	}
+	tail := len(middle.Values) - t.Keep
+	stride := max(1, (v.Len()+mostAsked-1)/mostAsked)
+	var places []int
+	for i := 0; i < v.Len(); i += stride {
+		values, _ := v.Values(i)
+		if keep := len(values) - tail; keep >= 2*single.Fewest && single.Tells(values[:keep]) {
+			places = append(places, i)
+		}
+	}
+	return t.From(-tail), places
+}
+
+// loss sums up errors next to what is usual for the series.
+type loss struct {
+	abs, squared, n float64
+	failed          bool
+}
+
+// log is the log of the geometric mean of the mean absolute and the root mean squared error:
+// the one forgives far misses, the other counts little else.
+func (l loss) log() float64 {
+	if l.failed || l.n == 0 {
+		return panel.Unknown
+	}
+	return math.Log(max(1e-9, math.Sqrt(l.abs/l.n*math.Sqrt(l.squared/l.n))))
+}
+
+// try trains a form before the first inner window and forecasts them all.
+func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form, t single.Trial) ([]loss, error) {
+	out := make([]loss, v.Len())
+	env.Horizon = t.Horizon
+	at := v.Origin() + t.Keep // t.Keep counts back from the end
+	trained, err := f.model.Train(ctx, v.Before(at), env)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if err != nil {
+		for i := range out {
+			out[i].failed = true
+		}
+		return out, nil
+	}
+	units := make([]float64, v.Len())
+	for i := range units {
+		values, _ := v.Before(at).Values(i)
+		units[i] = usualChange(values, v.Cadence().Season())
+	}
+	for w := range t.Windows {
+		seen := v.Before(at + w*t.Stride)
+		if w > 0 {
+			if err := trained.Advance(ctx, seen); err != nil {
+				return nil, err
+			}
+		}
+		res, err := trained.Forecast(ctx, seen, t.Horizon)
+		if err != nil {
+			return nil, err
+		}
+		for i := range out {
+			if res.Err[i] != nil {
+				out[i].failed = true
+				continue
+			}
+			values, first := v.Values(i)
+			for k, m := range res.Series[i].Mean {
+				j := seen.Origin() + 1 + k - first
+				if j < 0 || j >= len(values) {
+					continue
+				}
+				if d := (values[j] - m) / units[i]; d == d {
+					out[i].abs, out[i].squared, out[i].n = out[i].abs+math.Abs(d), out[i].squared+d*d, out[i].n+1
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// usualChange is the mean absolute change over a season, or over a period where that is less;
+// the mean size where nothing ever changes.
+func usualChange(values []float64, season int) float64 {
+	least := math.Inf(1)
+	for _, lag := range []int{1, season} {
+		sum, n := 0.0, 0.0
+		for i := lag; i < len(values); i++ {
+			if d := values[i] - values[i-lag]; d == d {
+				sum, n = sum+math.Abs(d), n+1
+			}
+		}
+		if n > 0 && sum > 0 {
+			least = min(least, sum/n)
+		}
+	}
+	if math.IsInf(least, 1) {
+		return max(num.MeanSize(values), 1e-9)
+	}
+	return least
+}
+
+// pool averages the evidence over the series of a kind. What fails is taken for three times
+// as bad as the best.
+func (e *evidence) pool(places []int) {
+	counts := map[kind]float64{}
+	for _, i := range places {
+		best := lowestKnown(e.own[i])
+		if !panel.Known(best) {
+			continue
+		}
+		sums := e.pooled[e.kinds[i]]
+		if sums == nil {
+			sums = make([]float64, len(e.forms))
+			e.pooled[e.kinds[i]] = sums
+		}
+		counts[e.kinds[i]]++
+		for k, v := range e.own[i] {
+			d := most
+			if panel.Known(v) {
+				d = min(most, v-best)
+			}
+			sums[k] += d
+		}
+	}
+	for kind, sums := range e.pooled {
+		for k := range sums {
+			sums[k] /= counts[kind]
+		}
+	}
+}
+
+// most bounds the log of how much worse a form can be on one series than the best: a disaster
+// on one tells no more than that.
+const most = 1.1
+
+func lowestKnown(x []float64) float64 {
+	low := panel.Unknown
+	for _, v := range x {
+		if panel.Known(v) && !(v >= low) {
+			low = v
+		}
+	}
+	return low
+}
+
+// sparse says that demand comes now and then: on average less than every 1.32 periods,
+// Syntetos, Boylan and Croston's bound (Journal of the Operational Research Society 56,
+// 2005), and zeros are common.
+func sparse(y []float64) bool {
+	known, demand := 0, 0
+	for _, v := range y {
+		if v < 0 {
+			return false
+		}
+		if panel.Known(v) {
+			known++
+			if v > 0 {
+				demand++
+			}
+		}
+	}
+	return demand > 0 && float64(known) > 1.32*float64(demand)
+}

@@ -1,0 +1,95 @@
+package automatic
+
+import (
+	"math"
+
+	"paperkettle/core/panel"
+)
+
+// A series' own windows have this much to say beside those of all others of its kind, per
+// series that was asked: with few others it is heard more.
+const (
+	ownSay  = 0.3
+	fewSays = 4.0
+)
+
+// score is the log of a form's expected loss on a series next to the best's: its own windows
+// held towards what all of its kind show. Unknown where neither tells.
+func (e *evidence) score(i, k int) float64 {
+	if e.forms[k].counts && !e.kinds[i].sparse {
+		return panel.Unknown
+	}
+	own := panel.Unknown
+	if best := lowestKnown(e.own[i]); panel.Known(best) {
+		own = most
+		if v := e.own[i][k]; panel.Known(v) {
+			own = min(most, v-best)
+		}
+	}
+	pooled := e.pooled[e.kinds[i]]
+	switch {
+	case pooled == nil:
+		return own
+	case !panel.Known(own):
+		return pooled[k]
+	}
+	share := max(ownSay, fewSays/(fewSays+float64(e.asked)))
+	return share*own + (1-share)*pooled[k]
+}
+
+// leastWeight is the weight, next to the best form's, below which a form is left out.
+const leastWeight = 0.08
+
+// weigh gives each series' weights of the forms: exponentially less the larger the loss, the
+// more sharply the more was seen.
+func (e *evidence) weigh(alone bool) [][]float64 {
+	out := make([][]float64, e.series)
+	sharp := sharpness(e.windows, e.asked)
+	for i := range out {
+		scores := make([]float64, len(e.forms))
+		for k := range scores {
+			scores[k] = e.score(i, k)
+		}
+		best := lowestKnown(scores)
+		w := make([]float64, len(scores))
+		if !panel.Known(best) {
+			e.byRule(w, i, alone)
+			out[i] = w
+			continue
+		}
+		chosen := false
+		for k, v := range scores {
+			switch {
+			case !panel.Known(v), alone && (chosen || v > best):
+			case v == best:
+				w[k], chosen = 1, true
+			default:
+				w[k] = math.Exp(-sharp * (v - best))
+			}
+			if w[k] < leastWeight {
+				w[k] = 0
+			}
+		}
+		out[i] = w
+	}
+	return out
+}
+
+// sharpness is how many times the weight falls by e for a loss that is e times as large.
+func sharpness(windows, asked int) float64 {
+	seen := float64(windows) * math.Sqrt(float64(asked))
+	return 6 + 12*seen/(seen+20)
+}
+
+// byRule mixes the forms that lose least on short histories.
+func (e *evidence) byRule(w []float64, i int, alone bool) {
+	for k, f := range e.forms {
+		switch {
+		case k == 0:
+			w[k] = 2
+		case alone || f.counts != e.kinds[i].sparse && f.counts:
+		case f.name == "theta" || f.name == "additive" || f.counts:
+			w[k] = 1
+		}
+	}
+}
