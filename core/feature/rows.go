@@ -335,7 +335,7 @@ func (c *Column) Counts() bool { return c.Kind == kindSince || c.Kind == kindUnt
 
 // Logged says that the column is the plain logarithm of a driver.
 func (c *Column) Logged() bool {
-	return c.Kind == kindDriver && len(c.Steps) == 1 && c.Steps[0].Kind == "log"
+	return c.Kind == kindDriver && len(c.Steps) == 1 && c.Steps[0].Kind == "log" && c.Steps[0].Amount == 0
 }
 
 // Reach is how many values up to the origin the column needs.

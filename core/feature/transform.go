@@ -18,12 +18,21 @@ type transform struct {
 	Amount float64
 }
 
-// transforms reads "log", "change", "lag 2", "carry 0.6", "saturate 3", one after another.
+// transforms reads "log", "log 1" (of one more), "change", "lag 2", "carry 0.6", "saturate 3", one after another.
 func transforms(words []string) (out []transform, err error) {
 	for i := 0; i < len(words); i++ {
 		t := transform{Kind: words[i]}
 		switch words[i] {
-		case "log", "change":
+		case "change":
+		case "log":
+			if i+1 < len(words) {
+				if shift, err := strconv.ParseFloat(words[i+1], 64); err == nil {
+					if i++; shift < 0 {
+						return nil, fmt.Errorf("what is added before a log is taken is 0 or more")
+					}
+					t.Amount = shift
+				}
+			}
 		case "lag", "carry", "saturate":
 			if i++; i == len(words) {
 				return nil, fmt.Errorf("%s needs a number", t.Kind)
@@ -63,8 +72,12 @@ func (t *transform) check() error {
 func stepWords(steps []transform) (out string) {
 	for _, t := range steps {
 		switch t.Kind {
-		case "log", "change":
+		case "change":
 			out += " " + t.Kind
+		case "log":
+			if out += " log"; t.Amount > 0 {
+				out += fmt.Sprintf(" %g", t.Amount)
+			}
 		case "lag", "carry", "saturate":
 			out += fmt.Sprintf(" %s %g", t.Kind, t.Amount)
 		case "window quantile":
@@ -86,8 +99,8 @@ func (t transform) apply(x []float64) []float64 {
 	switch t.Kind {
 	case "log":
 		for i, v := range x {
-			if out[i] = panel.Unknown; v > 0 {
-				out[i] = math.Log(v)
+			if out[i] = panel.Unknown; v+t.Amount > 0 {
+				out[i] = math.Log(v + t.Amount)
 			}
 		}
 	case "change", "lag":

@@ -41,6 +41,7 @@ type Method struct {
 	Robust    bool
 	Growing   []string // parts that are multiplied by the trend where others add
 	Level     string   // steady, wandering, or empty for as inner windows say
+	ZeroLogs  bool     // drivers with zeros in logs too, where parts multiply
 	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
 
 	trials []model.Candidate // what inner windows said
@@ -397,6 +398,9 @@ func (m Method) driver(s *State, in single.Input, d int, driver panel.Driver) (i
 		return item, fmt.Sprintf("the driver %s is left out: it never changes in the training part", driver.Name)
 	}
 	item = Driver{Name: driver.Name, At: d, Log: s.Scale.Multiplies() && positive, Low: low, High: high}
+	if shift := single.ZeroShift(values); m.ZeroLogs && s.Scale.Multiplies() && shift > 0 {
+		item.Log, item.Shift = true, shift
+	}
 	sum, ss := 0.0, 0.0
 	for _, v := range values {
 		x := item.to(v)

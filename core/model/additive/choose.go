@@ -21,7 +21,7 @@ type variant struct {
 // whether parts add or multiply, whether there is a slope, how much of the history is worth
 // learning from, and whether a season that was seen a few times only is worth having. The
 // first variant is the one to keep to where inner windows don't tell.
-var stages = []func(m Method, in single.Input) []variant{levels, scales, trends, memories, profiles, years}
+var stages = []func(m Method, in single.Input) []variant{levels, scales, zeroDrivers, trends, memories, profiles, years}
 
 func levels(m Method, in single.Input) []variant {
 	if m.Level != "" {
@@ -59,6 +59,21 @@ func mostlyZero(values []float64) bool {
 		}
 	}
 	return 2*zeros > panel.CountKnown(values)
+}
+
+// zeroDrivers are drivers with zeros as they are, or in logs.
+func zeroDrivers(m Method, in single.Input) []variant {
+	if !m.Drivers || m.ZeroLogs || m.Parts != "multiply" {
+		return nil
+	}
+	for d, driver := range in.View().Drivers() {
+		if driver.KnownAhead && single.ZeroShift(in.Driver(d, len(in.Values))) > 0 {
+			logs := m
+			logs.ZeroLogs = true
+			return []variant{{"drivers with zeros as they are", m}, {"drivers with zeros in logs", logs}}
+		}
+	}
+	return nil
 }
 
 func trends(m Method, _ single.Input) []variant {
@@ -125,7 +140,7 @@ func years(m Method, in single.Input) []variant {
 // its own inner windows, prefer by how much a later variant must beat the first, and mostTold
 // how many series are asked.
 const (
-	ownSay   = 0.35
+	ownSay   = 0.2
 	prefer   = 0.01
 	mostTold = 60
 )

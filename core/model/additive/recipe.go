@@ -41,6 +41,7 @@ type Driver struct {
 	Name         string
 	At           int // place in the view's drivers
 	Log          bool
+	Shift        float64 // added before the log is taken
 	Mean, Spread float64
 	Low, High    float64 // that the training part saw
 }
@@ -274,7 +275,7 @@ func (l *layout) holds(c *Condition) (func(i int) bool, error) {
 func (d Driver) to(x float64) float64 {
 	if d.Log {
 		// What falls to zero after training never saw it there counts as half the least.
-		return math.Log(max(x, d.Low/2))
+		return math.Log(max(x+d.Shift, (d.Low+d.Shift)/2))
 	}
 	return x
 }

@@ -21,10 +21,10 @@ type evidence struct {
 	// change; unknown where it failed, or was not asked.
 	own [][]float64
 	// pooled is the same for the kinds of series: the mean over those that were asked.
-	pooled  map[kind][]float64
-	kinds   []kind
-	windows int
-	asked   int
+	pooled map[kind][]float64
+	kinds  []kind
+	rounds float64 // horizons that the inner windows span
+	asked  int
 }
 
 // kind parts series whose forms are likely to differ.
@@ -46,7 +46,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		e.why = "the histories are too short for inner windows: the forms are mixed as a rule has it"
 		return e, nil
 	}
-	e.windows, e.asked = t.Windows, len(places)
+	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
 	asked := v.Pick(places)
 	sums := make([][]loss, len(list))

@@ -27,14 +27,15 @@ func (e *evidence) score(i, k int) float64 {
 		}
 	}
 	pooled := e.pooled[e.kinds[i]]
-	switch {
-	case pooled == nil:
+	if pooled == nil {
 		return own
-	case !panel.Known(own):
-		return pooled[k]
+	}
+	before := e.forms[k].doubt * fewSays / (fewSays + float64(e.asked))
+	if !panel.Known(own) {
+		return before + pooled[k]
 	}
 	share := max(ownSay, fewSays/(fewSays+float64(e.asked)))
-	return share*own + (1-share)*pooled[k]
+	return before + share*own + (1-share)*pooled[k]
 }
 
 // leastWeight is the weight, next to the best form's, below which a form is left out.
@@ -44,7 +45,7 @@ const leastWeight = 0.08
 // more sharply the more was seen.
 func (e *evidence) weigh(alone bool) [][]float64 {
 	out := make([][]float64, e.series)
-	sharp := sharpness(e.windows, e.asked)
+	sharp := sharpness(e.rounds, e.asked)
 	for i := range out {
 		scores := make([]float64, len(e.forms))
 		for k := range scores {
@@ -75,10 +76,11 @@ func (e *evidence) weigh(alone bool) [][]float64 {
 	return out
 }
 
-// sharpness is how many times the weight falls by e for a loss that is e times as large.
-func sharpness(windows, asked int) float64 {
-	seen := float64(windows) * math.Sqrt(float64(asked))
-	return 6 + 12*seen/(seen+20)
+// sharpness is how many times the weight falls by e for a loss that is e times as large: by
+// how many horizons the inner windows span, of how many series.
+func sharpness(rounds float64, asked int) float64 {
+	seen := max(0, rounds-1) * math.Sqrt(float64(asked))
+	return 0.5 + 20*seen/(seen+12)
 }
 
 // byRule mixes the forms that lose least on short histories.

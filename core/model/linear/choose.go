@@ -20,7 +20,7 @@ type variant struct {
 // are learnt or levels, how steps follow each other, how much of the history is learnt from,
 // and how much of the change that the equations tell is believed. The first variant is the one
 // to keep to where inner windows don't tell.
-var stages = []func(m Method, inputs []single.Input) []variant{scales, changes, ways, memories, beliefs}
+var stages = []func(m Method, inputs []single.Input) []variant{scales, zeroDrivers, changes, ways, memories, beliefs}
 
 func scales(m Method, inputs []single.Input) []variant {
 	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
@@ -34,6 +34,21 @@ func scales(m Method, inputs []single.Input) []variant {
 		slices.Reverse(list)
 	}
 	return list
+}
+
+// zeroDrivers are drivers with zeros as they are, or in logs.
+func zeroDrivers(m Method, inputs []single.Input) []variant {
+	if m.Lines != nil || !m.Outside || !m.takesLogs(inputs) {
+		return nil
+	}
+	for d, driver := range inputs[0].View().Drivers() {
+		if shift, positive := shiftOf(d, inputs); driver.KnownAhead && !positive && shift > 0 {
+			logs := m
+			logs.zeroLogs = true
+			return []variant{{"drivers with zeros as they are", m}, {"drivers with zeros in logs", logs}}
+		}
+	}
+	return nil
 }
 
 func changes(m Method, _ []single.Input) []variant {

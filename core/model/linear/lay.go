@@ -21,7 +21,7 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 	if lines == nil {
 		lines = feature.Usual(setting, m.Own, m.Outside)
 		if logs {
-			lines = withLogs(lines, setting, inputs)
+			lines = withLogs(lines, setting, inputs, m.zeroLogs)
 		}
 	}
 	recipe, err := feature.Parse(lines, setting)
@@ -113,9 +113,21 @@ func lowest(values []float64) float64 {
 	return low
 }
 
+// shiftOf says whether a driver is above zero in every series, and else what to add before its
+// log is taken: 0 where it has values below zero, or two states only.
+func shiftOf(d int, inputs []single.Input) (shift float64, positive bool) {
+	positive = true
+	for _, in := range inputs {
+		values := in.Driver(d, len(in.Values)+in.Horizon)
+		positive = positive && !(lowest(values) <= 0)
+		shift = max(shift, single.ZeroShift(values))
+	}
+	return shift, positive
+}
+
 // withLogs takes drivers that are above zero in every series in logs: their coefficients are
-// elasticities.
-func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []string) {
+// elasticities. Those with zeros too where zeros says so.
+func withLogs(lines []string, s feature.Setting, inputs []single.Input, zeros bool) (out []string) {
 	for _, line := range lines {
 		if line != "drivers" {
 			out = append(out, line)
@@ -125,15 +137,12 @@ func withLogs(lines []string, s feature.Setting, inputs []single.Input) (out []s
 			if !driver.KnownAhead {
 				continue
 			}
-			positive := 0
-			for _, in := range inputs {
-				if !(lowest(in.Driver(d, len(in.Values)+in.Horizon)) <= 0) {
-					positive++
-				}
-			}
-			if positive == len(inputs) {
+			switch shift, positive := shiftOf(d, inputs); {
+			case positive:
 				out = append(out, "driver "+driver.Name+" log")
-			} else {
+			case zeros && shift > 0:
+				out = append(out, fmt.Sprintf("driver %s log %g", driver.Name, shift))
+			default:
 				out = append(out, "driver "+driver.Name)
 			}
 		}

@@ -39,6 +39,7 @@ type Method struct {
 	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
 	Belief    float64  // share of the change since the origin that is believed
 
+	zeroLogs   bool  // drivers with zeros in logs too, where the measure is
 	logs, diff *bool // as inner windows have it
 	thin       int   // of a trial: every how many rows are taken
 	trials     []string

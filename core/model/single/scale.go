@@ -109,3 +109,31 @@ var (
 	gauss        = [...]float64{-2.856970013872806, -1.355626179974266, 0, 1.355626179974266, 2.856970013872806}
 	gaussWeights = [...]float64{0.01125741132772071, 0.2220759220056126, 0.5333333333333333, 0.2220759220056126, 0.01125741132772071}
 )
+
+// ZeroShift is what is added to a driver with zeros before its log is taken: 1 for counts, and
+// else half the least of its values above zero. It is 0 for drivers that have no zeros, or
+// values below, or two states only.
+func ZeroShift(values []float64) float64 {
+	least, whole, zeros := math.Inf(1), true, false
+	states := map[float64]bool{}
+	for _, v := range values {
+		if v < 0 || !panel.Known(v) {
+			return 0
+		}
+		if v > 0 {
+			least = min(least, v)
+		}
+		zeros = zeros || v == 0
+		whole = whole && v == math.Trunc(v)
+		if len(states) < 3 {
+			states[v] = true
+		}
+	}
+	switch {
+	case !zeros, len(states) < 3:
+		return 0
+	case whole:
+		return 1
+	}
+	return least / 2
+}
