@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 	"sync"
 
 	"paperkettle/core/num"
@@ -60,6 +62,7 @@ func findings(p *Panel, all []facts) []Finding {
 	for j, r := range rules {
 		found[j].Kind, found[j].Grade, found[j].Meaning = r.kind, r.grade, r.meaning
 	}
+	nameSeasons(found, all)
 	found = append(found, leaks(p)...)
 	found = append(found, spellings(p)...)
 	var out []Finding
@@ -73,6 +76,24 @@ func findings(p *Panel, all []facts) []Finding {
 	return out
 }
 
+// nameSeasons says how long the cycles are that the calendar does not know.
+func nameSeasons(found []Finding, all []facts) {
+	for j := range found {
+		if found[j].Kind != ownSeason {
+			continue
+		}
+		var lengths []string
+		for _, i := range found[j].Series {
+			if text := strconv.Itoa(all[i].own); !slices.Contains(lengths, text) {
+				lengths = append(lengths, text)
+			}
+		}
+		found[j].Meaning = "follows a cycle of " + strings.Join(lengths[:min(5, len(lengths))], ", ") + " periods, " + found[j].Meaning
+	}
+}
+
+const ownSeason = "own season"
+
 func rulesFor(p *Panel) []rule {
 	season := p.Cadence.Season()
 	reach := driversReach(p)
@@ -83,6 +104,7 @@ func rulesFor(p *Panel) []rule {
 		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or use a family without one", p.Cadence.Noun(season)),
 			func(s *Series, f *facts) bool { return season > 1 && f.known >= 5 && len(s.Values) < 2*season }},
 		{"stopped", "notable", "has no value in the last season: if it is discontinued, leave it out; if data is missing, load it", func(s *Series, f *facts) bool { return f.known > 0 && s.End() < p.Length-max(1, season-1) }},
+		{ownSeason, "notable", "which the calendar does not know: families with a season take it up by themselves, and a name for its cause, as an event or a driver, would say where it is from", func(s *Series, f *facts) bool { return f.own > 0 }},
 		{"level shift", "notable", "moved to another level and stayed there: a mean over both levels misleads; find out why, and train on the part since", func(_ *Series, f *facts) bool { return f.shifted }},
 		{"outliers", "notable", "has single values far from their neighbours, by more than eight robust deviations: correct them if they are errors, or give their cause as an event", func(_ *Series, f *facts) bool { return f.outliers > 0 }},
 		{"some below zero", "notable", "is below zero in a few periods and not in the rest: returns or corrections may be booked as sales", func(_ *Series, f *facts) bool { return f.negative > 0 && f.negative*20 < f.known }},
@@ -105,6 +127,7 @@ type facts struct {
 	outliers               int
 	shifted, farScale      bool
 	trend, season          float64
+	own                    int // length of a season that the calendar does not know
 }
 
 func factsOf(values []float64) facts {
@@ -187,6 +210,7 @@ func allFacts(p *Panel, workers int) []facts {
 				f.outliers = work.outliers(values, p.Cadence.Season())
 				f.shifted = work.shifted(values, p.Cadence.Season())
 				f.trend, f.season = work.strengths(values, p.Cadence.Season())
+				f.own = FindSeason(values, p.Cadence.Season())
 				out[i] = f
 			}
 		})

@@ -185,7 +185,7 @@ func TestCheckFindsWhatDeservesALook(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string][]string{"very short": {"stopped"}, "stopped": {"stopped"}, "gaps": {"gap"}, "constant": {"constant"}, "outliers": {"returns", "spike"}, "level shift": {"step"},
-		"far scale": {"giant"}, "some below zero": {"returns"}, "intermittent demand": {"intermittent"}, "lumpy demand": {"lumpy"}, "alike spelling": {"Fine ", "fine", "intermittant", "intermittent"}}, found)
+		"far scale": {"giant"}, "some below zero": {"returns"}, "own season": {"intermittent"}, "intermittent demand": {"intermittent"}, "lumpy demand": {"lumpy"}, "alike spelling": {"Fine ", "fine", "intermittant", "intermittent"}}, found)
 }
 
 func TestCheckFindsALeakingDriver(t *testing.T) {

@@ -108,7 +108,7 @@ func (m Method) fit(ctx context.Context, in single.Input) (*State, error) {
 	known := panel.CountKnown(y)
 	s.Recipe = Recipe{Ordinal: in.Ordinal(), Length: len(y), Trend: m.Trend}
 	switch {
-	case m.Trend == "" && m.Level == wandering:
+	case m.Trend == "" && m.Level != steady:
 		s.Recipe.Trend = "straight"
 	case m.Trend == "":
 		s.Recipe.Trend = "bending"

@@ -17,11 +17,11 @@ type variant struct {
 	method Method
 }
 
-// stages settle one thing after another: whether the level keeps to the trend or wanders,
-// whether parts add or multiply, whether there is a slope, how much of the history is worth
+// stages settle one thing after another: whether there is a season that the calendar does not
+// know, whether the level keeps to the trend or wanders, whether parts add or multiply, whether there is a slope, how much of the history is worth
 // learning from, and whether a season that was seen a few times only is worth having. The
 // first variant is the one to keep to where inner windows don't tell.
-var stages = []func(m Method, in single.Input) []variant{levels, scales, zeroDrivers, trends, memories, profiles, years}
+var stages = []func(m Method, in single.Input) []variant{found, levels, scales, zeroDrivers, trends, memories, profiles, years}
 
 func levels(m Method, in single.Input) []variant {
 	if m.Level != "" {
@@ -134,6 +134,27 @@ func years(m Method, in single.Input) []variant {
 		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
 	}
 	return append(out, variant{"without the season of the " + last.Name, m})
+}
+
+// found are the seasons as they are, and with one that the calendar does not know.
+func found(m Method, in single.Input) []variant {
+	period := in.Season()
+	if m.Seasons != nil || period == in.Cadence().Season() {
+		return nil
+	}
+	out := []variant{{"seasons of the calendar", m}}
+	list, _ := seasonsOf(in.Cadence(), panel.CountKnown(in.Values), nil)
+	for _, s := range list {
+		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
+	}
+	own := wish{name: fmt.Sprintf("season of %d", period), period: float64(period), pairs: -1}
+	m.Seasons = append(slices.Clip(m.Seasons), own)
+	return append(out, variant{"a season that the calendar does not know", m}, variant{"that season alone", with(m, own)})
+}
+
+func with(m Method, w wish) Method {
+	m.Seasons = []wish{w}
+	return m
 }
 
 // The choice of a series leans on how the variants did on the others: ownSay is the weight of

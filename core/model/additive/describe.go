@@ -63,6 +63,13 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if n := len(s.Odd); n > 0 {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
 	}
+	if x, ok := s.Errs.(*Wander); ok && len(x.Jumps) > 0 {
+		places := make([]string, len(x.Jumps))
+		for k, i := range x.Jumps {
+			places[k] = s.in.View().Cadence().Format(s.Recipe.Ordinal + int64(i))
+		}
+		d.Cautions = append(d.Cautions, "the level moved for good at "+strings.Join(places, ", ")+": it starts anew there")
+	}
 	d.Cautions = append(d.Cautions, s.Notes...)
 }
 

@@ -62,17 +62,27 @@ func (s *State) moved(v panel.SeriesView, list []column, h, shift int) ([][]floa
 	if !ok {
 		return out, nil
 	}
-	past, err := s.Recipe.columns(v, 0, len(s.Values), shift)
+	if x.Alpha == 0 {
+		return out, nil
+	}
+	// What lies so far back that the level has forgotten it is left out.
+	from := max(0, len(s.Values)-int(14/x.Alpha)-1)
+	past, err := s.Recipe.columns(v, from, len(s.Values), shift)
 	if err != nil {
 		return nil, err
 	}
 	for c := range past {
 		follow := Wander{Alpha: x.Alpha, Beta: x.Beta, Phi: x.Phi}
 		for i, value := range past[c].values {
-			if !panel.Known(s.Values[i]) {
+			if !panel.Known(s.Values[from+i]) {
 				value = panel.Unknown
 			}
-			follow.step(value)
+			if i == 0 && from > 0 {
+				follow.Level = value
+			}
+			if follow.step(value); slices.Contains(x.Jumps, from+i) && panel.Known(value) {
+				follow.Level = value
+			}
 		}
 		rows := forecast.Rows{Mean: make([]float64, h)}
 		_ = follow.Forecast(v, rows) // which never fails

@@ -21,6 +21,7 @@ type work struct {
 	y      []float64
 	robust bool
 	white  [][]float64 // the series and the columns, whitened
+	jumps  []int       // periods at which the level moved for good
 }
 
 // leastNoise is the least share of the series' variance that is taken for noise: with none
@@ -32,7 +33,7 @@ const rounds = 2
 
 // fit alternates the regression on whitened columns with the ARMA of what it leaves.
 func (w *work) fit(ctx context.Context, list []column) error {
-	if w.s.method.Level == wandering {
+	if w.s.method.Level != steady {
 		return w.wander(list)
 	}
 	y := slices.Clone(w.y)

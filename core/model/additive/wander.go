@@ -45,6 +45,8 @@ type Wander struct {
 	Sigma2           float64
 	Quiet            int       // unknown values at the end
 	In               []float64 // forecasts one step ahead
+	// Jumps are the periods at which the level moved for good: it starts anew there.
+	Jumps []int
 }
 
 // step takes a value, or an unknown one, and gives the error of the forecast before it.
@@ -69,7 +71,10 @@ func (w *Wander) run(y []float64) {
 	sum, n := 0.0, 0.0
 	for i, v := range y {
 		var e float64
-		if w.In[i], e = w.step(v); panel.Known(v) {
+		w.In[i], e = w.step(v)
+		if slices.Contains(w.Jumps, i) && panel.Known(v) {
+			w.Level, w.Slope = v, w.Slope-w.Beta*e
+		} else if panel.Known(v) {
 			sum, n = sum+e*e, n+1
 		}
 	}
@@ -89,6 +94,10 @@ func (w *Wander) Whiten(columns [][]float64) ([][]float64, bool) {
 				continue
 			}
 			e := v - level
+			if len(w.Jumps) > 0 && slices.Contains(w.Jumps, i) {
+				level = v
+				continue
+			}
 			out[k][i] = e
 			level += w.Alpha * e
 			slope += w.Beta * e
@@ -164,12 +173,52 @@ func (w *work) wander(list []column) error {
 		if !w.robust || round > 0 {
 			break
 		}
-		odd := shrug(y, w.rest(list, y), best)
-		if w.s.Odd = odd; len(odd) == 0 {
+		before := slices.Clone(y)
+		rest := w.rest(list, y)
+		odd := shrug(y, rest, best)
+		if len(odd) == 0 {
 			break
+		}
+		w.s.Odd, w.jumps = part(odd, rest, best.Alpha)
+		for _, i := range w.jumps {
+			y[i] = before[i]
 		}
 	}
 	return nil
+}
+
+// jumpSpan is how many values on either side tell whether the level moved for good.
+const jumpSpan = 4
+
+// part tells odd values apart: those after which the series stays where they went, as far as
+// is known, are moves of the level, and the others mistakes. Where the level hardly follows the
+// series all are mistakes.
+func part(odd []int, rest []float64, alpha float64) (mistakes, jumps []int) {
+	for _, i := range odd {
+		before, after := near(rest, i-jumpSpan, i), near(rest, i+1, i+1+jumpSpan)
+		moved := rest[i] - before
+		if alpha > 0 && panel.Known(after) && panel.Known(before) && (after-before)/moved > 0.6 {
+			jumps = append(jumps, i)
+		} else {
+			mistakes = append(mistakes, i)
+		}
+	}
+	return mistakes, jumps
+}
+
+// near is the median of the known values from a place up to another.
+func near(x []float64, from, to int) float64 {
+	var known []float64
+	for _, v := range x[max(0, from):max(0, min(to, len(x)))] {
+		if panel.Known(v) {
+			known = append(known, v)
+		}
+	}
+	if len(known) == 0 {
+		return panel.Unknown
+	}
+	slices.Sort(known)
+	return (known[(len(known)-1)/2] + known[len(known)/2]) / 2
 }
 
 // search tries weights of the level, and then slopes around the best.
@@ -177,6 +226,7 @@ func (w *work) search(list []column, columns [][]float64) *Wander {
 	var best *Wander
 	least := math.Inf(1)
 	try := func(x Wander) {
+		x.Jumps = w.jumps
 		if loss, noise, ok := w.likelihood(list, columns, &x); ok && loss < least-1e-9 {
 			least, best = loss, &x
 			best.Sigma2 = noise

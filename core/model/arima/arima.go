@@ -112,7 +112,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 }
 
 func (m Method) season(in single.Input) int {
-	season := in.Cadence().Season()
+	season := in.Season()
 	if m.Season > 0 {
 		season = m.Season
 	}

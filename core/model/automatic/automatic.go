@@ -55,8 +55,13 @@ var taking = []struct {
 // forms are those that can serve a view.
 func forms(v panel.View) (out []form) {
 	all := members()
+	// Days and weeks of hours at once are beyond what these two model, and they are slow at it.
+	within := len(v.Cadence().Seasons()) > 2
 	for _, t := range taking {
 		name := t.name
+		if within && (name == "arima" || name == "theta") {
+			continue
+		}
 		if all.CheckCadence(name, nil, v.Cadence()) != nil {
 			continue
 		}

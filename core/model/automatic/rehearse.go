@@ -113,58 +113,68 @@ func (l loss) log() float64 {
 	if l.failed || l.n == 0 {
 		return panel.Unknown
 	}
-	return math.Log(max(1e-9, math.Sqrt(l.abs/l.n*math.Sqrt(l.squared/l.n))))
+	return math.Log(max(exact, math.Sqrt(l.abs/l.n*math.Sqrt(l.squared/l.n))))
 }
+
+// exact is the error, next to the usual change, below which a forecast is taken for exact.
+const exact = 1e-3
 
 // try trains a form before the first inner window and forecasts them all.
 func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form, t single.Trial) ([]loss, error) {
 	out := make([]loss, v.Len())
 	env.Horizon = t.Horizon
-	at := v.Origin() + t.Keep // t.Keep counts back from the end
-	trained, err := f.model.Train(ctx, v.Before(at), env)
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
-	if err != nil {
-		for i := range out {
-			out[i].failed = true
-		}
-		return out, nil
-	}
+	first := v.Origin() + t.Keep // t.Keep counts back from the end
 	units := make([]float64, v.Len())
 	for i := range units {
-		values, _ := v.Before(at).Values(i)
+		values, _ := v.Before(first).Values(i)
 		units[i] = usualChange(values, v.Cadence().Season())
 	}
+	var trained model.Trained
 	for w := range t.Windows {
-		seen := v.Before(at + w*t.Stride)
-		if w > 0 {
-			if err := trained.Advance(ctx, seen); err != nil {
-				return nil, err
+		seen := v.Before(first + w*t.Stride)
+		var err error
+		if w == 0 {
+			trained, err = f.model.Train(ctx, seen, env)
+		} else {
+			err = trained.Advance(ctx, seen)
+		}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil {
+			for i := range out {
+				out[i].failed = true
 			}
+			return out, nil
 		}
 		res, err := trained.Forecast(ctx, seen, t.Horizon)
 		if err != nil {
 			return nil, err
 		}
+		// Where few series tell, late windows weigh more: they are nearer to what is to be
+		// forecast. Many series tell by their number.
+		late := math.Pow(float64(1+w), 1/math.Sqrt(float64(v.Len())))
 		for i := range out {
-			if res.Err[i] != nil {
-				out[i].failed = true
-				continue
-			}
-			values, first := v.Values(i)
-			for k, m := range res.Series[i].Mean {
-				j := seen.Origin() + 1 + k - first
-				if j < 0 || j >= len(values) {
-					continue
-				}
-				if d := (values[j] - m) / units[i]; d == d {
-					out[i].abs, out[i].squared, out[i].n = out[i].abs+math.Abs(d), out[i].squared+d*d, out[i].n+1
-				}
+			if out[i].failed = out[i].failed || res.Err[i] != nil; !out[i].failed {
+				out[i].take(v, i, seen.Origin()+1, res.Series[i].Mean, units[i], late)
 			}
 		}
 	}
 	return out, nil
+}
+
+// take adds the errors of a window's forecasts, in units.
+func (l *loss) take(v panel.View, i, from int, means []float64, unit, weight float64) {
+	values, first := v.Values(i)
+	for k, m := range means {
+		j := from + k - first
+		if j < 0 || j >= len(values) {
+			continue
+		}
+		if d := (values[j] - m) / unit; d == d {
+			l.abs, l.squared, l.n = l.abs+weight*math.Abs(d), l.squared+weight*d*d, l.n+weight
+		}
+	}
 }
 
 // usualChange is the mean absolute change over a season, or over a period where that is less;

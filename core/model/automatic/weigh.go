@@ -11,6 +11,7 @@ import (
 const (
 	ownSay  = 0.3
 	fewSays = 4.0
+	mostOwn = 4 // log of how much worse a form can be on the series itself
 )
 
 // score is the log of a form's expected loss on a series next to the best's: its own windows
@@ -21,9 +22,9 @@ func (e *evidence) score(i, k int) float64 {
 	}
 	own := panel.Unknown
 	if best := lowestKnown(e.own[i]); panel.Known(best) {
-		own = most
+		own = mostOwn
 		if v := e.own[i][k]; panel.Known(v) {
-			own = min(most, v-best)
+			own = min(mostOwn, v-best)
 		}
 	}
 	pooled := e.pooled[e.kinds[i]]
@@ -65,7 +66,9 @@ func (e *evidence) weigh(alone bool) [][]float64 {
 			case v == best:
 				w[k], chosen = 1, true
 			default:
-				w[k] = math.Exp(-sharp * (v - best))
+				// A form that is twice as bad is hardly so by chance, however little was seen.
+				d := v - best
+				w[k] = math.Exp(-sharp*d - 0.2*d*d)
 			}
 			if w[k] < leastWeight {
 				w[k] = 0

@@ -64,6 +64,9 @@ const weak = 0.1
 // shortest first.
 func Periods(in single.Input, season int) (out []int, missed int) {
 	list := in.Cadence().Seasons()
+	if found := in.Season(); found != in.Cadence().Season() {
+		list = []float64{float64(found)}
+	}
 	if season > 0 {
 		list = []float64{float64(season)}
 	}

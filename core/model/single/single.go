@@ -30,6 +30,16 @@ type Input struct {
 // Cadence is the series' cadence.
 func (in Input) Cadence() calendar.Cadence { return in.View().Cadence() }
 
+// Season is the cadence's shortest season, or the one that the series shows where it is
+// another.
+func (in Input) Season() int {
+	calendar := in.Cadence().Season()
+	if found := panel.FindSeason(in.Values, calendar); found > 0 {
+		return found
+	}
+	return calendar
+}
+
 // Ordinal is the period of the first value.
 func (in Input) Ordinal() int64 { return in.View().Ordinal(in.First) }
 

@@ -20,20 +20,33 @@ type Trial struct {
 	Windows int
 }
 
-// mostWindows is the number of inner origins.
-const mostWindows = 6
+// The number of inner origins: of histories of many horizons more, so that rare days on which
+// a method goes far wrong are among them.
+const (
+	mostWindows = 6
+	manyWindows = 10
+)
 
 // TrialOf lays inner windows: over the last quarter of a long history, and close together in
 // a short one; ok is false where there is no room for any.
 func TrialOf(in Input) (t Trial, ok bool) {
 	n := len(in.Values)
 	t.Horizon = max(1, min(in.Horizon, n/6))
-	t.Stride = max(1, t.Horizon/2, (n/4-t.Horizon)/(mostWindows-1))
+	most := mostWindows
+	if n/4 >= manyWindows*t.Horizon*3/4 {
+		most = manyWindows
+	}
+	t.Stride = max(1, t.Horizon/2, (n/4-t.Horizon)/(most-1))
+	// A window's origin has the place in the season that the real one has: forecasts made at
+	// night are not those made at noon.
+	if season := in.Cadence().Season(); t.Stride > season {
+		t.Stride -= t.Stride % season
+	}
 	least := max(10, min(2*in.Cadence().Season()+3, n*2/3))
 	if n-least < t.Horizon {
 		return t, false
 	}
-	t.Windows = min(mostWindows, (n-least-t.Horizon)/t.Stride+1)
+	t.Windows = min(most, (n-least-t.Horizon)/t.Stride+1)
 	t.Keep = n - t.Horizon - (t.Windows-1)*t.Stride
 	return t, Tells(in.Values[:t.Keep])
 }

@@ -40,6 +40,14 @@ type fitter struct {
 	p     params
 	x     []float64
 	waste []float64
+	top   float64 // bound of alpha; 0 for highest
+}
+
+func (f *fitter) alphaTop() float64 {
+	if f.top > 0 {
+		return f.top
+	}
+	return highest
 }
 
 // The weights lie within these bounds: alpha itself, beta as a share of alpha, gamma as
@@ -96,7 +104,7 @@ func (f Form) free(m int) int {
 func (f *fitter) spread(x []float64) (dAlpha, dBeta, dGamma, dPhi float64) {
 	p, i := &f.p, 0
 	next := func() float64 { i++; return x[i-1] }
-	p.Alpha, dAlpha = within(next(), lowest, highest)
+	p.Alpha, dAlpha = within(next(), lowest, f.alphaTop())
 	p.Beta, p.Gamma, p.Phi, p.Slope = 0, 0, 1, 0
 	if f.form.Trend != NoTrend {
 		p.Beta, dBeta = within(next(), lowest, highest)
@@ -118,8 +126,8 @@ func (f *fitter) spread(x []float64) (dAlpha, dBeta, dGamma, dPhi float64) {
 }
 
 // gather is spread's way back.
-func gather(form Form, p *params, x []float64) []float64 {
-	x = append(x[:0], without(p.Alpha, lowest, highest))
+func (f *fitter) gather(form Form, p *params, x []float64) []float64 {
+	x = append(x[:0], without(p.Alpha, lowest, f.alphaTop()))
 	if form.Trend != NoTrend {
 		x = append(x, without(p.Beta/p.Alpha, lowest, highest))
 	}
@@ -206,7 +214,7 @@ func (f *fitter) begin(form Form) []float64 {
 	var x, trial []float64
 	for _, w := range usualWeights {
 		p.Alpha, p.Beta, p.Gamma, p.Phi = w[0], w[0]*w[1], (1-w[0])*w[2], 0.95
-		trial = gather(form, &p, trial)
+		trial = f.gather(form, &p, trial)
 		if v := f.value(trial); v < best || x == nil {
 			best = v
 			x = append(x[:0], trial...)

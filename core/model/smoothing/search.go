@@ -67,7 +67,7 @@ func (f *fitter) grow(form Form, done map[Form]*estimate) []float64 {
 		}
 		p := from.p
 		change(&p)
-		x := gather(form, &p, nil)
+		x := f.gather(form, &p, nil)
 		f.form = form
 		if v := f.value(x); v < least {
 			best, least = x, v

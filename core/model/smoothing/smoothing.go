@@ -35,6 +35,7 @@ type Method struct {
 	// Averaged mixes the forms whose criterion is near the lowest, by Akaike's weights,
 	// rather than to take the lowest alone.
 	Averaged bool
+	Calm     bool // the level follows the series slowly
 }
 
 // Auto is the method with all left to the data.
@@ -146,10 +147,41 @@ func roundsNeeded(m int) int {
 	return 2
 }
 
-// Fit chooses and fits a form.
-func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
+// calmTop is the most that a level takes of an error where it follows slowly.
+const calmTop = 0.03
+
+// Fit chooses and fits a form. Of many steps ahead within days, a level that follows slowly is
+// tried beside the likeliest: bursts pass, and the likelihood looks one step ahead alone.
+func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
+	if !m.Calm && m.Averaged && m.Allowed.Form == nil && in.Season() >= statesUpTo && in.Horizon >= statesUpTo {
+		if t, ok := single.TrialOf(in); ok && len(in.Values) >= longRounds*in.Season() {
+			m.Calm = m.calmer(ctx, in, t)
+		}
+	}
+	return m.fit(in)
+}
+
+// calmer says whether a level that follows slowly does better on inner windows.
+func (m Method) calmer(ctx context.Context, in single.Input, t single.Trial) bool {
+	slow := m
+	slow.Calm = true
+	var losses [2]float64
+	for k, x := range []Method{m, slow} {
+		state, err := x.fit(t.Early(in))
+		if err != nil || ctx.Err() != nil {
+			return false
+		}
+		losses[k] = t.Loss(state, in)
+	}
+	return losses[1] < losses[0]
+}
+
+func (m Method) fit(in single.Input) (single.State, error) {
 	f := fitters.Get().(*fitter)
 	defer fitters.Put(f)
+	if f.top = 0; m.Calm {
+		f.top = calmTop
+	}
 	s := &State{Ordinal: in.Ordinal(), Values: in.Values, Used: len(in.Values), Seed: in.Seed}
 	list, season, err := m.list(f, s, in)
 	if err != nil {
@@ -237,7 +269,7 @@ func (m Method) short(in single.Input) int {
 	if m.Season > 0 {
 		return m.Season
 	}
-	season := in.Cadence().Season()
+	season := in.Season()
 	if season > statesUpTo && len(in.Values) < longRounds*season {
 		return 1 // harmonics serve it
 	}

@@ -97,6 +97,7 @@ func (t together) behind(in single.Input) map[Form]float64 {
 		return nil
 	}
 	f := fitters.Get().(*fitter)
+	f.top = 0
 	defer fitters.Put(f)
 	s := &State{Values: in.Values}
 	list, _, _ := t.method.list(f, s, in)

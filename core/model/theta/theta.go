@@ -61,7 +61,7 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	defer fitters.Put(f)
 	s := State{Theta: 2, Values: in.Values, Used: len(in.Values)}
 	s.Scale = num.MeanSize(in.Values)
-	season := in.Cadence().Season()
+	season := in.Season()
 	if m.Season > 0 {
 		season = m.Season
 	}

@@ -1,0 +1,124 @@
+package panel
+
+import "math"
+
+// The bounds of a season that the calendar does not know.
+const (
+	fewestRounds  = 4   // that the history must hold
+	leastEcho     = 0.3 // autocorrelation at its length
+	leastRise     = 0.3 // of that autocorrelation above the least before it
+	leastStrength = 0.5
+	nearPeak      = 0.9 // the shortest length as good as this is the season, longer ones its multiples
+	mustBeat      = 0.8 // of the calendar's error, or a mean's, over the last third
+)
+
+// FindSeason looks for a season that the calendar does not know: the length of the cycle that
+// the series follows much more closely than its calendar's shortest season, or than none; 0
+// where there is none. The length is the shortest peak of the autocorrelation of what a slow
+// moving mean leaves; it is taken only where its strength is high, and where the means of its
+// places in the first two thirds forecast the last third clearly better than those of the
+// calendar's season do, or than a plain mean. Unknown values count for nothing.
+//
+// Source of the autocorrelation peak as a season's length: Chatfield, The Analysis of Time
+// Series (6th ed. 2004), ch. 2.
+func FindSeason(values []float64, calendar int) int {
+	n := len(values)
+	if n < 6*fewestRounds || CountKnown(values) < 6*fewestRounds {
+		return 0
+	}
+	rest := detrended(values)
+	found := echo(rest, n/fewestRounds)
+	if found == 0 || calendar > 1 && found%calendar == 0 {
+		return 0
+	}
+	if _, strength := Strengths(values, found); !(strength >= leastStrength) {
+		return 0
+	}
+	own := placesError(rest, found)
+	if !(own < mustBeat*placesError(rest, 1)) || calendar > 1 && n >= 3*calendar && !(own < mustBeat*placesError(rest, calendar)) {
+		return 0
+	}
+	return found
+}
+
+// detrended takes a slow moving mean out, or the plain mean at the ends.
+func detrended(values []float64) []float64 {
+	n := len(values)
+	slow := centred(nil, values, n/3|1)
+	first, last := -1, -1
+	for i, v := range slow {
+		if Known(v) {
+			if first < 0 {
+				first = i
+			}
+			last = i
+		}
+	}
+	out := make([]float64, n)
+	for i, v := range values {
+		level := slow[max(first, min(i, last))]
+		if i < first || i > last { // the line through its ends goes on
+			level += (slow[last] - slow[first]) / float64(max(1, last-first)) * float64(i-max(first, min(i, last)))
+		}
+		out[i] = v - level
+	}
+	return out
+}
+
+// echo is the lag of the first high peak of the autocorrelation; 0 where there is none.
+func echo(x []float64, most int) int {
+	r := make([]float64, most+2)
+	own := product(x, 0)
+	if !(own > 0) {
+		return 0
+	}
+	for k := 1; k < len(r); k++ {
+		r[k] = product(x, k) / own
+	}
+	top := 0.0
+	peak := func(k int) bool { return r[k] >= r[k-1] && r[k] >= r[k+1] && r[k] >= leastEcho }
+	for k := 2; k <= most; k++ {
+		if peak(k) {
+			top = max(top, r[k])
+		}
+	}
+	least := 1.0
+	for k := 1; k <= most; k++ {
+		if k > 1 && peak(k) && r[k]-least >= leastRise && r[k] >= nearPeak*top {
+			return k
+		}
+		least = min(least, r[k])
+	}
+	return 0
+}
+
+// product is the mean product of values a lag apart.
+func product(x []float64, lag int) float64 {
+	sum, n := 0.0, 0.0
+	for i := lag; i < len(x); i++ {
+		if v := x[i] * x[i-lag]; Known(v) {
+			sum, n = sum+v, n+1
+		}
+	}
+	return sum / max(n, 1)
+}
+
+// placesError is the mean absolute error, over the last third, of the means of the places in a
+// season over the first two thirds.
+func placesError(x []float64, season int) float64 {
+	cut := 2 * len(x) / 3
+	sums, counts := make([]float64, season), make([]float64, season)
+	for i, v := range x[:cut] {
+		if Known(v) {
+			sums[i%season] += v
+			counts[i%season]++
+		}
+	}
+	sum, n := 0.0, 0.0
+	for i := cut; i < len(x); i++ {
+		if e := math.Abs(x[i] - sums[i%season]/counts[i%season]); Known(e) {
+			sum, n = sum+e, n+1
+		}
+	}
+	return sum / n
+}
