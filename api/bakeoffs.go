@@ -105,12 +105,12 @@ type Duel struct {
 	Wins   int         `json:"wins" doc:"series on which a is better"`
 	Losses int         `json:"losses"`
 	Mean   *float64    `json:"mean" doc:"mean of a's value less b's"`
-	Low    *float64    `json:"low" doc:"the 95 % interval of the difference in the whole, series drawn anew"`
+	Low    *float64    `json:"low" doc:"the 95 % interval of the difference in the whole, over series and windows"`
 	High   *float64    `json:"high"`
 	Series []DuelPoint `json:"series"`
 }
 
-// DuelPoint is one series of a duel. P is of the Diebold-Mariano test on absolute errors.
+// DuelPoint is one series of a duel. P is of a test on mean absolute errors of windows that do not overlap, six or more.
 type DuelPoint struct {
 	Series string   `json:"series"`
 	A      *float64 `json:"a"`
@@ -263,9 +263,9 @@ type OverSeries struct {
 	MeanRank   *float64 `json:"mean_rank"`
 	Won        *float64 `json:"won" doc:"share of series on which none is better"`
 	Beats      *float64 `json:"beats" doc:"share of series on which it beats the baseline"`
-	BehindLow  *float64 `json:"behind_low" doc:"95 % interval of its metric less the leader's, series drawn anew"`
+	BehindLow  *float64 `json:"behind_low" doc:"95 % interval of its metric less the leader's, over series and windows"`
 	BehindHigh *float64 `json:"behind_high"`
-	P          *float64 `json:"p,omitempty" doc:"of a Diebold-Mariano test against the leader, where series are few"`
+	P          *float64 `json:"p,omitempty" doc:"of a test on the mean errors of windows that do not overlap, six or more, against the leader, where series are few"`
 	LikeLeader bool     `json:"like_leader" doc:"it can't be told from the leader"`
 }
 

@@ -148,7 +148,7 @@ func (a *app) bakeoffDuel() *cobra.Command {
 		if a.output == "table" {
 			fmt.Fprintf(a.out, "%s is better than %s on %d series and worse on %d, by %s.", d.A, d.B, d.Wins, d.Losses, d.Metric)
 			if d.Low != nil && d.High != nil {
-				fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, series drawn anew).", a.figure(d.Low), a.figure(d.High))
+				fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, over series and windows).", a.figure(d.Low), a.figure(d.High))
 			}
 			fmt.Fprintln(a.out)
 		}

@@ -298,6 +298,9 @@ func ReadStandings(ctx context.Context, s *store.Store, e *bakeoff.Engine, id ui
 
 func rankStored(ctx context.Context, s *store.Store, e *bakeoff.Engine, id uint, metric, per string) (*bakeoff.Standings, error) {
 	tally, err := bakeoff.NewTally(e, per)
+	if err == nil {
+		err = tally.By(metric)
+	}
 	if err != nil {
 		return nil, err
 	}

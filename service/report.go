@@ -102,7 +102,7 @@ func standingsSection(st api.Standings) export.Section {
 			metrics = append(metrics, m)
 		}
 	}
-	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"}, Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, series drawn anew, holds zero."}
+	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"}, Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, over series and windows, holds zero."}
 	for _, m := range metrics {
 		out.Head = append(out.Head, m.Name)
 	}

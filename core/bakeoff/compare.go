@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"paperkettle/core/calendar"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 )
@@ -17,7 +16,9 @@ type Duel struct {
 	metric score.Metric
 	pair   [2]int
 	accs   [2][]score.Acc
-	errors [2][][]float64
+	means  [2][][]float64 // by series and window
+	cells  [2]score.Cells
+	ratio  bool // the metric is a ratio of sums
 }
 
 // NewDuel makes one of two contenders by their names; an empty metric is the plan's.
@@ -29,12 +30,12 @@ func NewDuel(e *Engine, a, b, metric string) (*Duel, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Duel{e: e, metric: m}
+	d := &Duel{e: e, metric: m, ratio: true}
 	for i, name := range []string{a, b} {
 		if d.pair[i] = e.Plan.Contender(name); d.pair[i] < 0 {
 			return nil, fmt.Errorf("no contender of the bake-off is called %q", name)
 		}
-		d.accs[i], d.errors[i] = e.newAccs(len(e.Chosen)), make([][]float64, len(e.Chosen))
+		d.accs[i], d.means[i], d.cells[i] = e.newAccs(len(e.Chosen)), e.newMeans(), e.newCells()
 	}
 	return d, nil
 }
@@ -58,14 +59,15 @@ func (d *Duel) Add(t Task, r *TaskResult) error {
 			acc := r.Series[k]
 			acc.Abs = appendAbs(nil, r.Errors[k*h:(k+1)*h])
 			d.accs[i][at].Merge(&acc)
-			d.errors[i][at] = append(d.errors[i][at], r.Errors[k*h:(k+1)*h]...)
+			d.means[i][at][t.Window] = mean(absolute(r.Errors[k*h : (k+1)*h]))
+			d.ratio = d.ratio && d.e.addCell(d.cells[i], d.metric, at, t.Window, &acc)
 		}
 	}
 	return nil
 }
 
-// Pair is one series of a duel: both values, and the p-value of a test on absolute
-// errors, NaN where there are too few points.
+// Pair is one series of a duel: both values, and the p-value of a test on the mean absolute
+// errors of windows that don't overlap, NaN where those are too few.
 type Pair struct {
 	Series  int
 	A, B, P float64
@@ -79,8 +81,8 @@ func (d *Duel) Pairs() []Pair {
 			continue
 		}
 		p := Pair{s, d.metric.Value(&d.accs[0][at]), d.metric.Value(&d.accs[1][at]), math.NaN()}
-		if dm, err := score.TestEqual(d.errors[0][at], d.errors[1][at], d.e.Plan.Split.Horizon, 1); err == nil {
-			p.P = dm.P
+		if got, err := score.TestWindows(d.e.lone(d.means[0][at]), d.e.lone(d.means[1][at])); err == nil {
+			p.P = got.P
 		}
 		out = append(out, p)
 	}
@@ -98,28 +100,19 @@ func (d *Duel) Better(a, b float64) int {
 	return 0
 }
 
-// Between is the 95 % interval of the first's metric less the second's in the whole,
-// series drawn anew; NaN where they are too few or the metric is no ratio of sums.
+// Between is the 95 % interval of the first's metric less the second's in the whole; NaN where
+// series are too few or the metric is no ratio of sums.
 func (d *Duel) Between() score.Between {
-	none := score.Between{Low: math.NaN(), High: math.NaN()}
-	parts := make([][][2]float64, 2)
+	both := 0
 	for at := range d.e.Chosen {
-		if d.accs[0][at].N == 0 || d.accs[1][at].N == 0 {
-			continue
-		}
-		for i := range parts {
-			a, b, ok := d.metric.Parts(&d.accs[i][at])
-			if !ok {
-				return none
-			}
-			parts[i] = append(parts[i], [2]float64{a, b})
+		if d.accs[0][at].N > 0 && d.accs[1][at].N > 0 {
+			both++
 		}
 	}
-	if len(parts[0]) < fewSeries {
-		return none
+	if both < fewSeries || !d.ratio {
+		return score.Between{Low: math.NaN(), High: math.NaN()}
 	}
-	rnd := num.Stream(d.e.Plan.Seed, "duel", d.e.Plan.Contenders[d.pair[0]].Name, d.e.Plan.Contenders[d.pair[1]].Name, d.metric.Name)
-	return score.Bootstrap(parts, d.metric.Ratio, d.metric.Order, 1, rnd)[0]
+	return score.Difference(d.cells[0], d.cells[1], d.metric.Ratio, d.metric.Order)
 }
 
 // Residuals gathers one contender's errors, forecast less actual.

@@ -56,7 +56,7 @@ func TestDuelsAndResidualsAgreeWithTheStandings(t *testing.T) {
 				assert.Equal(t, row.Values[2], pairs[i].B)
 			}
 		}
-		assert.Less(t, pairs[i].P, 0.05, "a weekly pattern beats repeating the last value")
+		assert.True(t, math.IsNaN(pairs[i].P), "three windows are too few for a test")
 	}
 	between := d.Between()
 	assert.Less(t, between.High, 0.0)

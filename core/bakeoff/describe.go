@@ -28,7 +28,7 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 	}
 	members, at := []int{series}, 0
 	if e.across[contender] {
-		members = e.Shard(Task{w, contender, 0})
+		members = e.learnt(w)
 		at = slices.Index(members, series)
 	}
 	e.lastFit.mu.Lock()

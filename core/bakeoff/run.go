@@ -95,7 +95,11 @@ func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
 // none.
 func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 	var fresh []int
-	for _, s := range shard {
+	learnt := shard
+	if g.e.across[g.t.Contender] {
+		learnt = g.e.learnt(w)
+	}
+	for _, s := range learnt {
 		if !g.trained[s] {
 			fresh = append(fresh, s)
 		}
@@ -118,6 +122,18 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 		g.trained[s] = true
 	}
 	return f, nil
+}
+
+// learnt lists the series that a contender which learns from all of them trains on: those with
+// a history, whether or not they are assessed.
+func (e *Engine) learnt(w int) (out []int) {
+	win := e.Windows[w]
+	for _, s := range e.Chosen {
+		if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 func (e *Engine) random(window, contender int) func(series string) *rand.Rand {
@@ -204,9 +220,15 @@ func Forecast(ctx context.Context, m model.Model, v panel.View, horizon int, ran
 
 // result rounds, packs and scores the forecasts of a shard.
 func (e *Engine) result(w int, shard []int, p *prediction) *TaskResult {
-	win := e.Windows[w]
+	res := e.resultIn(e.Windows[w], shard, p)
+	res.Window = w
+	return res
+}
+
+// resultIn is result in a window that need not be one of the plan's.
+func (e *Engine) resultIn(win split.Window, shard []int, p *prediction) *TaskResult {
 	horizon := e.Plan.Split.Horizon
-	res := &TaskResult{Window: w, Filled: p.filled, Packed: make([]byte, 0, len(shard)*forecast.PackedSize(horizon)),
+	res := &TaskResult{Filled: p.filled, Packed: make([]byte, 0, len(shard)*forecast.PackedSize(horizon)),
 		Steps: e.newAccs(horizon), Series: e.newAccs(len(shard)), Errors: make([]float64, 0, len(shard)*horizon), Train: score.NewAcc(len(e.Plan.Levels))}
 	s := e.scorer()
 	for i, rows := range p.rows {
@@ -264,12 +286,16 @@ func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.
 	}
 	view := e.view(f.series, win)
 	for i, s := range f.series {
+		at, ok := p.at[s]
+		if !ok {
+			continue
+		}
 		seen, _ := view.Values(i)
 		fitted := told.Fitted(i, len(seen))
 		if fitted == nil {
 			continue
 		}
-		acc.AddTraining(seen, fitted, p.scales[p.at[s]])
+		acc.AddTraining(seen, fitted, p.scales[at])
 	}
 }
 
@@ -281,7 +307,7 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 	if err != nil {
 		return nil, err
 	}
-	past := map[int]*pastShard{}
+	h := &history{e: e, co: co, metric: metric}
 	now := make([]*memberShard, len(co.members))
 	var out []*TaskResult
 	for _, w := range e.taskWindows(t) {
@@ -294,29 +320,28 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 			}
 		}
 		shard := e.Shard(Task{w, t.Contender, t.Shard})
+		if !h.tells(e.Windows[w].Origin) {
+			if err := h.rehearse(ctx, w, shard); err != nil {
+				return nil, err
+			}
+		}
 		p := e.prediction(shard)
 		rows := make([]forecast.Rows, len(co.members))
+		h.judge(shard, e.Windows[w].Origin)
 		for i, s := range shard {
-			if past[s] == nil {
-				past[s] = &pastShard{}
-			}
 			for m := range rows {
 				if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
 					return nil, err
 				}
 			}
-			p.rows[i], _, p.errs[i] = co.Combine(rows, past[s].past(co, metric))
+			p.rows[i], _, p.errs[i] = co.Combine(rows, h.past(s, e.Windows[w].Origin))
 		}
 		if err := e.fill(ctx, t.Contender, w, shard, p); err != nil {
 			return nil, err
 		}
 		p.scales = e.scales(w, t.Shard, shard)
 		out = append(out, e.result(w, shard, p))
-		for _, s := range shard { // from here on it is past
-			for m := range now {
-				past[s].take(e, m, len(co.members), w, s, now[m])
-			}
-		}
+		h.windows = append(h.windows, pastWindow{e.Windows[w], slices.Clone(now)})
 	}
 	return out, nil
 }
@@ -370,68 +395,41 @@ func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, er
 		return nil, err
 	}
 	co := e.combiners[contender]
-	gathered := make(map[int]*pastShard, len(e.Chosen))
-	for m, member := range co.members {
+	out := make(map[string]model.Past, len(e.Chosen))
+	last := e.Panel.Length - 1
+	kept := map[Task]*memberShard{} // of members that learn from all series
+	for shard := range e.shards() {
+		h := &history{e: e, co: co, metric: metric}
+		seen := map[int]bool{}
+		var series []int
 		for w := range e.Windows {
-			for shard := range e.shards() {
+			got := make([]*memberShard, len(co.members))
+			for m, member := range co.members {
 				t := Task{w, member, shard}
-				series := e.Shard(t)
-				if len(series) == 0 || shard > 0 && e.across[member] {
-					continue
+				if e.across[member] {
+					t.Shard = 0
 				}
-				got, err := e.memberShard(t, stored)
-				if err != nil {
-					return nil, err
-				}
-				for _, s := range series {
-					if gathered[s] == nil {
-						gathered[s] = &pastShard{}
+				if got[m] = kept[t]; got[m] == nil {
+					if got[m], err = e.memberShard(t, stored); err != nil {
+						return nil, err
 					}
-					gathered[s].take(e, m, len(co.members), w, s, got)
+				}
+				if e.across[member] {
+					kept[t] = got[m]
+				}
+			}
+			h.windows = append(h.windows, pastWindow{e.Windows[w], got})
+			for _, s := range e.Shard(Task{w, contender, shard}) {
+				if !seen[s] {
+					seen[s] = true
+					series = append(series, s)
 				}
 			}
 		}
-	}
-	out := make(map[string]model.Past, len(gathered))
-	for s, p := range gathered {
-		out[e.Panel.Series[s].Key] = p.past(co, metric)
+		h.judge(series, last)
+		for _, s := range series {
+			out[e.Panel.Series[s].Key] = h.past(s, last)
+		}
 	}
 	return out, nil
-}
-
-// pastShard gathers what earlier windows tell of the members on one series.
-type pastShard struct {
-	errors [][]float64
-	actual []float64
-	accs   []score.Acc
-}
-
-func (p *pastShard) take(e *Engine, member, members, w, series int, got *memberShard) {
-	i, ok := got.at[series]
-	if !ok {
-		return
-	}
-	if p.errors == nil {
-		p.errors, p.accs = make([][]float64, members), e.newAccs(members)
-	}
-	h := e.Plan.Split.Horizon
-	p.errors[member] = append(p.errors[member], got.res.Errors[i*h:(i+1)*h]...)
-	p.accs[member].Merge(&got.res.Series[i])
-	if member == 0 {
-		for k := range h {
-			p.actual = append(p.actual, e.Panel.Series[series].At(e.Windows[w].AssessFirst()+k))
-		}
-	}
-}
-
-func (p *pastShard) past(co *combiner, m score.Metric) model.Past {
-	out := model.Past{Usual: co.usual, Errors: p.errors, Actual: p.actual}
-	for i := range p.accs {
-		v := m.Value(&p.accs[i])
-		if v == v {
-			v = m.Order(v)
-		}
-		out.Scores = append(out.Scores, v)
-	}
-	return out
 }

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"paperkettle/core/num"
 	"paperkettle/core/score"
 )
 
@@ -262,55 +261,45 @@ func (t *Tally) hindsight(m score.Metric, values [][]float64) float64 {
 	return m.Value(&whole)
 }
 
-// behind draws the series anew; nil where they are too few or the metric is no ratio of
-// sums.
+// behind are the intervals of each contender's metric less the leader's; nil where series are
+// too few or the metric is no ratio of sums.
 func (t *Tally) behind(m score.Metric, lead int) []score.Between {
-	parts := make([][][2]float64, len(t.e.models))
+	scored := 0
 	for s := range t.e.Chosen {
-		if t.bySeries[lead][s].N == 0 {
-			continue
-		}
-		for c := range parts {
-			num, den, ok := m.Parts(&t.bySeries[c][s])
-			if !ok {
-				return nil
-			}
-			parts[c] = append(parts[c], [2]float64{num, den})
+		if t.bySeries[lead][s].N > 0 {
+			scored++
 		}
 	}
-	if len(parts[lead]) < fewSeries {
+	if scored < fewSeries || t.cells == nil || t.cellsBy.Name != m.Name {
 		return nil
 	}
-	return score.Bootstrap(parts, m.Ratio, m.Order, lead, num.Stream(t.e.Plan.Seed, "bootstrap", m.Name))
+	out := make([]score.Between, len(t.cells))
+	for c := range out {
+		out[c] = score.Difference(t.cells[c], t.cells[lead], m.Ratio, m.Order)
+	}
+	return out
 }
 
-// testFew tests the absolute errors of a contender and the leader in order of time, as
+// testFew tests the mean absolute errors of a contender and the leader, window by window, as
 // means over the few series, each in units of its leader's mean.
 func (t *Tally) testFew(c, lead int) (p float64, ok bool) {
-	var sums, counts []float64
-	for s := range t.errors[lead] {
-		a, b := t.errors[c][s], t.errors[lead][s]
-		unit := mean(absolute(b))
-		if len(a) != len(b) || !(unit > 0) {
+	a, b := make([]float64, len(t.e.Windows)), make([]float64, len(t.e.Windows))
+	counts := make([]float64, len(a))
+	for s := range t.means[lead] {
+		unit := mean(t.means[lead][s])
+		if !(unit > 0) {
 			continue
 		}
-		for i := range a {
-			if i == len(sums) {
-				sums, counts = append(sums, 0), append(counts, 0)
-			}
-			if d := (math.Abs(a[i]) - math.Abs(b[i])) / unit; d == d {
-				sums[i] += d
-				counts[i]++
+		for w := range a {
+			if x, y := t.means[c][s][w]/unit, t.means[lead][s][w]/unit; x == x && y == y {
+				a[w], b[w], counts[w] = a[w]+x, b[w]+y, counts[w]+1
 			}
 		}
 	}
-	var d []float64
-	for i, n := range counts {
-		if n > 0 {
-			d = append(d, sums[i]/n)
-		}
+	for w, n := range counts {
+		a[w], b[w] = a[w]/n, b[w]/n // unknown where no series is
 	}
-	got, err := score.TestDifference(d, t.e.Plan.Split.Horizon)
+	got, err := score.TestWindows(t.e.lone(a), t.e.lone(b))
 	return got.P, err == nil && got.P == got.P
 }
 

@@ -24,7 +24,9 @@ type Tally struct {
 	// Of the whole, by contender: each chosen series' sums, the sums within training
 	// parts, and the weighted sums of every metric.
 	bySeries [][]score.Acc
-	errors   [][][]float64 // [contender][place]: of a few series alone, in order of time
+	means    [][][]float64 // [contender][place][window]: mean absolute errors, of a few series alone
+	cells    []score.Cells // by contender, of cellsBy; nil where it is no ratio of sums
+	cellsBy  score.Metric
 	train    []score.Acc
 	weighted []weightedSums
 	metrics  []score.Metric
@@ -54,13 +56,22 @@ func NewTally(e *Engine, per string) (*Tally, error) {
 		return nil, err
 	}
 	t.train, t.weighted, t.shares = e.newAccs(n), make([]weightedSums, n), map[int]map[int]float64{}
-	t.bySeries, t.errors = make([][]score.Acc, n), make([][][]float64, n)
+	t.bySeries, t.means, t.cells = make([][]score.Acc, n), make([][][]float64, n), make([]score.Cells, n)
 	for c := range n {
 		t.bySeries[c] = e.newAccs(len(e.Chosen))
-		t.errors[c] = make([][]float64, len(e.Chosen))
+		t.means[c], t.cells[c] = e.newMeans(), e.newCells()
 		t.weighted[c] = weightedSums{make([]float64, len(t.metrics)), make([]float64, len(t.metrics))}
 	}
-	return t, nil
+	t.cellsBy, err = score.FindMetric(e.Plan.Metric, e.Plan.Levels)
+	return t, err
+}
+
+// By names the metric that will rank, before results are added; the plan's where it is empty.
+func (t *Tally) By(metric string) (err error) {
+	if metric != "" && t.per == "" {
+		t.cellsBy, err = score.FindMetric(metric, t.e.Plan.Levels)
+	}
+	return err
 }
 
 // level is the finest that the cuts ask for.
@@ -147,8 +158,9 @@ func (t *Tally) addSeries(task Task, shard []int, r *TaskResult) {
 func (t *Tally) addWhole(task Task, series int, acc *score.Acc, errors []float64) {
 	place := t.e.chosenAt[series]
 	t.bySeries[task.Contender][place].Merge(acc)
-	if len(t.e.Chosen) < fewSeries {
-		t.errors[task.Contender][place] = append(t.errors[task.Contender][place], errors...)
+	t.means[task.Contender][place][task.Window] = mean(absolute(errors))
+	if t.cells != nil && !t.e.addCell(t.cells[task.Contender], t.cellsBy, place, task.Window, acc) {
+		t.cells = nil
 	}
 	if t.weights == (panel.Weights{}) {
 		return

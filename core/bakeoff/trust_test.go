@@ -1,6 +1,7 @@
 package bakeoff_test
 
 import (
+	"bytes"
 	"context"
 	"math"
 	"math/rand/v2"
@@ -66,7 +67,7 @@ func TestAGapIsForecastAndNotAssessed(t *testing.T) {
 }
 
 func TestWhatFailsCanBeLeftOut(t *testing.T) {
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Fallback: bakeoff.LeaveOut, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}, {Family: "mean"}, {Family: "blend"}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Fallback: bakeoff.LeaveOut, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}, {Family: "mean"}, {Family: "blend", Settings: model.Values{"weigh": "mean", "take": "all"}}}}
 	e, err := bakeoff.Prepare(dailyPanel(5, 100), plan, withDice())
 	require.NoError(t, err)
 	got := runAll(t, e, 1, e.Tasks())
@@ -106,7 +107,13 @@ func TestChoosingPerSeries(t *testing.T) {
 	require.NoError(t, err)
 	got := runAll(t, e, 2, e.Tasks())
 	first := got[bakeoff.Task{Contender: 2}]
-	assert.Equal(t, got[bakeoff.Task{}].Packed, first.Packed, "before any window has passed, the baseline is taken")
+	informed := 0
+	for i := range p.Series {
+		if best := got[bakeoff.Task{Contender: i % 2}]; meansOf(t, first, i, 7)[0] == meansOf(t, best, i, 7)[0] {
+			informed++
+		}
+	}
+	assert.Greater(t, informed, 24, "the first window is chosen by one that lies before it")
 	st := standings(t, e, got, "")
 	mae := map[string]float64{}
 	for _, r := range st.Slices[0].Rows {
@@ -152,11 +159,12 @@ func TestLuckIsToldFromSkill(t *testing.T) {
 			assert.InDelta(t, r.Values[0], r.Over.Train[0], 0.15*r.Values[0])
 		}
 	}
+	plan.Split.Windows = 8
 	one, err := bakeoff.Prepare(&panel.Panel{Cadence: p.Cadence, First: p.First, Length: p.Length, Series: p.Series[:1]}, plan, catalogue.Standard())
 	require.NoError(t, err)
 	rows = standings(t, one, runAll(t, one, 1, one.Tasks()), "").Slices[0].Rows
 	for _, r := range rows[1:] {
-		assert.False(t, math.IsNaN(r.Over.P), "a single series is tested in order of time")
+		assert.False(t, math.IsNaN(r.Over.P), "a single series is tested window by window")
 	}
 }
 
@@ -284,4 +292,58 @@ func TestFittedFamiliesReadNoFuture(t *testing.T) {
 			}
 		}
 	}
+}
+
+// No contender reads the future, combiners, tuned ones and those with lagged drivers included:
+// noise after an origin changes no forecast made at or before it, at strides of one, below, at
+// and above the horizon, with a gap.
+func TestNothingReadsTheFuture(t *testing.T) {
+	p := dailyPanel(6, 120)
+	p.Drivers = []panel.Driver{{Name: "visits"}}
+	for i := range p.Series {
+		visits := make([]float64, 120)
+		for k := range visits {
+			visits[k] = float64(10 + (k*7+i)%13)
+		}
+		p.Series[i].Drivers = [][]float64{visits}
+	}
+	plan := bakeoff.Plan{Seed: 5, Ahead: map[string]panel.Ahead{"visits": panel.AheadLag}, Contenders: []bakeoff.Contender{
+		{Family: "naive"}, {Family: "mean"}, {Family: "calendar-median"},
+		{Family: "linear", Settings: model.Values{"steps": "direct", "memory": 500, "scale": "level"}},
+		{Name: "tuned", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {14, 28}}}},
+		{Family: "best-per-series"}, {Family: "blend"},
+		{Name: "fitted blend", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean,linear"}},
+	}}
+	for _, c := range []split.Spec{{Horizon: 7, Windows: 6, Stride: 1}, {Horizon: 7, Windows: 5, Stride: 2}, {Horizon: 7, Windows: 3, Stride: 7}, {Horizon: 5, Windows: 3, Stride: 9}, {Horizon: 5, Windows: 4, Stride: 3, Gap: 2}} {
+		plan.Split = c
+		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		require.NoError(t, err)
+		honest := runAll(t, e, 2, e.Tasks())
+		for w := range e.Windows {
+			scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[w].Origin, rand.New(rand.NewPCG(5, 6))), plan, catalogue.Standard())
+			require.NoError(t, err)
+			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
+				if task.Window <= w {
+					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s at stride %d, gap %d, in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, c.Stride, c.Gap, task.Window, w)
+				}
+			}
+		}
+	}
+}
+
+// A contender that learns from all series learns from those that are not assessed too: whether
+// there are actuals after the origin changes no forecast.
+func TestWhatIsAssessedChangesNoForecast(t *testing.T) {
+	p, q := dailyPanel(8, 120), dailyPanel(8, 120)
+	for i := 4; i < 8; i++ { // half of them end at the origin
+		q.Series[i].Values = q.Series[i].Values[:113]
+	}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "linear", Settings: model.Values{"steps": "direct", "memory": 500}}}}
+	var means [2][]float64
+	for k, x := range []*panel.Panel{p, q} {
+		e, err := bakeoff.Prepare(x, plan, catalogue.Standard())
+		require.NoError(t, err)
+		means[k] = meansOf(t, runAll(t, e, 1, e.Tasks())[bakeoff.Task{Contender: 1}], 2, 7)
+	}
+	assert.Equal(t, means[0], means[1])
 }

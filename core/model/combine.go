@@ -21,6 +21,9 @@ type Past struct {
 	// Scores are the members' values of the ranking metric there, less being better; NaN
 	// where unknown.
 	Scores []float64
+	// Beats says which members have beaten the usual one, over all series that are combined
+	// together; empty where nothing tells.
+	Beats []bool
 	// Usual is the member to take where nothing tells: the baseline, or the first.
 	Usual int
 }

@@ -55,6 +55,9 @@ func detrended(values []float64) []float64 {
 		}
 	}
 	out := make([]float64, n)
+	if first < 0 { // too many unknown values for a moving mean
+		return values
+	}
 	for i, v := range values {
 		level := slow[max(first, min(i, last))]
 		if i < first || i > last { // the line through its ends goes on

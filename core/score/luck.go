@@ -1,149 +1,149 @@
 package score
 
 import (
-	"errors"
+	"fmt"
+	"maps"
 	"math"
-	"math/rand/v2"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
-// DieboldMariano is a test of equal accuracy of two forecasts of one series.
-type DieboldMariano struct {
-	N         int     // pairs of errors
+// Paired is a test of equal accuracy of two forecasts, window by window.
+type Paired struct {
+	N         int     // windows
 	Mean      float64 // mean of the loss of the first less that of the second
 	Statistic float64 // Student's t with N - 1 degrees of freedom under equal accuracy
 	P         float64 // of a difference at least as large, either way
 }
 
-var errTooFew = errors.New("fewer than eight points are known of both: too few for a test")
+// FewestWindows is how many windows a test needs: fewer show a lead that is luck too often.
+const FewestWindows = 6
 
-// fewestPairs is how many pairs a test needs.
-const fewestPairs = 8
+var errTooFew = fmt.Errorf("fewer than %d windows that do not overlap are known of both: too few for a test", FewestWindows)
 
-// TestEqual compares the errors a and b of two forecasts h steps ahead at the same
-// points in order of time (NaN where unknown), under the loss |e|^power. The variance
-// of the mean loss difference counts its autocovariances up to lag h - 1; where that
-// comes out below zero they are weighed down linearly (Bartlett). The statistic has the
-// small-sample correction.
+// TestWindows compares two forecasts by their mean losses in windows that do not overlap, a
+// and b, unknown where NaN: the steps of one window lean on each other, and count once.
 //
-// Sources: Diebold and Mariano, Comparing predictive accuracy, Journal of Business and
-// Economic Statistics 13 (1995); Harvey, Leybourne and Newbold, Testing the equality of
-// prediction mean squared errors, International Journal of Forecasting 13 (1997).
-func TestEqual(a, b []float64, h int, power float64) (DieboldMariano, error) {
+// Source: Student, The probable error of a mean, Biometrika 6 (1908), on loss differences as
+// in Diebold and Mariano, Journal of Business and Economic Statistics 13 (1995).
+func TestWindows(a, b []float64) (Paired, error) {
 	var d []float64
 	for i := range min(len(a), len(b)) {
-		if v := math.Pow(math.Abs(a[i]), power) - math.Pow(math.Abs(b[i]), power); v == v {
+		if v := a[i] - b[i]; v == v {
 			d = append(d, v)
 		}
 	}
-	return TestDifference(d, h)
-}
-
-// TestDifference is TestEqual on loss differences as they are; all must be known.
-func TestDifference(d []float64, h int) (DieboldMariano, error) {
-	n := len(d)
-	out := DieboldMariano{N: n, Statistic: math.NaN(), P: math.NaN()}
-	if n < fewestPairs {
+	n := float64(len(d))
+	out := Paired{N: len(d), Statistic: math.NaN(), P: math.NaN()}
+	if len(d) < FewestWindows {
 		return out, errTooFew
 	}
+	out.Mean = floats.Sum(d) / n
+	ss := 0.0
 	for _, v := range d {
-		out.Mean += v / float64(n)
+		ss += (v - out.Mean) * (v - out.Mean)
 	}
-	h = min(max(h, 1), n/2)
-	variance := longRunVariance(d, out.Mean, h, func(int) float64 { return 1 })
-	if variance <= 0 {
-		variance = longRunVariance(d, out.Mean, h, func(lag int) float64 { return 1 - float64(lag)/float64(h) })
+	switch {
+	case ss > 0:
+		out.Statistic = out.Mean / math.Sqrt(ss/(n-1)/n)
+		t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}
+		out.P = 2 * t.CDF(-math.Abs(out.Statistic))
+	case out.Mean == 0: // the same everywhere
+		out.Statistic, out.P = 0, 1
 	}
-	if variance <= 0 {
-		if out.Mean == 0 { // the same everywhere
-			out.Statistic, out.P = 0, 1
-		}
-		return out, nil
-	}
-	fn, fh := float64(n), float64(h)
-	correction := math.Sqrt((fn + 1 - 2*fh + fh*(fh-1)/fn) / fn)
-	out.Statistic = correction * out.Mean / math.Sqrt(variance/fn)
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: fn - 1}
-	out.P = 2 * t.CDF(-math.Abs(out.Statistic))
 	return out, nil
-}
-
-// longRunVariance sums the autocovariances up to lag h - 1, weighed.
-func longRunVariance(d []float64, mean float64, h int, weight func(lag int) float64) float64 {
-	total := 0.0
-	for lag := range h {
-		sum := 0.0
-		for t := lag; t < len(d); t++ {
-			sum += (d[t] - mean) * (d[t-lag] - mean)
-		}
-		sum *= weight(lag) / float64(len(d))
-		if lag > 0 {
-			sum *= 2
-		}
-		total += sum
-	}
-	return total
 }
 
 // Between is an interval.
 type Between struct{ Low, High float64 }
 
-// resamples is how many samples a bootstrap draws, fewer where there are very many
-// series.
-func resamples(series int) int { return min(1000, max(300, 12_000_000/max(series, 1))) }
+// Cells are the sums that a metric is made of, numerator and denominator, of each series in
+// each window; NaN where a series takes no part.
+type Cells [][][2]float64
 
-// Bootstrap gives the 95 % intervals of each contender's metric less that of the one
-// at index against, when series are drawn anew with their results (paired, by the
-// percentile method). parts[c][s] holds the sums of contender c on series s; ratio
-// makes the metric of summed parts, to be compared by order.
+// Difference gives the 95 % interval of one contender's metric less another's over all series
+// and windows, compared by order. Errors that series have in common, and those that windows
+// do, both count: the variance is that of sums over series, plus that of sums over windows,
+// less that of single cells, each of what a cell moves the metric. With one window nothing can
+// tell what is common to the series, and the interval is of the series alone.
 //
-// Source: Efron and Tibshirani, An Introduction to the Bootstrap (1993), ch. 13.
-func Bootstrap(parts [][][2]float64, ratio func(num, den float64) float64, order func(float64) float64, against int, rnd *rand.Rand) []Between {
-	n := len(parts[against])
-	draws := resamples(n)
-	differences := make([][]float64, len(parts))
-	times := make([]float64, n)
-	values := make([]float64, len(parts))
-	for range draws {
-		clear(times)
-		for range n {
-			times[rnd.IntN(n)]++
-		}
-		for c := range parts {
-			num, den := 0.0, 0.0
-			for s, k := range times {
-				num += k * parts[c][s][0]
-				den += k * parts[c][s][1]
-			}
-			values[c] = order(ratio(num, den))
-		}
-		for c, v := range values {
-			if d := v - values[against]; d == d && !math.IsInf(d, 0) {
-				differences[c] = append(differences[c], d)
+// Source: Cameron, Gelbach and Miller, Robust inference with multiway clustering, Journal of
+// Business and Economic Statistics 29 (2011); degrees of freedom as Satterthwaite, Biometrics
+// Bulletin 2 (1946).
+func Difference(a, b Cells, ratio func(num, den float64) float64, order func(float64) float64) Between {
+	none := Between{math.NaN(), math.NaN()}
+	moveA, valueA := influence(a, ratio, order)
+	moveB, valueB := influence(b, ratio, order)
+	diff := valueA - valueB
+	if math.IsNaN(diff) || math.IsInf(diff, 0) {
+		return none
+	}
+	bySeries, byWindow, cells := []float64{}, map[int]float64{}, 0.0
+	for s := range moveA {
+		sum, known := 0.0, false
+		for w := range moveA[s] {
+			if v := moveA[s][w] - moveB[s][w]; v == v {
+				sum, known = sum+v, true
+				byWindow[w] += v
+				cells += v * v
 			}
 		}
-	}
-	out := make([]Between, len(parts))
-	for c, d := range differences {
-		out[c] = Between{math.NaN(), math.NaN()}
-		if len(d) >= draws/2 {
-			slices.Sort(d)
-			out[c] = Between{quantile(d, 0.025), quantile(d, 0.975)}
+		if known {
+			bySeries = append(bySeries, sum)
 		}
 	}
-	return out
+	ns, nw := float64(len(bySeries)), float64(len(byWindow))
+	if ns < 2 {
+		return none
+	}
+	vs := floats.Dot(bySeries, bySeries) * ns / (ns - 1)
+	variance, free := vs, ns-1
+	if nw > 1 {
+		vw := 0.0
+		for _, w := range slices.Sorted(maps.Keys(byWindow)) {
+			vw += byWindow[w] * byWindow[w]
+		}
+		vw *= nw / (nw - 1)
+		common := max(0, vw-cells)
+		if variance = vs + common; common > 0 {
+			free = variance * variance / (vs*vs/(ns-1) + common*vw/(nw-1))
+		}
+	}
+	if variance == 0 {
+		return Between{diff, diff}
+	}
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: max(1, free)}
+	wide := t.Quantile(0.975) * math.Sqrt(variance)
+	return Between{diff - wide, diff + wide}
 }
 
-// quantile of sorted values, interpolated at p(n-1).
-func quantile(x []float64, p float64) float64 {
-	at := p * float64(len(x)-1)
-	i := int(at)
-	if i+1 >= len(x) {
-		return x[len(x)-1]
+// influence is how much each cell moves the ordered metric of the whole, to first order, and
+// that metric.
+func influence(c Cells, ratio func(num, den float64) float64, order func(float64) float64) (moves [][]float64, value float64) {
+	num, den := 0.0, 0.0
+	for _, row := range c {
+		for _, x := range row {
+			if x[0] == x[0] && x[1] == x[1] {
+				num, den = num+x[0], den+x[1]
+			}
+		}
 	}
-	return x[i] + (at-float64(i))*(x[i+1]-x[i])
+	at := func(n, d float64) float64 { return order(ratio(n, d)) }
+	value = at(num, den)
+	const small = 1e-5
+	stepN, stepD := small*max(math.Abs(num), 1e-12), small*max(math.Abs(den), 1e-12)
+	byN := (at(num+stepN, den) - at(num-stepN, den)) / (2 * stepN)
+	byD := (at(num, den+stepD) - at(num, den-stepD)) / (2 * stepD)
+	moves = make([][]float64, len(c))
+	for s, row := range c {
+		moves[s] = make([]float64, len(row))
+		for w, x := range row {
+			moves[s][w] = byN*x[0] + byD*x[1]
+		}
+	}
+	return moves, value
 }
 
 // CriticalDistance is the distance of mean ranks over n series beyond which two of k

@@ -29,73 +29,86 @@ func kolmogorov(p []float64) float64 {
 	return min(1, max(0, sum))
 }
 
-// For contenders of equal accuracy the p-values are uniform.
-func TestDieboldMarianoIsUniformUnderEquality(t *testing.T) {
-	for _, c := range []struct{ n, h int }{{40, 1}, {120, 1}, {300, 3}} {
-		rnd := rand.New(rand.NewPCG(11, uint64(c.n)))
+// For contenders of equal accuracy the p-values of window means are uniform, however the steps
+// of a window lean on each other.
+func TestWindowsAreUniformUnderEquality(t *testing.T) {
+	for _, windows := range []int{6, 12} {
+		rnd := rand.New(rand.NewPCG(11, uint64(windows)))
 		var ps []float64
 		for range 2000 {
-			// Errors h steps ahead are moving sums of h shocks.
-			errors := func() []float64 {
-				shocks := make([]float64, c.n+c.h)
-				for i := range shocks {
-					shocks[i] = rnd.NormFloat64()
-				}
-				out := make([]float64, c.n)
-				for i := range out {
-					for k := range c.h {
-						out[i] += shocks[i+k]
+			means := func() []float64 {
+				out := make([]float64, windows)
+				for w := range out {
+					level := rnd.NormFloat64() // what a window's steps have in common
+					for range 8 {
+						out[w] += math.Abs(level+0.5*rnd.NormFloat64()) / 8
 					}
 				}
 				return out
 			}
-			dm, err := score.TestEqual(errors(), errors(), c.h, 1)
+			got, err := score.TestWindows(means(), means())
 			require.NoError(t, err)
-			ps = append(ps, dm.P)
+			ps = append(ps, got.P)
 		}
-		assert.Greater(t, kolmogorov(ps), 0.01, "n %d, h %d", c.n, c.h)
+		assert.Greater(t, kolmogorov(ps), 0.01, "%d windows", windows)
 	}
 }
 
-// By hand: d = 1, -1, 3, 1, 2, 0, 1, 1 under |e|.
-func TestDieboldMarianoByHand(t *testing.T) {
-	a := []float64{2, 0, -4, 2, 3, 1, math.NaN(), 2, -2}
-	b := []float64{1, 1, 1, -1, 1, -1, 5, 1, 1}
-	dm, err := score.TestEqual(a, b, 1, 1)
+// By hand: d = 1, -1, 3, 1, 2, 0, 1, 1.
+func TestWindowsByHand(t *testing.T) {
+	a := []float64{2, 0, 4, 2, 3, 1, math.NaN(), 2, 2}
+	b := []float64{1, 1, 1, 1, 1, 1, 5, 1, 1}
+	got, err := score.TestWindows(a, b)
 	require.NoError(t, err)
-	// The mean of squares less the squared mean: (1+1+9+1+4+0+1+1)/8 - 1 = 1.25.
-	assert.Equal(t, 8, dm.N)
-	assert.InDelta(t, 1, dm.Mean, 1e-15)
-	assert.InDelta(t, math.Sqrt(7.0/8)*1/math.Sqrt(1.25/8), dm.Statistic, 1e-12)
-	assert.InDelta(t, 0.05, dm.P, 1e-3) // Student's t with 7 degrees of freedom: 2.365 is the 5 % point
-	same, err := score.TestEqual(a, a, 1, 2)
+	assert.Equal(t, 8, got.N)
+	assert.InDelta(t, 1, got.Mean, 1e-15)
+	// Squares about the mean add up to 10: the standard error is the root of 10/7/8.
+	assert.InDelta(t, 1/math.Sqrt(10.0/7/8), got.Statistic, 1e-12)
+	assert.InDelta(t, 0.05, got.P, 2e-3) // Student's t with 7 degrees of freedom: 2.365 is the 5 % point
+	same, err := score.TestWindows(a, a)
 	require.NoError(t, err)
 	assert.Equal(t, 1.0, same.P)
-	_, err = score.TestEqual(a[:7], b[:7], 1, 1)
-	assert.ErrorContains(t, err, "fewer than eight")
+	_, err = score.TestWindows(a[:5], b[:5])
+	assert.ErrorContains(t, err, "fewer than 6")
 }
 
-// The intervals of the difference hold the true one 93 to 97 times in a hundred.
-func TestBootstrapCovers(t *testing.T) {
-	rnd := rand.New(rand.NewPCG(3, 17))
-	held, trials := 0, 600
+// The intervals of a difference hold the true one 93 to 97 times in a hundred, also where a
+// tenth or three tenths of the error variance are common to the series of a window.
+func TestDifferenceCovers(t *testing.T) {
 	m, err := score.FindMetric("mase", nil)
 	require.NoError(t, err)
-	for range trials {
-		parts := make([][][2]float64, 2)
-		for range 120 { // series: a common difficulty, and contenders 0.1 apart
-			hard := math.Exp(0.3 * rnd.NormFloat64())
-			parts[0] = append(parts[0], [2]float64{4 * (hard + 0.3*rnd.NormFloat64()), 4})
-			parts[1] = append(parts[1], [2]float64{4 * (hard + 0.1 + 0.3*rnd.NormFloat64()), 4})
+	for _, c := range []struct {
+		common  float64
+		windows int
+	}{{0, 6}, {0.1, 6}, {0.3, 6}, {0.1, 12}, {0.3, 12}} {
+		rnd := rand.New(rand.NewPCG(3, 17))
+		held, trials := 0, 1500
+		for range trials {
+			cells := [2]score.Cells{make(score.Cells, 60), make(score.Cells, 60)}
+			shared := [2][]float64{}
+			for i := range shared {
+				for range c.windows {
+					shared[i] = append(shared[i], math.Sqrt(c.common)*rnd.NormFloat64())
+				}
+			}
+			for s := range 60 { // a difficulty of its own, and contenders 0.1 apart
+				hard := math.Exp(0.3 * rnd.NormFloat64())
+				for w := range c.windows {
+					for i, apart := range []float64{0, 0.1} {
+						e := shared[i][w] + math.Sqrt(1-c.common)*rnd.NormFloat64()
+						cells[i][s] = append(cells[i][s], [2]float64{4 * (hard + apart + 0.3*e), 4})
+					}
+				}
+			}
+			if b := score.Difference(cells[1], cells[0], m.Ratio, m.Order); b.Low <= 0.1 && 0.1 <= b.High {
+				held++
+			}
+			assert.Equal(t, score.Between{}, score.Difference(cells[0], cells[0], m.Ratio, m.Order), "against itself")
 		}
-		between := score.Bootstrap(parts, m.Ratio, m.Order, 0, rnd)
-		if b := between[1]; b.Low <= 0.1 && 0.1 <= b.High {
-			held++
-		}
-		assert.Equal(t, score.Between{}, between[0], "against itself")
+		share := float64(held) / float64(trials)
+		t.Logf("%.0f %% in common, %d windows: %.3f", 100*c.common, c.windows, share)
+		assert.InDelta(t, 0.95, share, 0.025)
 	}
-	share := float64(held) / float64(trials)
-	assert.InDelta(t, 0.95, share, 0.02)
 }
 
 // Demsar (2006), table 5(a): the critical values at 5 % for 2 to 10 contenders.

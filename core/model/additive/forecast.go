@@ -74,11 +74,11 @@ func (s *State) moved(v panel.SeriesView, list []column, h, shift int) ([][]floa
 	for c := range past {
 		follow := Wander{Alpha: x.Alpha, Beta: x.Beta, Phi: x.Phi}
 		for i, value := range past[c].values {
-			if !panel.Known(s.Values[from+i]) {
-				value = panel.Unknown
-			}
 			if i == 0 && from > 0 {
 				follow.Level = value
+			}
+			if !panel.Known(s.Values[from+i]) {
+				value = panel.Unknown
 			}
 			if follow.step(value); slices.Contains(x.Jumps, from+i) && panel.Known(value) {
 				follow.Level = value

@@ -131,7 +131,7 @@ func TestASeriesBelowZeroSpoilsNoNeighbour(t *testing.T) {
 	odd.Key, odd.Values = "odd", append([]float64(nil), odd.Values...)
 	odd.Values[40] = -5
 	spoilt.Series = append(spoilt.Series, odd)
-	for _, settings := range []model.Values{nil, {"scale": "log"}} {
+	for _, settings := range []model.Values{nil, {"scale": "log", "memory": n}} {
 		trained, v := trainOn(t, "linear", settings, clean, n-1, h)
 		want := result(t, trained, v, h)
 		trained, v = trainOn(t, "linear", settings, spoilt, n-1, h)

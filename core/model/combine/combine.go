@@ -18,14 +18,15 @@ import (
 // Families are the combiners.
 func Families() model.Catalogue {
 	members := model.Setting{Name: "members", Kind: model.List, Meaning: "names of the contenders that take part", Auto: "all that make their own forecast"}
+	take := model.Setting{Name: TakeSetting, Kind: model.Choice, Choices: []string{takeAhead, takeAll}, Meaning: "whom it takes: the members that have beaten the baseline on what is past, or all", Auto: "those ahead of the baseline where no members are named, and else all"}
 	return model.Catalogue{
 		{
 			Name: "blend", Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological Bulletin 86 (1979), for averaging quantiles",
-			Settings: []model.Setting{members, {Name: "weigh", Kind: model.Choice, Default: "mean", Choices: []string{"mean", "median", "inverse-error", "least-squares"},
+			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error", Choices: []string{"mean", "median", "inverse-error", "least-squares"},
 				Meaning: "how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts"}},
 			Combine: func(v model.Values) (model.Combiner, error) {
-				return blend{v.Names("members"), v.Text("weigh", "mean")}, nil
+				return blend{v.Names("members"), v.Text("weigh", "inverse-error"), takesAhead(v)}, nil
 			},
 		},
 		{
@@ -76,6 +77,33 @@ func (b best) Combine(members []forecast.Rows, past model.Past) (forecast.Rows, 
 type blend struct {
 	members []string
 	weigh   string
+	ahead   bool // members that have not beaten the baseline are left out
+}
+
+// TakeSetting says which members a blend takes.
+const TakeSetting = "take"
+
+const (
+	takeAhead = "ahead"
+	takeAll   = "all"
+)
+
+func takesAhead(v model.Values) bool {
+	return v.Text(TakeSetting, "") == takeAhead || v.Text(TakeSetting, "") == "" && v.Names("members") == nil
+}
+
+// leading keeps the members that have beaten the baseline, or all where none has.
+func leading(there []int, beats []bool) []int {
+	var out []int
+	for _, i := range there {
+		if i < len(beats) && beats[i] {
+			out = append(out, i)
+		}
+	}
+	if len(out) == 0 {
+		return there
+	}
+	return out
 }
 
 func (b blend) Members() []string { return b.members }
@@ -84,6 +112,9 @@ func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows,
 	there := present(members)
 	if len(there) == 0 {
 		return forecast.Rows{}, nil, errNone
+	}
+	if b.ahead {
+		there = leading(there, past.Beats)
 	}
 	weights := make([]float64, len(members))
 	for _, i := range there {

@@ -124,11 +124,11 @@ function Dots({ duel }: { duel: Duel }) {
         <p>
           {duel.a} is better on {duel.wins} series and worse on {duel.losses}.
           {duel.low != null &&
-            ` In the whole the difference lies between ${figure(duel.low)} and ${figure(duel.high)} (95 %, series drawn anew).`}
+            ` In the whole the difference lies between ${figure(duel.low)} and ${figure(duel.high)} (95 %, over series and windows).`}
         </p>
         <p className="text-[13px] text-soft">
-          Below the line {duel.a} is better. Filled dots differ at 5 % by a Diebold-Mariano test on their own
-          errors.
+          Below the line {duel.a} is better. Filled dots differ at 5 % by a test on the mean
+          errors of their windows, where six or more do not overlap.
         </p>
         <ol className="max-h-72 overflow-auto text-[13px]">
           {points

@@ -162,7 +162,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
     {
       head: "Against the leader",
       cell: (r) => <Luck row={r} />,
-      hint: "Whether the difference to the leader is more than luck: its 95 % interval, series drawn anew",
+      hint: "Whether the difference to the leader is more than luck: its 95 % interval, over series and windows",
     },
     ...[...ranking, ...others].map((m): Column<Row> => {
       const best = bestOf(m, rows);

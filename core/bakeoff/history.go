@@ -1,0 +1,211 @@
+package bakeoff
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+	"paperkettle/core/score"
+	"paperkettle/core/split"
+)
+
+// history is what the members of a combining contender did, as far as an origin knows: of each
+// forecast only the steps whose actuals lie no later count, whatever window they are of.
+type history struct {
+	e       *Engine
+	co      *combiner
+	metric  score.Metric
+	windows []pastWindow
+	beats   []bool // members that beat the baseline over the shard
+}
+
+// pastWindow is a window with its members' results, a place each.
+type pastWindow struct {
+	split.Window
+	got []*memberShard
+}
+
+// steps is how many of a window's steps are known at an origin.
+func (h *history) steps(w *pastWindow, origin int) int {
+	return max(0, min(h.e.Plan.Split.Horizon, origin+1-w.AssessFirst()))
+}
+
+// tells says whether anything of the members is known at an origin.
+func (h *history) tells(origin int) bool {
+	for i := range h.windows {
+		if h.steps(&h.windows[i], origin) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// rehearse puts a window before the first one, with the members trained on what lay before it:
+// the first choice is then informed too. Series without the history for it are left out.
+func (h *history) rehearse(ctx context.Context, w int, shard []int) error {
+	e := h.e
+	win := e.Windows[w]
+	win.Origin -= e.Reach()
+	win.AssessLast -= e.Reach()
+	var series []int
+	for _, s := range shard {
+		if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
+			series = append(series, s)
+		}
+	}
+	if len(series) == 0 || win.Origin < win.TrainFirst {
+		return nil
+	}
+	past := pastWindow{Window: win}
+	for _, member := range h.co.members {
+		got, err := e.rehearsed(ctx, member, win, series)
+		if err != nil {
+			return err
+		}
+		past.got = append(past.got, got)
+	}
+	h.windows = append(h.windows, past)
+	return nil
+}
+
+// rehearsed is what a member makes of series in a window before the plan's first.
+func (e *Engine) rehearsed(ctx context.Context, member int, win split.Window, series []int) (*memberShard, error) {
+	learnt := series
+	if e.across[member] {
+		learnt = nil
+		for _, s := range e.Chosen {
+			if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
+				learnt = append(learnt, s)
+			}
+		}
+	}
+	p := e.prediction(series)
+	random := func(key string) *rand.Rand {
+		return num.Stream(e.Plan.Seed, key, "before", e.Plan.Contenders[member].Name)
+	}
+	view := e.view(learnt, win)
+	trained, err := e.models[member].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: e.workers(member), Random: random})
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return &memberShard{at: map[int]int{}}, nil // it tells nothing
+	}
+	res, err := trained.Forecast(ctx, view, e.Reach())
+	if err != nil {
+		return nil, err
+	}
+	for i, s := range learnt {
+		if at, ok := p.at[s]; ok && res.Err[i] == nil {
+			p.rows[at] = afterGap(res.Series[i], e.Plan.Split.Gap)
+		}
+	}
+	own := e.view(series, win)
+	for i := range series {
+		values, _ := own.Values(i)
+		p.scales = append(p.scales, score.MakeScale(values, e.ScaleLag()))
+	}
+	return &memberShard{res: e.resultIn(win, series, p), at: p.at}, nil
+}
+
+// judge finds the members that beat the baseline on all of a shard's series together.
+func (h *history) judge(shard []int, origin int) {
+	accs := h.e.newAccs(len(h.co.members))
+	for _, s := range shard {
+		for m := range accs {
+			h.gather(&accs[m], m, s, origin)
+		}
+	}
+	h.beats = make([]bool, len(accs))
+	usual := h.value(&accs[h.co.usual])
+	for m := range accs {
+		h.beats[m] = h.value(&accs[m]) < usual
+	}
+}
+
+func (h *history) value(acc *score.Acc) float64 {
+	v := h.metric.Value(acc)
+	if v == v {
+		v = h.metric.Order(v)
+	}
+	return v
+}
+
+// gather adds what is known of a member on a series.
+func (h *history) gather(acc *score.Acc, m, series, origin int) {
+	for i := range h.windows {
+		w := &h.windows[i]
+		at, ok := w.got[m].at[series]
+		switch steps := h.steps(w, origin); {
+		case !ok || steps == 0:
+		case steps == h.e.Plan.Split.Horizon:
+			acc.Merge(&w.got[m].res.Series[at])
+		default:
+			h.part(acc, w, m, series, steps)
+		}
+	}
+}
+
+// part scores the first steps of a forecast.
+func (h *history) part(acc *score.Acc, w *pastWindow, m, series, steps int) {
+	rows, err := w.got[m].rows(series, h.e.Plan.Split.Horizon)
+	if err != nil || rows.Mean == nil {
+		return
+	}
+	rows = forecast.Rows{Mean: rows.Mean[:steps], Quantiles: rows.Quantiles[:steps*forecast.GridSize]}
+	values, _ := h.e.view([]int{series}, w.Window).Values(0)
+	one := score.NewAcc(len(h.e.Plan.Levels))
+	h.e.scorer().series(&one, h.e.newAccs(steps), nil, rows, &h.e.Panel.Series[series], w.Window, score.MakeScale(values, h.e.ScaleLag()))
+	acc.Merge(&one)
+}
+
+// past is what a series' members did, as far as an origin knows.
+func (h *history) past(series, origin int) model.Past {
+	members := len(h.co.members)
+	out := model.Past{Usual: h.co.usual, Beats: h.beats}
+	for i := range h.windows {
+		w := &h.windows[i]
+		steps := h.steps(w, origin)
+		there := false
+		for m := range members {
+			_, ok := w.got[m].at[series]
+			there = there || ok
+		}
+		if steps == 0 || !there {
+			continue
+		}
+		if out.Errors == nil {
+			out.Errors = make([][]float64, members)
+		}
+		for m := range members {
+			at, ok := w.got[m].at[series]
+			for k := range steps {
+				e := panel.Unknown
+				if ok {
+					e = w.got[m].res.Errors[at*h.e.Plan.Split.Horizon+k]
+				}
+				out.Errors[m] = append(out.Errors[m], e)
+			}
+		}
+		for k := range steps {
+			out.Actual = append(out.Actual, h.e.Panel.Series[series].At(w.AssessFirst()+k))
+		}
+	}
+	if out.Errors == nil {
+		return out
+	}
+	for m := range members {
+		acc := score.NewAcc(len(h.e.Plan.Levels))
+		h.gather(&acc, m, series, origin)
+		v := h.value(&acc)
+		if acc.N == 0 {
+			v = math.NaN()
+		}
+		out.Scores = append(out.Scores, v)
+	}
+	return out
+}
