@@ -43,7 +43,7 @@ type Plan struct {
 	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
 	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out"`
-	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE and RMSSE; the shortest season where left out" minimum:"0" maximum:"1000000"`
+	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
 }
 

@@ -102,7 +102,7 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
 	f.StringVar(&p.plan.Metric, "metric", "", "the metric that ranks; mase if left out")
 	f.Float64SliceVar(&p.plan.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
-	f.IntVar(&p.plan.ScaleLag, "scale-lag", 0, "lag of MASE and RMSSE; the shortest season if left out")
+	f.IntVar(&p.plan.ScaleLag, "scale-lag", 0, "lag of MASE; the shortest season if left out")
 	f.Uint64Var(&p.plan.Seed, "seed", 0, "seed of whatever is random")
 	f.BoolVar(&p.wait, "wait", false, "wait for the standings")
 	f.BoolVar(&p.draw, "draw", false, "draw the windows and stop")

@@ -92,7 +92,7 @@ func (a *app) overCells(st api.Standings, r api.StandingRow) []string {
 	}
 	seconds, mb := r.Seconds, float64(r.Bytes)/1e6
 	return []string{a.figure(r.Train[st.Metric]), a.figure(o.MeanRank), a.share(o.Won), a.share(o.Beats), behind,
-		map[bool]string{true: "yes", false: "no"}[o.LikeLeader || r.Rank == 1], a.part(&seconds), a.part(&mb)}
+		map[bool]string{true: "yes", false: "no"}[o.LikeLeader && r.Rank > 0 || r.Rank == 1], a.part(&seconds), a.part(&mb)}
 }
 
 func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
@@ -113,7 +113,7 @@ func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
 	for _, sl := range st.Slices {
 		for _, r := range sl.Rows {
 			if luck {
-				s.add(append([]string{whole(r.Rank), r.Contender}, a.overCells(st, r)...)...)
+				s.add(append([]string{rankText(r.Rank), r.Contender}, a.overCells(st, r)...)...)
 			} else {
 				s.add(a.standingCells(st, sl, r, metrics)...)
 			}
@@ -127,7 +127,7 @@ func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.Stand
 	if st.Per != "" {
 		cells = append(cells, sl.Name)
 	}
-	cells = append(cells, whole(r.Rank), r.Contender, a.share(r.Skill))
+	cells = append(cells, rankText(r.Rank), r.Contender, a.share(r.Skill))
 	for _, m := range metrics {
 		if m.Share {
 			cells = append(cells, a.share(r.Values[m.Name]))
@@ -229,4 +229,12 @@ func settingsText(v map[string]any) string {
 	}
 	slices.Sort(parts)
 	return strings.Join(parts, ", ")
+}
+
+// rankText is a rank; a contender whose figures are mostly the fallback's has none.
+func rankText(rank int) string {
+	if rank == 0 {
+		return "-"
+	}
+	return whole(rank)
 }

@@ -6,6 +6,7 @@ package ingest
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -111,12 +112,20 @@ func short(s string) string {
 	return strings.Clone(s)
 }
 
+// exported are the names of an export's own columns, besides the attributes.
+var exported = regexp.MustCompile(`^(contender|window|origin|step|period|actual|forecast|mase_scale|rmsse_scale|(low|high)[0-9.]+)$`)
+
 // Options checks the columns' settings, without a file.
 func (c Columns) Options() (panel.Options, error) {
 	measures := c.measures()
 	opt := panel.Options{Attributes: c.By, Floor: c.Floor, KeepPart: c.KeepPart, From: c.From, To: c.To}
 	if len(measures) == 0 || c.Time == "" && !c.Wide {
 		return opt, errors.New("name the time column and the measure column")
+	}
+	for _, name := range c.By {
+		if exported.MatchString(name) {
+			return opt, fmt.Errorf("an attribute can't be called %q: exports have a column of that name; rename the column in the file, or in the query", name)
+		}
 	}
 	opt.Measure = measures[0]
 	if len(measures) > 1 {

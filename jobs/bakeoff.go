@@ -406,7 +406,7 @@ func finishedWindows(ctx context.Context, s *store.Store, e *bakeoff.Engine, id 
 
 // ReadForecast reads one series' forecast from a packed shard.
 func ReadForecast(packed []byte, place, horizon int) (forecast.Rows, error) {
-	size := forecast.PackedSize(horizon)
+	size := forecast.RecordSize(packed, horizon)
 	rows := forecast.NewRows(horizon)
 	if (place+1)*size > len(packed) {
 		return rows, fmt.Errorf("stored forecasts are damaged")

@@ -283,11 +283,14 @@ func (s *Server) readRows(ctx context.Context, e *bakeoff.Engine, id uint, windo
 	if !ok {
 		return forecast.Rows{}, false, nil
 	}
-	size := forecast.PackedSize(e.Plan.Split.Horizon)
-	var packed []byte
-	row := s.store.Read(ctx).Raw("SELECT substr(forecasts, ?, ?) FROM results WHERE bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?",
-		place*size+1, size, id, task.Window, task.Contender, task.Shard).Row()
-	switch err := row.Scan(&packed); {
+	of := s.store.Read(ctx).Table("results").Where("bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?", id, task.Window, task.Contender, task.Shard)
+	var packed, first []byte
+	err := of.Session(&gorm.Session{}).Select("substr(forecasts, 1, 1)").Row().Scan(&first)
+	if err == nil {
+		size := forecast.RecordSize(first, e.Plan.Split.Horizon)
+		err = of.Session(&gorm.Session{}).Select("substr(forecasts, ?, ?)", place*size+1, size).Row().Scan(&packed)
+	}
+	switch {
 	case errors.Is(err, sql.ErrNoRows): // not run yet
 		return forecast.Rows{}, false, nil
 	case err != nil:

@@ -375,7 +375,7 @@ func (m *memberShard) rows(series, horizon int) (forecast.Rows, error) {
 	if !ok {
 		return forecast.Rows{}, nil
 	}
-	size := forecast.PackedSize(horizon)
+	size := forecast.RecordSize(m.res.Packed, horizon)
 	if (i+1)*size > len(m.res.Packed) {
 		return forecast.Rows{}, errors.New("a stored forecast is damaged")
 	}

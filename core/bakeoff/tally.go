@@ -194,7 +194,7 @@ func (t *Tally) addPoints(task Task, shard []int, r *TaskResult) error {
 	e := t.e
 	win, horizon := e.Windows[task.Window], e.Plan.Split.Horizon
 	view := panel.NewView(e.Panel, shard, win.TrainFirst, win.Origin)
-	size := forecast.PackedSize(horizon)
+	size := forecast.RecordSize(r.Packed, horizon)
 	if len(r.Packed) != size*len(shard) {
 		return fmt.Errorf("stored forecasts are damaged")
 	}

@@ -1,6 +1,7 @@
 package forecast_test
 
 import (
+	"encoding/binary"
 	"math"
 	"slices"
 	"strconv"
@@ -46,6 +47,40 @@ func TestPackKeepsWhatRoundSays(t *testing.T) {
 			require.Equal(t, v, text)
 		}
 	})
+}
+
+// A quantile far out takes no digit from the mean, nor a far step from a near one.
+func TestAFarQuantileLeavesTheMeanAlone(t *testing.T) {
+	r := forecast.NewRows(2)
+	r.Mean[0], r.Mean[1] = 10.25, 3e7
+	r.At(0)[forecast.GridSize-1] = 1e12
+	copy(r.At(1), r.At(0))
+	r.At(1)[0] = -4
+	want := []float64{10.25, 3e7}
+	back := forecast.NewRows(2)
+	require.NoError(t, back.Unpack(r.Pack(nil)))
+	assert.Equal(t, want, back.Mean)
+	assert.Equal(t, 1e12, back.At(0)[forecast.GridSize-1])
+}
+
+// Records of the earlier form, one power for all, are still read, and absent ones as absent.
+func TestEarlierRecordsAreRead(t *testing.T) {
+	const h = 2
+	b := []byte{1} // tenths
+	for i := range h * (1 + forecast.GridSize) {
+		b = binary.LittleEndian.AppendUint32(b, uint32(i))
+	}
+	require.Equal(t, len(b), forecast.RecordSize(b, h))
+	r := forecast.NewRows(h)
+	require.NoError(t, r.Unpack(b))
+	assert.Equal(t, []float64{0, 0.1 * (1 + float64(forecast.GridSize))}, r.Mean)
+	assert.Equal(t, 0.1, r.At(0)[0])
+	b[0] = 127
+	assert.ErrorIs(t, r.Unpack(b), forecast.ErrAbsent)
+	now := forecast.AppendAbsent(nil, h)
+	assert.ErrorIs(t, r.Unpack(now), forecast.ErrAbsent)
+	assert.Equal(t, forecast.PackedSize(h), forecast.RecordSize(now, h))
+	assert.Error(t, r.Unpack(now[1:]))
 }
 
 func TestPackingKeepsShortDecimals(t *testing.T) {

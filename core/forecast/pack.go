@@ -6,31 +6,49 @@ import (
 	"math"
 )
 
-// A packed record is a signed byte k and (1+GridSize) little-endian int32 for each
-// step, the mean first; a value is its integer divided by 10^k. The power is the
-// largest that fits the record, so values keep nine digits of the largest, are
-// short in decimal, and read back to the same float64 from text: exported points
-// reproduce every score to the last bit.
+// A packed record is a byte that says what it is, and for each step two signed bytes j and k
+// and (1+GridSize) little-endian int32, the mean first. The mean is its integer divided by
+// 10^j, a quantile its own divided by 10^k: each power is the largest that fits, so that values
+// keep nine digits, are short in decimal, and read back to the same float64 from text: exported
+// points reproduce every score to the last bit. A quantile far out takes no digit from the
+// mean, nor a far step from a near one.
+//
+// Records of an earlier form, one byte k for all and the integers, can still be read: RecordSize
+// tells them apart.
 
 const (
 	packLimit = 2.1e9 // below the largest int32, with room for rounding
 	maxPower  = 22    // the largest power of ten that float64 holds exactly
 )
 
+// The kinds of records; any other first byte is the power of one of the earlier form.
+const (
+	kindStepped   = 126
+	kindAbsent    = 125
+	earlierAbsent = 127
+)
+
 // ErrAbsent says that a record stands for a series that has no forecast.
 var ErrAbsent = errors.New("forecast: the series was left out")
 
-// absent is the power of ten of a record without a forecast.
-const absent = 127
-
 // AppendAbsent appends a record that holds the place of a missing forecast.
 func AppendAbsent(b []byte, horizon int) []byte {
-	b = append(b, absent)
+	b = append(b, kindAbsent)
 	return append(b, make([]byte, PackedSize(horizon)-1)...)
 }
 
 // PackedSize is the length in bytes of a record.
-func PackedSize(horizon int) int { return 1 + 4*horizon*(1+GridSize) }
+func PackedSize(horizon int) int { return 1 + horizon*(2+4*(1+GridSize)) }
+
+func earlierSize(horizon int) int { return 1 + 4*horizon*(1+GridSize) }
+
+// RecordSize is the length of each of some records, which may be of the earlier form.
+func RecordSize(records []byte, horizon int) int {
+	if len(records) > 0 && records[0] != kindStepped && records[0] != kindAbsent {
+		return earlierSize(horizon)
+	}
+	return PackedSize(horizon)
+}
 
 // scales splits 10^k into a factor and a divisor, one of which is 1.
 func scales(k int) (factor, divisor float64) {
@@ -45,15 +63,8 @@ func descale(v float64, k int) float64 {
 	return v / factor * divisor
 }
 
-func (r Rows) power() int {
-	top := 0.0
-	for _, v := range r.Mean {
-		top = max(top, math.Abs(v))
-	}
-	for h := range r.Mean { // quantiles are in order: the outermost are the largest
-		q := r.At(h)
-		top = max(top, math.Abs(q[0]), math.Abs(q[GridSize-1]))
-	}
+// power is the largest that a size fits with.
+func power(top float64) int {
 	if top == 0 {
 		return 0
 	}
@@ -63,31 +74,25 @@ func (r Rows) power() int {
 
 // Pack rounds a forecast to what its record holds, in place, and appends the record.
 func (r Rows) Pack(b []byte) []byte {
-	k := r.power()
-	factor, divisor := scales(k)
 	at := len(b)
 	b = append(b, make([]byte, PackedSize(len(r.Mean)))...)
-	b[at] = byte(int8(k))
+	b[at] = kindStepped
 	at++
-	put := func(v *float64) {
-		n := math.RoundToEven(*v * factor)
-		*v = n / factor
+	put := func(v *float64, k int) {
+		factor, divisor := scales(k)
+		n := math.RoundToEven(*v / divisor * factor)
+		*v = descale(n, k)
 		binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
 		at += 4
 	}
-	if k < 0 {
-		put = func(v *float64) {
-			n := math.RoundToEven(*v / divisor)
-			*v = n * divisor
-			binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
-			at += 4
-		}
-	}
 	for h := range r.Mean {
-		put(&r.Mean[h])
-		q := r.At(h)
+		q := r.At(h) // in order: the outermost are the largest
+		j, k := power(math.Abs(r.Mean[h])), power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])))
+		b[at], b[at+1] = byte(int8(j)), byte(int8(k))
+		at += 2
+		put(&r.Mean[h], j)
 		for g := range q {
-			put(&q[g])
+			put(&q[g], k)
 		}
 	}
 	return b
@@ -96,24 +101,29 @@ func (r Rows) Pack(b []byte) []byte {
 // Unpack reads a record into rows of the right horizon. The error is ErrAbsent where
 // the record holds no forecast.
 func (r Rows) Unpack(b []byte) error {
-	if len(b) != PackedSize(len(r.Mean)) {
+	if len(b) == 0 || len(b) != RecordSize(b, len(r.Mean)) {
 		return errors.New("forecast: a packed record has the wrong length")
 	}
-	if b[0] == absent {
+	kind := b[0]
+	if kind == kindAbsent || kind == earlierAbsent {
 		return ErrAbsent
 	}
-	k := int(int8(b[0]))
 	b = b[1:]
-	get := func() float64 {
+	get := func(k int) float64 {
 		v := float64(int32(binary.LittleEndian.Uint32(b)))
 		b = b[4:]
 		return descale(v, k)
 	}
+	j, k := int(int8(kind)), int(int8(kind))
 	for h := range r.Mean {
-		r.Mean[h] = get()
+		if kind == kindStepped {
+			j, k = int(int8(b[0])), int(int8(b[1]))
+			b = b[2:]
+		}
+		r.Mean[h] = get(j)
 		q := r.At(h)
 		for g := range q {
-			q[g] = get()
+			q[g] = get(k)
 		}
 	}
 	return nil

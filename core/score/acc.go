@@ -46,32 +46,46 @@ type LevelAcc struct {
 	PinHigh float64 // and of u, that of 1 - alpha/2
 }
 
-// Scale is what a series' errors are divided by in MASE and RMSSE: the mean
-// absolute and the mean squared change over a lag, in the training part.
+// Scale is what a series' errors are divided by: the mean absolute change over a lag in MASE,
+// and the mean squared change from a period to the next, from the first value on that is not
+// 0, in RMSSE, both in the training part.
 type Scale struct{ Abs, Sq float64 }
 
 // MakeScale measures the training part of a series (NaN where unknown). The lag
 // falls to 1 where the part is shorter than two of them. A part without a pair of
 // known values that far apart has the scale 0.
 //
-// Source: Hyndman and Koehler, Another look at measures of forecast accuracy,
-// International Journal of Forecasting 22 (2006), equation for MASE.
-func MakeScale(training []float64, lag int) Scale {
+// Sources: Hyndman and Koehler, Another look at measures of forecast accuracy,
+// International Journal of Forecasting 22 (2006), equation for MASE; Makridakis, Spiliotis and
+// Assimakopoulos, M5 accuracy competition, International Journal of Forecasting 38 (2022), for
+// RMSSE, which leaves out the zeros before the first sale.
+func MakeScale(training []float64, lag int) (s Scale) {
 	if lag < 1 || len(training) < 2*lag {
 		lag = 1
 	}
-	abs, sq, n := 0.0, 0.0, 0
+	abs, n := 0.0, 0.0
 	for t := lag; t < len(training); t++ {
 		if d := training[t] - training[t-lag]; d == d {
-			abs += math.Abs(d)
-			sq += d * d
-			n++
+			abs, n = abs+math.Abs(d), n+1
 		}
 	}
-	if n == 0 {
-		return Scale{}
+	if n > 0 {
+		s.Abs = abs / n
 	}
-	return Scale{abs / float64(n), sq / float64(n)}
+	first := 0
+	for first < len(training) && !(training[first] != 0 && training[first] == training[first]) {
+		first++
+	}
+	sq, m := 0.0, 0.0
+	for t := first + 1; t < len(training); t++ {
+		if d := training[t] - training[t-1]; d == d {
+			sq, m = sq+d*d, m+1
+		}
+	}
+	if m > 0 {
+		s.Sq = sq / m
+	}
+	return s
 }
 
 // NewAcc makes an empty one with room for some levels.

@@ -100,7 +100,7 @@ var point = []Metric{
 		parts: func(a *Acc) (float64, float64) { return a.SumAbs, a.SumAbsY }},
 	{Name: "mase", Meaning: "mean absolute scaled error: mean of |f - y| / the mean absolute change over the scale lag in the training part; points of a series that never changes there are left out",
 		parts: func(a *Acc) (float64, float64) { return a.SumASE, a.NASE }},
-	{Name: "rmsse", Meaning: "root mean squared scaled error: root of the mean of (f - y)^2 / the mean squared change over the scale lag in the training part, per series and window, then the mean; series that never change there are left out (Makridakis, Spiliotis and Assimakopoulos 2022)",
+	{Name: "rmsse", Meaning: "root mean squared scaled error: root of the mean of (f - y)^2 / the mean squared change from a period to the next (lag 1) in the training part from its first sale on, per series and window, then the mean; series that never change there are left out (Makridakis, Spiliotis and Assimakopoulos 2022)",
 		parts: func(a *Acc) (float64, float64) { return a.SumRSE, a.NRSE }},
 	{Name: "r2", Meaning: "coefficient of determination: 1 - sum of (f - y)^2 / sum of (y - mean of y)^2 over the assessed points; unknown where y is constant",
 		order: func(v float64) float64 { return -v },

@@ -252,7 +252,10 @@ func TestZeroDenominatorsAreUnknown(t *testing.T) {
 
 func TestScale(t *testing.T) {
 	y := []float64{1, 2, 4, 8, 1, 2, 4, math.NaN(), 3}
-	assert.Equal(t, score.Scale{Abs: 2.0 / 4, Sq: 4.0 / 4}, score.MakeScale(y, 4), "1-1, 2-2, 4-4 and 3-1 are known")
+	// 1-1, 2-2, 4-4 and 3-1 are known at the lag; squared changes are 1, 4, 16, 49, 1 and 4.
+	assert.Equal(t, score.Scale{Abs: 2.0 / 4, Sq: 75.0 / 6}, score.MakeScale(y, 4))
+	late := append([]float64{0, 0, math.NaN(), 0}, y...)
+	assert.Equal(t, 75.0/6, score.MakeScale(late, 4).Sq, "zeros before the first sale are left out")
 	assert.Equal(t, score.MakeScale(y, 1), score.MakeScale(y, 5), "shorter than two lags: lag 1")
 	assert.Equal(t, score.Scale{}, score.MakeScale(y[:1], 1))
 }

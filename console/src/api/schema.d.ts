@@ -1310,7 +1310,7 @@ export interface components {
             losses: number;
             /**
              * Format: double
-             * @description the 95 % interval of the difference in the whole, series drawn anew
+             * @description the 95 % interval of the difference in the whole, over series and windows
              */
             low: number | null;
             /**
@@ -1769,7 +1769,7 @@ export interface components {
             behind_high: number | null;
             /**
              * Format: double
-             * @description 95 % interval of its metric less the leader's, series drawn anew
+             * @description 95 % interval of its metric less the leader's, over series and windows
              */
             behind_low: number | null;
             /** @description it can't be told from the leader */
@@ -1782,7 +1782,7 @@ export interface components {
             median: number | null;
             /**
              * Format: double
-             * @description of a Diebold-Mariano test against the leader, where series are few
+             * @description of a test on the mean errors of windows that do not overlap, six or more, against the leader, where series are few
              */
             p?: number;
             /**
@@ -1929,6 +1929,10 @@ export interface components {
             baseline?: string;
             contenders: components["schemas"]["Contender"][];
             dataset: string;
+            /** @description what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out */
+            driver_gaps?: {
+                [key: string]: string;
+            };
             /** @description what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast */
             drivers_ahead?: {
                 [key: string]: string;
@@ -1958,7 +1962,7 @@ export interface components {
             revision?: number;
             /**
              * Format: int64
-             * @description lag of MASE and RMSSE; the shortest season where left out
+             * @description lag of MASE; the shortest season where left out
              */
             scale_lag?: number;
             /** Format: int64 */
@@ -2366,8 +2370,15 @@ export interface components {
              * @default 1
              */
             hold: number;
+            /**
+             * @description whether the level keeps to the trend or wanders off it; left out: by inner windows
+             * @enum {string}
+             */
+            level?: "steady" | "wandering";
             /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
             lowest?: number;
+            /** @description of how many of the last periods it learns; left out: all, or fewer where inner windows say so */
+            memory?: number;
             /**
              * @description whether parts add or multiply; left out: as the data say
              * @enum {string}
@@ -2440,7 +2451,7 @@ export interface components {
              */
             whole: boolean;
         };
-        /** @description Settings of automatic. Chooses per series among smoothing, theta, ARIMA, decomposition and intermittent demand, and additive where there are events or drivers, by inner windows. */
+        /** @description Settings of automatic. Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, intermittent and calendar forms, by how they forecast inner windows of all series. */
         SettingsAutomatic: {
             /**
              * @description mix the forms by how sure the inner windows are, or take the best alone
@@ -2466,8 +2477,13 @@ export interface components {
             /** @description names of the contenders that take part; left out: all that make their own forecast */
             members?: string;
             /**
+             * @description whom it takes: the members that have beaten the baseline on what is past, or all; left out: those ahead of the baseline where no members are named, and else all
+             * @enum {string}
+             */
+            take?: "ahead" | "all";
+            /**
              * @description how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts
-             * @default mean
+             * @default inverse-error
              * @enum {string}
              */
             weigh: "mean" | "median" | "inverse-error" | "least-squares";
@@ -2480,6 +2496,16 @@ export interface components {
              */
             by?: "time-of-day" | "weekday" | "month" | "quarter";
             /** @description periods averaged over; left out: four weeks of days or shorter, three years of weeks, months or quarters */
+            length?: number;
+        };
+        /** @description Settings of calendar-median. Repeats the median of the same weekday, month or time of day over the last periods, whatever a few odd ones were. */
+        SettingsCalendarMedian: {
+            /**
+             * @description which periods are alike; left out: time of day below a day, weekday for days, month for weeks and months, quarter for quarters
+             * @enum {string}
+             */
+            by?: "time-of-day" | "weekday" | "month" | "quarter";
+            /** @description periods that the median is of; left out: four weeks of days or shorter, three years of weeks, months or quarters */
             length?: number;
         };
         /** @description Settings of decomposition. Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat. */
@@ -2546,6 +2572,8 @@ export interface components {
             intervals: "errors" | "quantiles";
             /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
             lowest?: number;
+            /** @description of how many of the last periods it learns; left out: all, or fewer where inner windows say so */
+            memory?: number;
             /**
              * @description how coefficients are held: by squares, by sizes, by both, or not at all
              * @default ridge
@@ -2568,11 +2596,10 @@ export interface components {
              */
             share: number;
             /**
-             * @description an equation a step, one that goes on from its own forecasts, or the mean of both
-             * @default direct
+             * @description an equation a step, one that goes on from its own forecasts, or the mean of both; left out: by inner windows
              * @enum {string}
              */
-            steps: "direct" | "recursive" | "averaged";
+            steps?: "direct" | "recursive" | "averaged";
             /** @description how strongly they are held; left out: by inner windows along a path */
             strength?: number;
             /** @description series with the same value of this attribute share their equations, with intercepts of their own; all, or none; left out: all */
@@ -2734,7 +2761,10 @@ export interface components {
             over?: components["schemas"]["OverSeries"];
             /** Format: int64 */
             points: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0 for a contender that failed on most places: its figures are mostly the fallback's
+             */
             rank: number;
             /**
              * Format: double
@@ -2762,6 +2792,8 @@ export interface components {
         Standings: {
             bakeoff: string;
             baseline: string;
+            /** @description why the figures deserve less trust: what stood in for a contender, what was filled in drivers */
+            cautions?: string[];
             /** @description false while the bake-off runs: only what all contenders have finished counts */
             complete: boolean;
             /**

@@ -63,6 +63,8 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
   const [refit, setRefit] = useState("");
   const [weights, setWeights] = useState("");
   const [ahead, setAhead] = useState<Record<string, string>>({});
+  const [gaps, setGaps] = useState<Record<string, string>>({});
+  const drivers = datasets.find((d) => d.name === dataset)?.drivers ?? [];
   const unknownAhead = (datasets.find((d) => d.name === dataset)?.drivers ?? []).filter(
     (d) => !d.known_ahead,
   );
@@ -86,6 +88,9 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
     weights: weights.trim() || undefined,
     drivers_ahead: Object.fromEntries(
       unknownAhead.flatMap((d) => (ahead[d.name] ? [[d.name, ahead[d.name] as string]] : [])),
+    ),
+    driver_gaps: Object.fromEntries(
+      drivers.flatMap((d) => (gaps[d.name]?.trim() ? [[d.name, gaps[d.name]?.trim() as string]] : [])),
     ),
     metric: metric.trim() || undefined,
     levels: levels
@@ -175,6 +180,19 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
                 { value: "lag", text: "lagged" },
                 { value: "forecast", text: "forecast" },
               ]}
+            />
+          ))}
+          {drivers.map((d, i) => (
+            <Input
+              key={d.name}
+              label={`${d.name}, where unknown`}
+              value={gaps[d.name] ?? ""}
+              onChange={(v) => setGaps({ ...gaps, [d.name]: v })}
+              width="w-36"
+              placeholder="as its values have it"
+              hint={
+                i === 0 ? "hold (the last known value), usual (the median so far), a number, or refuse" : undefined
+              }
             />
           ))}
           <Input label="Levels, in per cent" value={levels} onChange={setLevels} width="w-28" />

@@ -7,7 +7,6 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -19,6 +18,7 @@ type Counts struct {
 	Whole  bool
 	Zeros  float64 // share of periods that ask for nothing whatever the rate
 	Spread float64 // 0: Poisson
+	Sized  bool    // whole numbers whose sizes have a Gamma distribution all the same
 	Plain  float64 // log-likelihoods of the two that were compared
 	Other  float64
 }
@@ -64,7 +64,42 @@ func fitCounts(y []float64) Counts {
 	} else {
 		c.Spread = spread
 	}
+	if sized, loglik := sizedCounts(y, n, zeros); loglik > max(plain, inflated)+worth {
+		sized.Plain, sized.Other = plain, loglik
+		return sized
+	}
 	return c
+}
+
+// fewestSize is the mean size from which counts are near enough to a density.
+const fewestSize = 10
+
+// sizedCounts is a share of zeros beside sizes with a Gamma distribution: orders come now and
+// then, and are large when they come.
+func sizedCounts(y []float64, n, zeros float64) (Counts, float64) {
+	positive := n - zeros
+	if zeros == 0 || positive < 3 {
+		return Counts{}, math.Inf(-1)
+	}
+	c := fitSizes(y, zeros/n)
+	c.Whole, c.Sized = true, true
+	sum := 0.0
+	for _, v := range y {
+		if v > 0 {
+			sum += v
+		}
+	}
+	if sum/positive < fewestSize {
+		return Counts{}, math.Inf(-1)
+	}
+	sizes := distuv.Gamma{Alpha: c.Spread, Beta: c.Spread * positive / sum}
+	loglik := zeros*math.Log(c.Zeros) + positive*math.Log(1-c.Zeros)
+	for _, v := range y {
+		if v > 0 {
+			loglik += sizes.LogProb(v)
+		}
+	}
+	return c, loglik
 }
 
 // worth is the log-likelihood by which zeros of their own must be likelier: without it they
@@ -158,6 +193,11 @@ func (c Counts) quantiles(mean float64, q []float64) {
 		clear(q)
 	case !c.Whole:
 		c.sizes(mean, q)
+	case c.Sized:
+		c.sizes(mean, q)
+		for g, v := range q {
+			q[g] = math.Round(v)
+		}
 	case mean > 1000:
 		c.large(mean, q)
 	default:
@@ -165,48 +205,48 @@ func (c Counts) quantiles(mean float64, q []float64) {
 	}
 }
 
-// walk adds up the probabilities of 0, 1, 2, ...
+// walk adds up the probabilities of 0, 1, 2, ..., each by its logarithm: that of 0 may be too
+// small for a number.
 func (c Counts) walk(mean float64, q []float64) {
-	inside, r := mean, c.Spread
-	if c.Zeros > 0 {
-		inside = mean / (1 - c.Zeros)
-	}
-	var p float64
+	inside, r := mean/(1-c.Zeros), c.Spread
+	log := -inside
 	if r > 0 {
-		p = math.Exp(r * math.Log(r/(r+inside)))
-	} else {
-		p = math.Exp(-inside)
+		log = r * math.Log(r/(r+inside))
 	}
-	sum := c.Zeros + (1-c.Zeros)*p
+	sum := c.Zeros + (1-c.Zeros)*math.Exp(log)
 	k, g := 0.0, 0
 	for g < len(q) {
-		if sum >= forecast.Grid[g] || k > 1e6 {
+		if sum >= forecast.Grid[g] {
 			q[g] = k
 			g++
 			continue
 		}
 		k++
 		if r > 0 {
-			p *= (k - 1 + r) / k * inside / (r + inside)
+			log += math.Log((k - 1 + r) / k * inside / (r + inside))
 		} else {
-			p *= inside / k
+			log += math.Log(inside / k)
 		}
-		sum += (1 - c.Zeros) * p
+		p := math.Exp(log)
+		if sum += (1 - c.Zeros) * p; p < 1e-18 && k > inside { // rounding has left the rest out
+			sum = 1
+		}
 	}
 }
 
-// large is a normal in place of many small steps.
+// large has a Gamma distribution in place of many small steps, with the mean and the variance
+// of the counts that are not zeros of their own.
 func (c Counts) large(mean float64, q []float64) {
-	variance := mean
+	inside := mean / (1 - c.Zeros)
+	variance := inside
 	if c.Spread > 0 {
-		variance += mean * mean / c.Spread
+		variance += inside * inside / c.Spread
 	}
+	sizes := distuv.Gamma{Alpha: inside * inside / variance, Beta: inside / variance}
 	for g, p := range forecast.Grid {
-		if p <= c.Zeros {
-			q[g] = 0
-			continue
+		if q[g] = 0; p > c.Zeros {
+			q[g] = math.Round(sizes.Quantile((p - c.Zeros) / (1 - c.Zeros)))
 		}
-		q[g] = math.Round(max(0, mean/(1-c.Zeros)+math.Sqrt(variance)*num.NormalQuantile((p-c.Zeros)/(1-c.Zeros))))
 	}
 }
 
@@ -223,7 +263,7 @@ func (c Counts) sizes(mean float64, q []float64) {
 
 func (c Counts) words() string {
 	switch {
-	case !c.Whole:
+	case !c.Whole, c.Sized:
 		return "sizes have a gamma distribution"
 	case c.Zeros > 0:
 		return "counts are Poisson with zeros of their own"

@@ -91,13 +91,15 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
       }
     >
       {data.per ? <CutTable data={data} bakeoff={bakeoff} /> : <Whole data={data} bakeoff={bakeoff} />}
+      {(data.cautions ?? []).map((c) => (
+        <p key={c} className="text-[13px] text-soft">
+          Caution: {c}
+        </p>
+      ))}
       {(data.filled?.length ?? 0) > 0 && (
         <p className="text-[13px] text-soft">
-          Caution: where a contender failed on a series,{" "}
-          {bakeoff.plan.fallback === "leave-out"
-            ? "it is left out, "
-            : `${bakeoff.plan.fallback} stands in, `}
-          for one {data.filled?.[0]?.contender} on {data.filled?.[0]?.series}: {data.filled?.[0]?.reason}.
+          {data.filled?.[0]?.contender} failed on {data.filled?.[0]?.series} in window{" "}
+          {data.filled?.[0]?.window}, for one: {data.filled?.[0]?.reason}.
         </p>
       )}
     </Section>
@@ -152,7 +154,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
   const ranking = data.metrics.filter((m) => m.name === data.metric);
   const others = data.metrics.filter((m) => m.name !== data.metric && (all || isUsual(m, data.metric)));
   const columns: Column<Row>[] = [
-    { head: "Rank", right: true, cell: (r) => r.rank },
+    { head: "Rank", right: true, cell: (r) => r.rank || "–" },
     { head: "Contender", cell: (r) => <Name bakeoff={bakeoff} contender={r.contender} /> },
     {
       head: "Skill",
