@@ -27,9 +27,11 @@ func (f *Fit) Describe() model.Description {
 	d.Tests = tests(residuals, len(d.Parameters))
 	d.Shares = shares(d.Components)
 	rows := forecast.NewRows(max(f.Horizon, 1))
-	if err := f.State.Forecast(f.view, rows); err == nil {
-		f.Bounds.Keep(rows)
+	if err := f.Forecast(f.view, rows); err == nil {
 		d.Line = line(rows.Mean)
+		if f.ranAway {
+			d.Cautions = append(d.Cautions, "its forecast ran away and is held within what the history justifies")
+		}
 	}
 	return d
 }

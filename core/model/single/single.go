@@ -93,6 +93,7 @@ type Fit struct {
 	Horizon  int
 	Cautions []string
 	view     panel.SeriesView // as last seen; not written
+	ranAway  bool             // the last forecast had to be held to what history justifies
 }
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
@@ -180,6 +181,11 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	if err := f.State.Forecast(s, out); err != nil {
 		return err
 	}
+	seen := s.Values
+	if seen == nil {
+		seen = f.Values
+	}
+	f.ranAway = hold(seen, out)
 	f.Bounds.Keep(out)
 	return nil
 }

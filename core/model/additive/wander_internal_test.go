@@ -1,0 +1,140 @@
+package additive
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/forecast"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+func inputOf(unit calendar.Unit, horizon int, values []float64, drivers ...[]float64) single.Input {
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: unit}, Length: len(values), Series: []panel.Series{{Key: "all", Values: values, Drivers: drivers}}}
+	for range drivers {
+		p.Drivers = append(p.Drivers, panel.Driver{Name: "price", KnownAhead: true})
+	}
+	return single.Input{SeriesView: panel.NewView(p, []int{0}, 0, len(values)-1).Series(0), Horizon: horizon}
+}
+
+// A level that wanders under a driver: the driver's effect and how fast the level follows come
+// back, and errors are told by their size.
+func TestWanderingComesBack(t *testing.T) {
+	var effect, alpha, sigma float64
+	const trials, n = 40, 200
+	for k := range trials {
+		rnd := rand.New(rand.NewPCG(uint64(k), 9))
+		y, price := make([]float64, n), make([]float64, n+8)
+		for i := range price {
+			price[i] = 10 + rnd.NormFloat64()
+		}
+		level := 500.0
+		for i := range y {
+			e := 10 * rnd.NormFloat64()
+			y[i] = level - 20*(price[i]-10) + e
+			level += 0.4 * e
+		}
+		m := Auto()
+		m.Level, m.Memory, m.Parts, m.Trend, m.Seasons = wandering, n, "add", "flat", []wish{}
+		s, err := m.fit(context.Background(), inputOf(calendar.Week, 8, y, price))
+		require.NoError(t, err)
+		at := len(s.Beta) - 1
+		effect += s.Beta[at] / s.Recipe.Drivers[0].Spread * s.Scale.Size / trials
+		alpha += s.Errs.(*Wander).Alpha / trials
+		sigma += math.Sqrt(s.Sigma2) * s.Scale.Size / trials
+	}
+	assert.InDelta(t, -20, effect, 0.6)
+	assert.InDelta(t, 0.4, alpha, 0.08)
+	assert.InDelta(t, 10, sigma, 0.5)
+}
+
+// What a step's variance says comes true over wandering series, for every step.
+func TestWanderingIntervalsHold(t *testing.T) {
+	const trials, n, h = 300, 120, 12
+	in80, in95 := 0.0, 0.0
+	for k := range trials {
+		rnd := rand.New(rand.NewPCG(uint64(k), 10))
+		y := make([]float64, n+h)
+		level := 300.0
+		for i := range y {
+			e := 8 * rnd.NormFloat64()
+			y[i] = level + e
+			level += 0.5 * e
+		}
+		m := Auto()
+		m.Level, m.Memory, m.Parts, m.Trend, m.Seasons = wandering, n, "add", "", []wish{}
+		in := inputOf(calendar.Week, h, y[:n])
+		s, err := m.fit(context.Background(), in)
+		require.NoError(t, err)
+		rows := forecast.NewRows(h)
+		require.NoError(t, s.Forecast(in.SeriesView, rows))
+		for step := range h {
+			low, high := forecast.Interval(rows.At(step), 80)
+			if low <= y[n+step] && y[n+step] <= high {
+				in80 += 1.0 / (trials * h)
+			}
+			low, high = forecast.Interval(rows.At(step), 95)
+			if low <= y[n+step] && y[n+step] <= high {
+				in95 += 1.0 / (trials * h)
+			}
+		}
+	}
+	t.Logf("%.3f and %.3f", in80, in95)
+	assert.InDelta(t, 0.80, in80, 0.05)
+	assert.InDelta(t, 0.95, in95, 0.03)
+}
+
+// A level that moved for good is where it starts anew; a mistake counts for nothing.
+func TestJumpsAndMistakes(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(1, 11))
+	y := make([]float64, 60)
+	for i := range y {
+		if y[i] = 10 + 0.3*rnd.NormFloat64(); i >= 24 {
+			y[i] += 90
+		}
+	}
+	y[45] = 700
+	m := Auto()
+	m.Level, m.Memory, m.Parts, m.Trend, m.Seasons = wandering, 60, "add", "flat", []wish{}
+	in := inputOf(calendar.Week, 6, y)
+	s, err := m.fit(context.Background(), in)
+	require.NoError(t, err)
+	assert.Contains(t, s.Odd, 45)
+	assert.NotContains(t, s.Odd, 24)
+	rows := forecast.NewRows(6)
+	require.NoError(t, s.Forecast(in.SeriesView, rows))
+	for _, v := range rows.Mean {
+		assert.InDelta(t, 100, v, 3)
+	}
+}
+
+// A fit on the last periods alone says what it left out, and stays in step with the history.
+func TestMemory(t *testing.T) {
+	y := make([]float64, 140)
+	for i := range y {
+		y[i] = 50 + float64(i%7)
+		if i < 60 {
+			y[i] = 900 - 9*float64(i%7)
+		}
+	}
+	m := Auto()
+	m.Level, m.Memory, m.Parts, m.Trend = steady, 70, "add", "flat"
+	in := inputOf(calendar.Day, 7, y)
+	s, err := m.fit(context.Background(), in)
+	require.NoError(t, err)
+	assert.Equal(t, 70, s.Before)
+	require.Len(t, s.Fitted(), 140)
+	assert.True(t, math.IsNaN(s.Fitted()[10]))
+	assert.InDelta(t, y[130], s.Fitted()[130], 0.5)
+	rows := forecast.NewRows(7)
+	require.NoError(t, s.Forecast(in.SeriesView, rows))
+	for h, v := range rows.Mean {
+		assert.InDelta(t, 50+float64((140+h)%7), v, 0.5)
+	}
+}
