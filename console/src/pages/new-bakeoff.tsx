@@ -191,7 +191,9 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
               width="w-36"
               placeholder="as its values have it"
               hint={
-                i === 0 ? "hold (the last known value), usual (the median so far), a number, or refuse" : undefined
+                i === 0
+                  ? "hold (the last known value), usual (the median so far), a number, or refuse"
+                  : undefined
               }
             />
           ))}
