@@ -134,14 +134,19 @@ func TestWhatIf(t *testing.T) {
 	}
 }
 
-// Drivers that nobody gave are refused with the list, or filled by a named rule.
+// Drivers that nobody gave are filled by the plan's rules or a named one, with a caution, or
+// refused with the list where the plan says so.
 func TestWhatIfWithGaps(t *testing.T) {
 	c, _ := start(t, t.TempDir())
 	pricedWeeks(t, c, true)
 	b := run(t, c, api.Plan{Dataset: "sales", Horizon: 8, Contenders: contenders("naive", "additive")})
 	ask := api.ScenarioRequest{Bakeoff: b.ID, Contender: "additive", Cases: []api.ScenarioCase{{Name: "Push", Changes: []string{"promotion = 1"}}}}
-	_, err := c.RunScenario(ctx, ask, "")
-	assert.ErrorContains(t, err, "price of Quay")
+	assert.Contains(t, strings.Join(whatIf(t, c, ask).Cautions, " "), "filled by the plan's driver_gaps")
+	strict := run(t, c, api.Plan{Dataset: "sales", Horizon: 8, Contenders: contenders("naive", "additive"), Gaps: map[string]string{"price": "refuse"}})
+	refused := ask
+	refused.Bakeoff = strict.ID
+	_, err := c.RunScenario(ctx, refused, "")
+	assert.ErrorContains(t, err, "of Quay, and driver_gaps refuses that")
 	ask.Fill = "last"
 	sc := whatIf(t, c, ask)
 	assert.Equal(t, 3, sc.Series)

@@ -21,6 +21,8 @@ type variant struct {
 // know, whether the level keeps to the trend or wanders, whether parts add or multiply, whether there is a slope, how much of the history is worth
 // learning from, and whether a season that was seen a few times only is worth having. The
 // first variant is the one to keep to where inner windows don't tell.
+//
+// It is also what the method did before the stage, so that its loss is known.
 var stages = []func(m Method, in single.Input) []variant{found, levels, scales, zeroDrivers, trends, memories, profiles, years}
 
 func levels(m Method, in single.Input) []variant {
@@ -163,7 +165,7 @@ func with(m Method, w wish) Method {
 const (
 	ownSay   = 0.2
 	prefer   = 0.01
-	mostTold = 60
+	mostTold = 40
 )
 
 // choose settles what is open for each series. The inner windows of all of them tell, or of
@@ -172,12 +174,13 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 	n := len(inputs)
 	methods := slices.Repeat([]Method{m}, n)
 	stride := max(1, (n+mostTold-1)/mostTold)
+	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
 	for _, stage := range stages {
 		lists, losses := make([][]variant, n), make([][]float64, n)
 		err := num.Each(ctx, workers, n, func(i int) {
 			lists[i] = stage(methods[i], inputs[i])
 			if len(lists[i]) > 1 && i%stride == 0 {
-				losses[i] = trial(ctx, inputs[i], lists[i])
+				losses[i] = trial(ctx, inputs[i], lists[i], known[i])
 			}
 		})
 		if err != nil {
@@ -185,9 +188,16 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 		}
 		pooled := pool(lists, losses)
 		for i, list := range lists {
-			if len(list) > 0 {
-				methods[i] = pick(list, losses[i], pooled, n > 1)
+			if len(list) == 0 {
+				continue
 			}
+			at := pick(list, losses[i], pooled, n > 1)
+			if losses[i] != nil {
+				known[i] = losses[i][at]
+			}
+			methods[i] = list[at].method
+			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
+
 		}
 	}
 	return methods, nil
@@ -218,7 +228,8 @@ func ratio(losses []float64, k int) float64 {
 	return single.Ratio(losses[k], losses[0])
 }
 
-func pick(list []variant, own []float64, pooled map[string]float64, others bool) Method {
+// pick is the place of the variant to take.
+func pick(list []variant, own []float64, pooled map[string]float64, others bool) int {
 	best, least := 0, 0.0
 	for k, v := range list {
 		score, told := pooled[v.name]
@@ -232,14 +243,12 @@ func pick(list []variant, own []float64, pooled map[string]float64, others bool)
 			best, least = k, score
 		}
 	}
-	m := list[best].method
-	m.trials = append(slices.Clip(m.trials), model.Candidate{Form: list[best].name})
-	return m
+	return best
 }
 
 // trial gives the mean absolute errors of variants on inner windows; unknown where one fails
-// or there is no room.
-func trial(ctx context.Context, in single.Input, list []variant) []float64 {
+// or there is no room. That of the first may be known.
+func trial(ctx context.Context, in single.Input, list []variant, first float64) []float64 {
 	out := slices.Repeat([]float64{panel.Unknown}, len(list))
 	t, ok := single.TrialOf(in)
 	if !ok {
@@ -248,6 +257,10 @@ func trial(ctx context.Context, in single.Input, list []variant) []float64 {
 	for k, v := range list {
 		if ctx.Err() != nil {
 			break
+		}
+		if k == 0 && panel.Known(first) {
+			out[k] = first
+			continue
 		}
 		if state, err := v.method.fit(ctx, t.Early(in)); err == nil {
 			out[k] = t.Loss(state, in)

@@ -34,7 +34,10 @@ const rounds = 2
 // fit alternates the regression on whitened columns with the ARMA of what it leaves.
 func (w *work) fit(ctx context.Context, list []column) error {
 	if w.s.method.Level != steady {
-		return w.wander(list)
+		if err := w.wander(list); err == nil {
+			return nil
+		}
+		w.s.Odd, w.jumps = nil, nil // where no level can be told, errors with a memory can
 	}
 	y := slices.Clone(w.y)
 	columns := [][]float64{y}

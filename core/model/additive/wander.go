@@ -149,7 +149,7 @@ func (w *Wander) Variance() float64 { return w.Sigma2 }
 var (
 	alphas = []float64{0, 0.01, 0.03, 0.06, 0.1, 0.16, 0.25, 0.4, 0.6, 0.8, 1}
 	slopes = []float64{0.05, 0.15, 0.35} // as shares of alpha
-	lasts  = []float64{0.8, 0.9, 0.98}
+	lasts  = []float64{0.8, 0.95}
 )
 
 // wander finds how the level wanders by the marginal likelihood of the series, with the
@@ -232,19 +232,37 @@ func (w *work) search(list []column, columns [][]float64) *Wander {
 			best.Sigma2 = noise
 		}
 	}
-	for _, alpha := range alphas {
-		try(Wander{Alpha: alpha})
+	// Every other first, then those beside the best.
+	for k := 0; k < len(alphas); k += 2 {
+		try(Wander{Alpha: alphas[k]})
 	}
 	if best == nil {
 		return nil
 	}
 	at := slices.Index(alphas, best.Alpha)
+	for _, k := range []int{at - 1, at + 1} {
+		if k >= 0 && k < len(alphas) {
+			try(Wander{Alpha: alphas[k]})
+		}
+	}
+	if best.Alpha == 0 {
+		return best
+	}
+	alpha := best.Alpha
 	least -= doubtSlope
-	for _, alpha := range alphas[max(1, at-1):min(len(alphas), at+2)] {
-		for _, share := range slopes {
-			for _, phi := range lasts {
-				try(Wander{Alpha: alpha, Beta: alpha * share, Phi: phi})
-			}
+	for _, share := range slopes {
+		for _, phi := range lasts {
+			try(Wander{Alpha: alpha, Beta: alpha * share, Phi: phi})
+		}
+	}
+	if best.Beta == 0 {
+		return best
+	}
+	share, phi := best.Beta/alpha, best.Phi
+	at = slices.Index(alphas, alpha)
+	for _, k := range []int{at - 1, at + 1} {
+		if k > 0 && k < len(alphas) {
+			try(Wander{Alpha: alphas[k], Beta: alphas[k] * share, Phi: phi})
 		}
 	}
 	return best

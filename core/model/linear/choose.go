@@ -113,6 +113,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if m.Belief == 0 {
 		m.Belief = 1
 	}
+	var known []float64 // losses of the method as it is, which the first variant of a stage is
 	for _, stage := range stages {
 		list := stage(m, told)
 		if len(list) == 0 {
@@ -121,7 +122,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		best := 0
 		if len(early) > 0 && len(list) > 1 {
 			var err error
-			if best, err = m.best(ctx, v, list, told, early, t, workers); err != nil {
+			if best, known, err = m.best(ctx, v, list, told, early, t, workers, known); err != nil {
 				return m, err
 			}
 		}
@@ -177,8 +178,8 @@ func thinned(inputs []single.Input) int {
 	return 199
 }
 
-// best is the variant to take.
-func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int) (int, error) {
+// best is the variant to take, with its losses; those of the first may be known.
+func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int, known []float64) (int, []float64, error) {
 	var places []int
 	var seen []single.Input
 	for i := range inputs {
@@ -189,11 +190,15 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 	thin := thinned(seen)
 	losses := make([][]float64, len(list))
 	for k, x := range list {
+		if k == 0 && known != nil {
+			losses[k] = known
+			continue
+		}
 		losses[k] = slices.Repeat([]float64{panel.Unknown}, len(places))
 		x.method.thin = thin
 		states, err := x.method.fit(ctx, v.Before(seen[0].View().Origin()), seen, workers)
 		if ctx.Err() != nil {
-			return 0, ctx.Err()
+			return 0, nil, ctx.Err()
 		}
 		if err != nil {
 			continue
@@ -203,7 +208,7 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 			losses[k][j] = t.From(len(in.Values)+t.Keep).Loss(states[j], in)
 		})
 		if err != nil {
-			return 0, err
+			return 0, nil, err
 		}
 	}
 	best, least := 0, 0.0
@@ -218,7 +223,7 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 			best, least = k, score
 		}
 	}
-	return best, nil
+	return best, losses[best], nil
 }
 
 // believe holds the change since the origin back by the share of it that is believed.
