@@ -189,12 +189,8 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
               value={gaps[d.name] ?? ""}
               onChange={(v) => setGaps({ ...gaps, [d.name]: v })}
               width="w-36"
-              placeholder="as its values have it"
-              hint={
-                i === 0
-                  ? "hold (the last known value), usual (the median so far), a number, or refuse"
-                  : undefined
-              }
+              placeholder="automatic"
+              hint={i === 0 ? "hold, usual, a number or refuse" : undefined}
             />
           ))}
           <Input label="Levels, in per cent" value={levels} onChange={setLevels} width="w-28" />

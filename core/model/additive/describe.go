@@ -7,6 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"gonum.org/v1/gonum/floats"
+
+	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
@@ -154,7 +157,12 @@ func (s *State) components(d *model.Description, horizon int) {
 	n := len(s.Values)
 	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, n-len(s.in.Values))
 	list, errAhead := s.columnsAhead(horizon)
+	level, levelAhead := s.wandered(horizon)
 	for _, part := range s.Past {
+		if part.Name == "trend" && level != nil {
+			part.Values = slices.Clone(part.Values)
+			floats.Add(part.Values, level)
+		}
 		c := model.Component{Name: part.Name, Factor: s.Scale.Multiplies() && part.Name != "trend",
 			Past: s.shown(part.Name, part.Values, nil), Ahead: slices.Repeat([]float64{panel.Unknown}, horizon)}
 		places := s.placesOf(part.Name)
@@ -163,6 +171,9 @@ func (s *State) components(d *model.Description, horizon int) {
 		}
 		if errAhead == nil && len(list) == len(s.Beta) {
 			ahead := s.sum(list, places, horizon)
+			if part.Name == "trend" && level != nil {
+				floats.Add(ahead, levelAhead)
+			}
 			c.Ahead = s.shown(part.Name, ahead, nil)
 			c.AheadLow, c.AheadHigh = s.band(part.Name, ahead, list, places, part.Name == "trend")
 		}
@@ -171,6 +182,18 @@ func (s *State) components(d *model.Description, horizon int) {
 	if errAhead != nil && n > 0 {
 		d.Cautions = append(d.Cautions, errAhead.Error())
 	}
+}
+
+// wandered is where a wandering level was, and goes, which is part of the trend; nil where the
+// level is steady.
+func (s *State) wandered(horizon int) (past, ahead []float64) {
+	x, ok := s.Errs.(*Wander)
+	if !ok || len(x.In) != s.Used {
+		return nil, nil
+	}
+	rows := forecast.Rows{Mean: make([]float64, horizon)}
+	_ = x.Forecast(s.in, rows) // which never fails
+	return x.In, rows.Mean
 }
 
 // columnsAhead lays the columns out over the steps, where what they need is at hand.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
+	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
@@ -112,6 +114,13 @@ func TestJumpsAndMistakes(t *testing.T) {
 	for _, v := range rows.Mean {
 		assert.InDelta(t, 100, v, 3)
 	}
+	var d model.Description
+	s.Describe(&d, 6)
+	require.Equal(t, "trend", d.Components[0].Name)
+	assert.InDelta(t, 10, d.Components[0].Past[20], 1.5, "where the level wandered is part of the trend")
+	assert.InDelta(t, 100, d.Components[0].Past[40], 3)
+	assert.InDelta(t, 100, d.Components[0].Ahead[0], 3)
+	assert.Contains(t, strings.Join(d.Cautions, " "), "moved for good")
 }
 
 // A fit on the last periods alone says what it left out, and stays in step with the history.
