@@ -41,7 +41,7 @@ page release '/releases/rel-1?series=Saltmarsh%20/%20shop%20/%20black%20tea' 900
 page scenario /scenarios/scen-1 1060
 page scenario-new '/scenarios/new?from=scen-1' 1150
 page flags /flags 800
-terminal terminal-standings 136 32 'bin/paperkettle bakeoff standings bake-1'
+terminal terminal-standings 136 40 'bin/paperkettle bakeoff standings bake-1'
 terminal terminal-fit 132 36 'bin/paperkettle model show smoothing --in bake-1 --series "Saltmarsh / hotel / black tea"'
 terminal terminal-scenario 150 22 'bin/paperkettle scenario show scen-1'
 terminal terminal-series 112 22 'bin/paperkettle series show daily "Saltmarsh / shop / green tea"'
