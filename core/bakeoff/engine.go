@@ -36,6 +36,8 @@ type Engine struct {
 	scaled    *scaleCache
 	lastFit   lastFit
 	fillings  panel.Fillings
+	before    rehearsals
+	holes     holeCount
 
 	// Workers is how many may train a contender that learns from all series at once.
 	// Results do not depend on it.

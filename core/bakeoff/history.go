@@ -4,6 +4,8 @@ import (
 	"context"
 	"math"
 	"math/rand/v2"
+	"slices"
+	"sync"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -51,12 +53,11 @@ func (h *history) rehearse(ctx context.Context, w int, shard []int) error {
 	win := e.Windows[w]
 	win.Origin -= e.Reach()
 	win.AssessLast -= e.Reach()
-	var series []int
-	for _, s := range shard {
-		if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
-			series = append(series, s)
-		}
+	history := map[int]bool{}
+	for _, s := range e.withHistory(win) {
+		history[s] = true
 	}
+	series := slices.DeleteFunc(slices.Clone(shard), func(s int) bool { return !history[s] })
 	if len(series) == 0 || win.Origin < win.TrainFirst {
 		return nil
 	}
@@ -72,22 +73,43 @@ func (h *history) rehearse(ctx context.Context, w int, shard []int) error {
 	return nil
 }
 
+// rehearsals keeps what contenders that learn from all series made of a window before the
+// plan's first: every shard asks for it.
+type rehearsals struct {
+	mu   sync.Mutex
+	kept map[rehearsal]*memberShard
+}
+
+type rehearsal struct{ member, origin int }
+
 // rehearsed is what a member makes of series in a window before the plan's first.
 func (e *Engine) rehearsed(ctx context.Context, member int, win split.Window, series []int) (*memberShard, error) {
-	learnt := series
-	if e.across[member] {
-		learnt = nil
-		for _, s := range e.Chosen {
-			if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
-				learnt = append(learnt, s)
-			}
-		}
+	if !e.across[member] {
+		return e.trainBefore(ctx, member, win, series)
 	}
+	e.before.mu.Lock()
+	defer e.before.mu.Unlock()
+	key := rehearsal{member, win.Origin}
+	got := e.before.kept[key]
+	if got == nil {
+		var err error
+		if got, err = e.trainBefore(ctx, member, win, e.withHistory(win)); err != nil {
+			return nil, err
+		}
+		if e.before.kept == nil {
+			e.before.kept = map[rehearsal]*memberShard{}
+		}
+		e.before.kept[key] = got
+	}
+	return got.part(series, e.Plan.Split.Horizon), nil
+}
+
+func (e *Engine) trainBefore(ctx context.Context, member int, win split.Window, series []int) (*memberShard, error) {
 	p := e.prediction(series)
 	random := func(key string) *rand.Rand {
 		return num.Stream(e.Plan.Seed, key, "before", e.Plan.Contenders[member].Name)
 	}
-	view := e.view(learnt, win)
+	view := e.view(series, win)
 	trained, err := e.models[member].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: e.workers(member), Random: random})
 	if err != nil {
 		if ctx.Err() != nil {
@@ -99,17 +121,35 @@ func (e *Engine) rehearsed(ctx context.Context, member int, win split.Window, se
 	if err != nil {
 		return nil, err
 	}
-	for i, s := range learnt {
-		if at, ok := p.at[s]; ok && res.Err[i] == nil {
-			p.rows[at] = afterGap(res.Series[i], e.Plan.Split.Gap)
-		}
-	}
-	own := e.view(series, win)
 	for i := range series {
-		values, _ := own.Values(i)
+		if res.Err[i] == nil {
+			p.rows[i] = afterGap(res.Series[i], e.Plan.Split.Gap)
+		}
+		values, _ := view.Values(i)
 		p.scales = append(p.scales, score.MakeScale(values, e.ScaleLag()))
 	}
 	return &memberShard{res: e.resultIn(win, series, p), at: p.at}, nil
+}
+
+// part is a member's result on some of its series alone: a shard's past must not hold on to
+// all series of a contender that learns from all.
+func (m *memberShard) part(series []int, horizon int) *memberShard {
+	if m.res == nil || len(m.at) <= len(series) {
+		return m
+	}
+	size := forecast.RecordSize(m.res.Packed, horizon)
+	out := &memberShard{res: &TaskResult{Window: m.res.Window}, at: map[int]int{}}
+	for _, s := range series {
+		i, ok := m.at[s]
+		if !ok {
+			continue
+		}
+		out.at[s] = len(out.res.Series)
+		out.res.Packed = append(out.res.Packed, m.res.Packed[i*size:(i+1)*size]...)
+		out.res.Series = append(out.res.Series, m.res.Series[i])
+		out.res.Errors = append(out.res.Errors, m.res.Errors[i*horizon:(i+1)*horizon]...)
+	}
+	return out
 }
 
 // judge finds the members that beat the baseline on all of a shard's series together.

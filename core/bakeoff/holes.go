@@ -1,8 +1,18 @@
 package bakeoff
 
 import (
+	"maps"
+	"slices"
+	"sync"
+
 	"paperkettle/core/panel"
 )
+
+// holeCount is counted once an engine: it goes over every value of every driver.
+type holeCount struct {
+	once               sync.Once
+	training, assessed []panel.Holes
+}
 
 // Places is the number of series and windows in which a contender is assessed.
 func (e *Engine) Places() (n int) {
@@ -15,9 +25,13 @@ func (e *Engine) Places() (n int) {
 // Holes counts the unknown values of drivers that are known ahead: in the training parts,
 // where the measure is known, and over the assessed periods, each counted once.
 func (e *Engine) Holes() (training, assessed []panel.Holes) {
-	if len(e.Panel.Drivers) == 0 {
-		return nil, nil
+	if len(e.Panel.Drivers) > 0 {
+		e.holes.once.Do(e.countHoles)
 	}
+	return e.holes.training, e.holes.assessed
+}
+
+func (e *Engine) countHoles() {
 	first, last := e.Windows[0], e.Windows[len(e.Windows)-1]
 	part := map[int]bool{}
 	for _, q := range e.Qualified {
@@ -31,11 +45,14 @@ func (e *Engine) Holes() (training, assessed []panel.Holes) {
 			series = append(series, s)
 		}
 	}
-	return panel.FindHoles(e.Panel, series, first.TrainFirst, last.Origin, true),
-		panel.FindHoles(e.Panel, series, first.AssessFirst(), last.AssessLast, false)
+	e.holes.training = panel.FindHoles(e.Panel, series, first.TrainFirst, last.Origin, true)
+	e.holes.assessed = panel.FindHoles(e.Panel, series, first.AssessFirst(), last.AssessLast, false)
 }
 
 func (e *Engine) checkHoles() error {
+	if !slices.ContainsFunc(slices.Collect(maps.Values(e.fillings)), func(f panel.Filling) bool { return f.Rule == panel.FillRefuse }) {
+		return nil
+	}
 	training, assessed := e.Holes()
 	for _, holes := range [][]panel.Holes{training, assessed} {
 		if err := panel.CheckHoles(e.Panel, holes, e.fillings); err != nil {

@@ -126,8 +126,9 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 
 // learnt lists the series that a contender which learns from all of them trains on: those with
 // a history, whether or not they are assessed.
-func (e *Engine) learnt(w int) (out []int) {
-	win := e.Windows[w]
+func (e *Engine) learnt(w int) []int { return e.withHistory(e.Windows[w]) }
+
+func (e *Engine) withHistory(win split.Window) (out []int) {
 	for _, s := range e.Chosen {
 		if knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, MinKnown) >= MinKnown {
 			out = append(out, s)
@@ -341,7 +342,11 @@ func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskRes
 		}
 		p.scales = e.scales(w, t.Shard, shard)
 		out = append(out, e.result(w, shard, p))
-		h.windows = append(h.windows, pastWindow{e.Windows[w], slices.Clone(now)})
+		past := pastWindow{Window: e.Windows[w]}
+		for _, m := range now {
+			past.got = append(past.got, m.part(shard, e.Plan.Split.Horizon))
+		}
+		h.windows = append(h.windows, past)
 	}
 	return out, nil
 }

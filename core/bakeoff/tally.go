@@ -59,7 +59,10 @@ func NewTally(e *Engine, per string) (*Tally, error) {
 	t.bySeries, t.means, t.cells = make([][]score.Acc, n), make([][][]float64, n), make([]score.Cells, n)
 	for c := range n {
 		t.bySeries[c] = e.newAccs(len(e.Chosen))
-		t.means[c], t.cells[c] = e.newMeans(), e.newCells()
+		t.cells[c] = e.newCells()
+		if len(e.Chosen) < fewSeries {
+			t.means[c] = e.newMeans()
+		}
 		t.weighted[c] = weightedSums{make([]float64, len(t.metrics)), make([]float64, len(t.metrics))}
 	}
 	t.cellsBy, err = score.FindMetric(e.Plan.Metric, e.Plan.Levels)
@@ -158,7 +161,9 @@ func (t *Tally) addSeries(task Task, shard []int, r *TaskResult) {
 func (t *Tally) addWhole(task Task, series int, acc *score.Acc, errors []float64) {
 	place := t.e.chosenAt[series]
 	t.bySeries[task.Contender][place].Merge(acc)
-	t.means[task.Contender][place][task.Window] = mean(absolute(errors))
+	if len(t.e.Chosen) < fewSeries {
+		t.means[task.Contender][place][task.Window] = mean(absolute(errors))
+	}
 	if t.cells != nil && !t.e.addCell(t.cells[task.Contender], t.cellsBy, place, task.Window, acc) {
 		t.cells = nil
 	}

@@ -1,6 +1,10 @@
 package panel
 
-import "math"
+import (
+	"math"
+
+	"gonum.org/v1/gonum/dsp/fourier"
+)
 
 // The bounds of a season that the calendar does not know.
 const (
@@ -70,13 +74,9 @@ func detrended(values []float64) []float64 {
 
 // echo is the lag of the first high peak of the autocorrelation; 0 where there is none.
 func echo(x []float64, most int) int {
-	r := make([]float64, most+2)
-	own := product(x, 0)
-	if !(own > 0) {
+	r := autocorrelations(x, most+1)
+	if r == nil {
 		return 0
-	}
-	for k := 1; k < len(r); k++ {
-		r[k] = product(x, k) / own
 	}
 	top := 0.0
 	peak := func(k int) bool { return r[k] >= r[k-1] && r[k] >= r[k+1] && r[k] >= leastEcho }
@@ -95,15 +95,48 @@ func echo(x []float64, most int) int {
 	return 0
 }
 
-// product is the mean product of values a lag apart.
-func product(x []float64, lag int) float64 {
-	sum, n := 0.0, 0.0
-	for i := lag; i < len(x); i++ {
-		if v := x[i] * x[i-lag]; Known(v) {
-			sum, n = sum+v, n+1
+// autocorrelations up to a lag: mean products of the known pairs next to the mean square, of all
+// lags at once by the Fourier transform of the values and of which are known. nil where nothing
+// moves.
+//
+// Source: Brockwell and Davis, Time Series: Theory and Methods (2nd ed. 1991), section 10.3.
+func autocorrelations(x []float64, most int) []float64 {
+	size := 1
+	for size < len(x)+most+1 {
+		size *= 2
+	}
+	values, known := make([]float64, size), make([]float64, size)
+	for i, v := range x {
+		if Known(v) {
+			values[i], known[i] = v, 1
 		}
 	}
-	return sum / max(n, 1)
+	fft := fourier.NewFFT(size)
+	sums, counts := lagged(fft, values), lagged(fft, known)
+	if !(sums[0] > 0) {
+		return nil
+	}
+	own := sums[0] / counts[0]
+	out := make([]float64, most+1)
+	for k := range out {
+		if counts[k] > 0.5 {
+			out[k] = sums[k] / math.Round(counts[k]) / own
+		}
+	}
+	return out
+}
+
+// lagged are the sums of products of values with those a lag before, for every lag.
+func lagged(fft *fourier.FFT, x []float64) []float64 {
+	c := fft.Coefficients(nil, x)
+	for i, v := range c {
+		c[i] = complex(real(v)*real(v)+imag(v)*imag(v), 0)
+	}
+	out := fft.Sequence(nil, c)
+	for i := range out {
+		out[i] /= float64(len(x))
+	}
+	return out
 }
 
 // placesError is the mean absolute error, over the last third, of the means of the places in a

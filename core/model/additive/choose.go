@@ -18,11 +18,11 @@ type variant struct {
 }
 
 // stages settle one thing after another: whether there is a season that the calendar does not
-// know, whether the level keeps to the trend or wanders, whether parts add or multiply, whether there is a slope, how much of the history is worth
-// learning from, and whether a season that was seen a few times only is worth having. The
-// first variant is the one to keep to where inner windows don't tell.
-//
-// It is also what the method did before the stage, so that its loss is known.
+// know, whether the level keeps to the trend or wanders, whether parts add or multiply,
+// whether there is a slope, how much of the history is worth learning from, and whether a
+// season that was seen a few times only is worth having. The first variant is the one to keep
+// to where inner windows don't tell. As a rule it is what the method did before the stage, so
+// that its loss is known.
 var stages = []func(m Method, in single.Input) []variant{found, levels, scales, zeroDrivers, trends, memories, profiles, years}
 
 func levels(m Method, in single.Input) []variant {
@@ -179,6 +179,9 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 		lists, losses := make([][]variant, n), make([][]float64, n)
 		err := num.Each(ctx, workers, n, func(i int) {
 			lists[i] = stage(methods[i], inputs[i])
+			if len(lists[i]) > 0 && (len(lists[i]) == 1 || lists[i][0].method.Parts != methods[i].Parts) {
+				known[i] = panel.Unknown // the first variant need not be what was tried before
+			}
 			if len(lists[i]) > 1 && i%stride == 0 {
 				losses[i] = trial(ctx, inputs[i], lists[i], known[i])
 			}
@@ -197,7 +200,6 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 			}
 			methods[i] = list[at].method
 			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
-
 		}
 	}
 	return methods, nil

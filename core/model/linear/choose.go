@@ -119,6 +119,9 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		if len(list) == 0 {
 			continue
 		}
+		if list[0].method.logs != m.logs {
+			known = nil // what was tried before chose its scale by the early part alone
+		}
 		best := 0
 		if len(early) > 0 && len(list) > 1 {
 			var err error
