@@ -5,6 +5,7 @@ import (
 	"context"
 	"math"
 	"math/rand/v2"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -346,4 +347,41 @@ func TestWhatIsAssessedChangesNoForecast(t *testing.T) {
 		means[k] = meansOf(t, runAll(t, e, 1, e.Tasks())[bakeoff.Task{Contender: 1}], 2, 7)
 	}
 	assert.Equal(t, means[0], means[1])
+}
+
+// counter is a mean that learns from all series, and counts how often it is trained.
+type counter struct {
+	model.Model
+	trained *atomic.Int32
+}
+
+func (c counter) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	c.trained.Add(1)
+	return c.Model.Train(ctx, v, env)
+}
+
+// A member that learns from all series is trained once for the window before the first,
+// however many shards a blend has; and each shard's series get what they would alone.
+func TestAPooledMemberRehearsesOnce(t *testing.T) {
+	var trained atomic.Int32
+	cat := append(catalogue.Standard(), model.Family{Name: "counted", AcrossSeries: true, New: func(model.Values) (model.Model, error) {
+		m, _, err := catalogue.Standard().New("mean", nil)
+		return counter{m, &trained}, err
+	}})
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "counted"}, {Family: "blend"}}}
+	p := dailyPanel(150, 90)
+	e, err := bakeoff.Prepare(p, plan, cat)
+	require.NoError(t, err)
+	got := runAll(t, e, 2, e.Tasks())
+	assert.EqualValues(t, 3, trained.Load(), "two windows, and the one before")
+	plan.Contenders[1] = bakeoff.Contender{Name: "counted", Family: "mean"}
+	plain, err := bakeoff.Prepare(p, plan, cat)
+	require.NoError(t, err)
+	want := runAll(t, plain, 2, plain.Tasks())
+	for shard := range 3 {
+		for w := range 2 {
+			task := bakeoff.Task{Window: w, Contender: 2, Shard: shard}
+			assert.Equal(t, want[task].Packed, got[task].Packed)
+		}
+	}
 }

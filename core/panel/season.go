@@ -2,6 +2,7 @@ package panel
 
 import (
 	"math"
+	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
 )
@@ -95,6 +96,9 @@ func echo(x []float64, most int) int {
 	return 0
 }
 
+// transforms are laid out for a length, which most series of a panel share.
+var transforms sync.Pool
+
 // autocorrelations up to a lag: mean products of the known pairs next to the mean square, of all
 // lags at once by the Fourier transform of the values and of which are known. nil where nothing
 // moves.
@@ -111,8 +115,19 @@ func autocorrelations(x []float64, most int) []float64 {
 			values[i], known[i] = v, 1
 		}
 	}
-	fft := fourier.NewFFT(size)
-	sums, counts := lagged(fft, values), lagged(fft, known)
+	fft, ok := transforms.Get().(*fourier.FFT)
+	if !ok || fft.Len() != size {
+		fft = fourier.NewFFT(size)
+	}
+	defer transforms.Put(fft)
+	sums, counts := lagged(fft, values), make([]float64, most+1)
+	if CountKnown(x) < len(x) {
+		counts = lagged(fft, known)
+	} else {
+		for k := range counts {
+			counts[k] = float64(len(x) - k)
+		}
+	}
 	if !(sums[0] > 0) {
 		return nil
 	}
