@@ -61,6 +61,7 @@ type State struct {
 	Names   []string
 	Belongs []string
 	Kinds   []int
+	Loose   []float64 // standard deviations of the coefficients before anything was seen
 	Errs    leftover
 	Spread  float64 // of the series, on the working scale
 	Values  []float64

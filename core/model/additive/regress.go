@@ -211,9 +211,11 @@ func (w *work) regress(list []column, noise float64) error {
 		right.SetVec(a, right.AtVec(a)+mean*noise/variance)
 	}
 	s := w.s
-	s.Names, s.Belongs, s.Kinds = make([]string, k), make([]string, k), make([]int, k)
+	s.Names, s.Belongs, s.Kinds, s.Loose = make([]string, k), make([]string, k), make([]int, k), make([]float64, k)
 	for a := range list {
 		s.Names[a], s.Belongs[a], s.Kinds[a] = list[a].name, list[a].part, list[a].kind
+		_, variance := w.prior(&list[a])
+		s.Loose[a] = math.Sqrt(variance)
 	}
 	var inverse mat.SymDense
 	held := map[int]bool{} // at zero, by their sign

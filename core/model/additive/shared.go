@@ -159,14 +159,15 @@ func share(list []*State) (any bool) {
 			}
 			per := s.perUnit(s.Belongs[a])
 			id := key{name, s.Scale.Kind, s.logged(s.Belongs[a])}
-			variance := float64(s.Cov[a*k+a]) * per * per
-			if !(variance > 0) { // held at zero by its sign
+			value, variance := s.unheld(s.Beta[a], float64(s.Cov[a*k+a]), a)
+			if !(variance > 0) { // held at zero by its sign, or nothing tells
 				continue
 			}
+			value, variance = value*per, variance*per*per
 			if effects[id] == nil {
 				order = append(order, id)
 			}
-			effects[id] = append(effects[id], effect{s, s.Beta[a] * per, variance})
+			effects[id] = append(effects[id], effect{s, value, variance})
 		}
 	}
 	for _, id := range order {
@@ -176,6 +177,18 @@ func share(list []*State) (any bool) {
 		}
 	}
 	return any
+}
+
+// unheld is what the series itself says of a coefficient, without the prior that held it
+// towards zero: a mean of held estimates would lie near zero however many series there are. The
+// variance is 0 where the series says next to nothing.
+func (s *State) unheld(value, variance float64, a int) (float64, float64) {
+	prior := s.Loose[a] * s.Loose[a]
+	told := 1/variance - 1/prior
+	if !(variance > 0) || told < 0.01/prior {
+		return 0, 0
+	}
+	return value / variance / told, 1 / told
 }
 
 // shares says that a column's effect is one that series tell each other. Levels of a season

@@ -27,6 +27,7 @@ type Mix struct {
 	Series int
 	Forms  []string
 	Scores [][]float64 // of each series and form
+	Failed []string    // forms that were to take part and could not be trained, with the reason
 	Parts  []Part
 }
 
@@ -57,6 +58,7 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
+		m.Failed = append(m.Failed, fmt.Sprintf("%s was to take part and could not be trained: %v", f.name, err))
 		return nil // the others stand in
 	}
 	m.Parts = append(m.Parts, p)
@@ -201,6 +203,7 @@ func (m *Mix) Describe(i int) model.Description {
 		d.Form = "a mix of " + strings.Join(names, ", ") + "; most of it is " + d.Form
 	}
 	d.Why = m.Why
+	d.Cautions = append(d.Cautions, m.Failed...)
 	d.Criterion, d.Choices = "log of the loss next to the best form's", nil
 	for k, name := range m.Forms {
 		if v := m.Scores[i][k]; !math.IsNaN(v) {
@@ -218,13 +221,14 @@ type written struct {
 	Series int
 	Forms  []string
 	Scores [][]float64
+	Failed []string
 	Parts  []Part
 	Bytes  [][]byte
 }
 
 // MarshalBinary writes the mix and its parts.
 func (m *Mix) MarshalBinary() ([]byte, error) {
-	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Parts: m.Parts}
+	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Failed: m.Failed, Parts: m.Parts}
 	for _, p := range m.Parts {
 		b, err := p.trained.MarshalBinary()
 		if err != nil {
@@ -246,7 +250,7 @@ func read(b []byte) (model.Trained, error) {
 	if len(w.Bytes) != len(w.Parts) {
 		return nil, errors.New("reading a mix: parts are missing")
 	}
-	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Parts: w.Parts}
+	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Failed: w.Failed, Parts: w.Parts}
 	families := members()
 	for k := range m.Parts {
 		f, err := families.Find(m.Parts[k].Name)

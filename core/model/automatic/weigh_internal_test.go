@@ -1,0 +1,45 @@
+package automatic
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// evidenceOf is what two series show of three forms, the second series by the pool alone.
+func evidenceOf(rounds float64, asked int, own []float64, pooled []float64) *evidence {
+	none := math.NaN()
+	return &evidence{series: 2, forms: []form{{name: "a"}, {name: "b"}, {name: "c"}}, own: [][]float64{own, {none, none, none}},
+		pooled: map[kind][]float64{{}: pooled}, kinds: make([]kind, 2), rounds: rounds, asked: asked}
+}
+
+// The best form has weight 1, others less the worse they are, more so the more was seen; what
+// all series show rules one that shows nothing of its own, and moves one that does.
+func TestWeights(t *testing.T) {
+	none := math.NaN()
+	few := evidenceOf(1, 1, []float64{0, 0.3, none}, []float64{0, 0.3, most}).weigh(false)
+	many := evidenceOf(6, 100, []float64{0, 0.3, none}, []float64{0, 0.3, most}).weigh(false)
+	assert.Equal(t, 1.0, few[0][0])
+	assert.Greater(t, few[0][1], 0.8, "one short series hardly tells")
+	assert.Zero(t, many[0][1], "many series almost choose")
+	assert.Zero(t, many[0][2], "what failed has no weight")
+
+	own := evidenceOf(3, 40, []float64{0.4, 0, 0.9}, []float64{0, 0.05, 0.5})
+	w := own.weigh(false)
+	assert.Greater(t, w[0][1], w[0][0], "its own windows speak for the second form")
+	assert.Greater(t, w[1][0], w[1][1], "the others' for the first")
+	assert.Equal(t, []float64{0, 1, 0}, own.weigh(true)[0])
+
+	exact := evidenceOf(1, 1, []float64{math.Log(exact), 0, 0.1}, []float64{0, most, most}).weigh(false)
+	assert.Zero(t, exact[0][1], "a form that is exact leaves no room for others, however little was seen")
+}
+
+// Without inner windows the forms are mixed by rule; counts only where demand is sparse.
+func TestWithoutEvidence(t *testing.T) {
+	none := math.NaN()
+	e := &evidence{series: 1, forms: []form{{name: "smoothing"}, {name: "linear"}, {name: "intermittent", counts: true}}, own: [][]float64{{none, none, none}}, pooled: map[kind][]float64{}, kinds: make([]kind, 1)}
+	assert.Equal(t, []float64{2, 0, 0}, e.weigh(false)[0])
+	e.kinds[0].sparse = true
+	assert.Equal(t, []float64{2, 0, 1}, e.weigh(false)[0])
+}
