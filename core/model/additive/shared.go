@@ -160,7 +160,7 @@ func share(list []*State) (any bool) {
 			per := s.perUnit(s.Belongs[a])
 			id := key{name, s.Scale.Kind, s.logged(s.Belongs[a])}
 			value, variance := s.unheld(s.Beta[a], float64(s.Cov[a*k+a]), a)
-			if !(variance > 0) { // held at zero by its sign, or nothing tells
+			if !(variance > 0) { // held at zero by its sign
 				continue
 			}
 			value, variance = value*per, variance*per*per
@@ -181,12 +181,15 @@ func share(list []*State) (any bool) {
 
 // unheld is what the series itself says of a coefficient, without the prior that held it
 // towards zero: a mean of held estimates would lie near zero however many series there are. The
-// variance is 0 where the series says next to nothing.
+// variance is infinite where the series says next to nothing, and 0 where a sign holds it at zero.
 func (s *State) unheld(value, variance float64, a int) (float64, float64) {
 	prior := s.Loose[a] * s.Loose[a]
 	told := 1/variance - 1/prior
-	if !(variance > 0) || told < 0.01/prior {
+	switch {
+	case !(variance > 0):
 		return 0, 0
+	case told < 0.01/prior:
+		return 0, math.Inf(1)
 	}
 	return value / variance / told, 1 / told
 }
@@ -214,7 +217,15 @@ func spreadOut(name string, list []effect) {
 		d := e.value - wb/w
 		q += d * d / e.squared
 	}
-	n := float64(len(list))
+	n := 0.0 // that say anything; the others are told all the same
+	for _, e := range list {
+		if !math.IsInf(e.squared, 1) {
+			n++
+		}
+	}
+	if n == 0 {
+		return
+	}
 	between := 0.0
 	if c := w - ww/w; c > 0 {
 		between = max(0, (q-(n-1))/c)
@@ -236,7 +247,7 @@ func spreadOut(name string, list []effect) {
 		e.state.Shared[name] = Prior{
 			Mean:     (sum - own*e.value) / rest,
 			Variance: between + 1/rest,
-			Series:   len(list) - 1,
+			Series:   int(n),
 			Between:  math.Sqrt(between),
 		}
 	}
