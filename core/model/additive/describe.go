@@ -95,6 +95,9 @@ func (s *State) describe(d *model.Description, a int) {
 	deviation := math.Sqrt(max(0, float64(s.Cov[a*k+a])))
 	add := func(value, deviation float64, meaning string) {
 		if p, ok := s.Shared[s.Names[a]]; ok {
+			if x := s.driver(s.Belongs[a]); x != nil {
+				p.Mean, p.Between = p.Mean/x.relative(), p.Between/x.relative()
+			}
 			meaning += fmt.Sprintf("; %d other series say %.3g, give or take %.2g between them", p.Series, p.Mean*s.unit(), p.Between*s.unit())
 		}
 		d.Parameters = append(d.Parameters, model.Parameter{Name: s.Names[a], Value: value, Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, deviation)})

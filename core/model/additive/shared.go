@@ -253,12 +253,22 @@ func spreadOut(name string, list []effect) {
 	}
 }
 
-// perUnit turns a coefficient into the effect of one unit of its driver.
+// perUnit turns a coefficient into the effect that series can compare: of one unit of its
+// driver, or of as much again of one that is above zero and not in logs. A unit of a price is
+// much to what costs 3 and nothing to what costs 60.
 func (s *State) perUnit(part string) float64 {
 	if d := s.driver(part); d != nil {
-		return 1 / d.Spread
+		return d.relative() / d.Spread
 	}
 	return 1
+}
+
+// relative is what the driver is as a rule, where effects are compared relative to it.
+func (d *Driver) relative() float64 {
+	if d.Log || d.Low <= 0 {
+		return 1
+	}
+	return d.Mean
 }
 
 func (s *State) logged(part string) bool {
