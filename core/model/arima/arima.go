@@ -64,10 +64,12 @@ type State struct {
 	Notes   []string
 
 	// At the end of what was seen: the ARMA state of the differenced series, its steady
-	// gain, and the last levels less the regressors, on the transformed scale.
+	// gain, and the last levels less the regressors, on the transformed scale. Where values
+	// are unknown, Open has it all.
 	Arma  []float64
 	Gain  []float64
 	Tail  []float64
+	Open  *Open
 	Quiet int // unknown values at the end
 	In    []float64
 }
@@ -137,88 +139,75 @@ func (s *State) take(f *fitter, e estimate) {
 	}
 	f.lay(e.o)
 	f.shape.set(e.o, e.x)
-	f.filter.run(&f.shape, f.w, f.out)
-	r, stride := f.shape.r, f.filter.stride
-	s.Arma = make([]float64, r)
-	for i := range r {
-		s.Arma[i] = f.filter.state[i]
-		for k, b := range e.beta {
-			s.Arma[i] -= b * f.filter.state[(k+1)*stride+i]
-		}
-	}
-	s.Gain = append([]float64(nil), f.filter.lastGain...)
-	s.fitted(f, e)
-}
-
-// fitted walks over the series: the fitted values, and the levels that differencing
-// needs, unknown ones at their forecast.
-func (s *State) fitted(f *fitter, e estimate) {
-	n, lost := len(f.y), e.o.lost()
 	s.In = make([]float64, s.Used)
 	for i := range s.In {
 		s.In[i] = panel.Unknown
 	}
-	level := make([]float64, n) // less the regressors
-	part := make([]float64, n)
+	level, part := f.levels(e.beta)
+	if f.open {
+		s.walkOpen(f, level, part)
+	} else {
+		s.walk(f, level, part)
+	}
+}
+
+// levels are the series less its regressors, and what these add.
+func (f *fitter) levels(beta []float64) (level, part []float64) {
+	level, part = make([]float64, len(f.y)), make([]float64, len(f.y))
 	for i := range level {
 		for k := range f.x {
-			part[i] += e.beta[k] * f.x[k][i]
+			part[i] += beta[k] * f.x[k][i]
 		}
 		level[i] = f.y[i] - part[i]
 	}
-	fillStart(level[:min(lost, n)], level)
-	filter := &f.filter
-	constant := s.constant()
-	// A second pass with the weights as they are in the end: exact innovations where all is
-	// known, the steady ones over unknown values.
-	known := filter.known == len(f.w[0])
-	again := s.walker()
-	for t := lost; t < n; t++ {
-		i := t - lost
-		base := s.undifference(level[:t])
-		var ahead float64
-		if known {
-			e0 := f.out[0][i]
-			for k, b := range e.beta {
-				e0 -= b * f.out[k+1][i]
-			}
-			ahead = level[t] - e0*filterRoot(f, i)
-		} else {
-			ahead = base + constant + again.state[0]
+	return level, part
+}
+
+// walk leaves the fitted values, and where the series stands at its end.
+func (s *State) walk(f *fitter, level, part []float64) {
+	n, lost := len(f.y), s.Order.lost()
+	f.filter.run(&f.shape, f.w, f.out)
+	s.Arma = make([]float64, f.shape.r)
+	for i := range s.Arma {
+		s.Arma[i] = f.filter.state[i]
+		for k, b := range s.Beta {
+			s.Arma[i] -= b * f.filter.state[(k+1)*f.filter.stride+i]
 		}
-		if !panel.Known(level[t]) {
-			level[t] = ahead
-		}
-		if !known {
-			again.step(level[t] - ahead)
-		}
-		s.In[t] = s.Scale.from(ahead+part[t], s.Sigma2)
 	}
-	if !known {
-		s.Arma = again.state[:len(s.Arma)]
+	s.Gain = append([]float64(nil), f.filter.lastGain...)
+	for t := lost; t < n; t++ {
+		e := f.out[0][t-lost]
+		for k, b := range s.Beta {
+			e -= b * f.out[k+1][t-lost]
+		}
+		s.In[t] = s.Scale.from(level[t]-e*filterRoot(f, t-lost)+part[t], s.Sigma2)
 	}
 	s.Tail = append([]float64(nil), level[max(0, n-lost):]...)
 }
 
+// walkOpen does so where values are unknown.
+func (s *State) walkOpen(f *fitter, level, part []float64) {
+	n, lost := len(f.y), s.Order.lost()
+	k := &f.skip
+	if !f.filter.autocovariances(&f.shape) {
+		return
+	}
+	k.set(&f.shape)
+	k.mean = s.constant()
+	k.start(&f.filter, &f.shape, level[:lost])
+	first := make([]float64, lost)
+	for i, from := range nearest(level, lost) {
+		first[i] = level[from]
+	}
+	t := k.begin(first)
+	for i := lost; i < n; i++ {
+		s.In[i] = s.Scale.from(k.see(t, level[i])+part[i], s.Sigma2)
+	}
+	s.Open = k.kept(t)
+}
+
 // filterRoot is the standard deviation by which an innovation was divided.
 func filterRoot(f *fitter, i int) float64 { return 1 / f.filter.roots[i] }
-
-// fillStart puts the nearest known value where the first ones are unknown.
-func fillStart(first, all []float64) {
-	next := panel.Unknown
-	for i := len(all) - 1; i >= 0; i-- {
-		if panel.Known(all[i]) {
-			next = all[i]
-		} else if i < len(first) {
-			first[i] = next
-		}
-	}
-	for i := 1; i < len(first); i++ {
-		if !panel.Known(first[i]) {
-			first[i] = first[i-1]
-		}
-	}
-}
 
 // constant is the mean of the differenced series.
 func (s *State) constant() float64 {
@@ -269,24 +258,31 @@ func (w *walker) step(e float64) { move(w.state, w.gain, w.phi, e, w.state[0]) }
 
 // push takes the next value, part the regressors' share of it.
 func (s *State) push(y, part float64) error {
+	level := panel.Unknown
+	if panel.Known(y) {
+		if level = s.Scale.to(y) - part; !panel.Known(level) {
+			return fmt.Errorf("a value of %g has no logarithm: train the model anew, without logs", y)
+		}
+		s.Quiet = 0
+	} else {
+		s.Quiet++
+		if s.Open == nil {
+			s.Open = s.opened()
+		}
+	}
+	if s.Open != nil {
+		k, t := s.resume(s.Open)
+		k.see(t, level)
+		s.Open = k.kept(t)
+		return nil
+	}
 	w := s.walker()
 	copy(w.state, s.Arma)
 	base := 0.0
 	if len(s.Tail) > 0 {
 		base = s.undifference(s.Tail)
 	}
-	ahead := base + s.constant() + w.state[0]
-	level := ahead
-	if panel.Known(y) {
-		level = s.Scale.to(y) - part
-		if !panel.Known(level) {
-			return fmt.Errorf("a value of %g has no logarithm: train the model anew, without logs", y)
-		}
-		s.Quiet = 0
-	} else {
-		s.Quiet++
-	}
-	w.step(level - ahead)
+	w.step(level - base - s.constant() - w.state[0])
 	copy(s.Arma, w.state)
 	if len(s.Tail) > 0 {
 		copy(s.Tail, s.Tail[1:])
@@ -311,32 +307,51 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 // Forecast continues the series: normal on the transformed scale, by the weights of past
 // errors.
 func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
-	h := len(out.Mean)
-	w := s.walker()
-	copy(w.state, s.Arma)
-	tail := append(make([]float64, 0, len(s.Tail)+h), s.Tail...)
-	wide := s.widths(h)
+	level, variance := s.ahead(len(out.Mean))
 	free := int(min(s.Free, 1000))
-	for k := range h {
-		base := 0.0
-		if len(s.Tail) > 0 {
-			base = s.undifference(tail)
-		}
-		level := base + s.constant() + w.state[0]
-		w.step(0)
-		tail = append(tail, level)
+	for k := range out.Mean {
 		part, err := s.partAhead(v, k)
 		if err != nil {
 			return err
 		}
-		mu := level + part
-		out.Mean[k] = s.Scale.from(mu, wide[k]*wide[k])
+		mu, wide := level[k]+part, math.Sqrt(variance[k])
+		out.Mean[k] = s.Scale.from(mu, variance[k])
 		q := out.At(k)
 		for g, p := range forecast.Grid {
-			q[g] = s.Scale.back(mu + wide[k]*num.StudentQuantile(p, free))
+			q[g] = s.Scale.back(mu + wide*num.StudentQuantile(p, free))
 		}
 	}
 	return nil
+}
+
+// ahead are the next h levels less the regressors, on the transformed scale, and their
+// variances.
+func (s *State) ahead(h int) (level, variance []float64) {
+	level, variance = make([]float64, h), make([]float64, h)
+	if s.Open != nil {
+		k, t := s.resume(s.Open)
+		for i := range level {
+			level[i] = k.see(t, panel.Unknown)
+			variance[i] = s.Sigma2 * k.ahead
+		}
+		return level, variance
+	}
+	w := s.walker()
+	copy(w.state, s.Arma)
+	tail := append(make([]float64, 0, len(s.Tail)+h), s.Tail...)
+	sum := 0.0
+	for i, psi := range s.Psi(h) {
+		base := 0.0
+		if len(s.Tail) > 0 {
+			base = s.undifference(tail)
+		}
+		level[i] = base + s.constant() + w.state[0]
+		w.step(0)
+		tail = append(tail, level[i])
+		sum += psi * psi
+		variance[i] = s.Sigma2 * sum
+	}
+	return level, variance
 }
 
 // Psi are the weights of the errors: what one moves, on the transformed scale, k periods
@@ -366,21 +381,6 @@ func (s *State) Psi(h int) []float64 {
 		}
 	}
 	return psi
-}
-
-// widths are the standard deviations of the forecasts: sigma times the root of the sum of
-// psi squared.
-func (s *State) widths(h int) []float64 {
-	psi := s.Psi(h)
-	out := make([]float64, h)
-	sum := 0.0
-	for k, v := range psi {
-		sum += v * v
-		if k >= s.Quiet {
-			out[k-s.Quiet] = math.Sqrt(s.Sigma2 * sum)
-		}
-	}
-	return out
 }
 
 // Again is the method that fits the same order on the same scale, to another history.

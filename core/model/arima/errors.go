@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
 )
 
 // slow starts a search at a level that walks slowly beneath short-lived errors: roots of
@@ -62,7 +63,11 @@ func (s *State) Whiten(columns [][]float64) ([][]float64, bool) {
 		out[i] = make([]float64, len(columns[0]))
 	}
 	f.shape.set(s.Order, s.X)
-	return out, f.filter.run(&f.shape, columns, out)
+	if panel.CountKnown(columns[0]) == len(columns[0]) {
+		return out, f.filter.run(&f.shape, columns, out)
+	}
+	_, ok := f.skip.run(&f.filter, &f.shape, columns, out)
+	return out, ok
 }
 
 // Variance is that of an error, on the series' own scale, of a fit without a transform.

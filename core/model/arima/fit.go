@@ -28,6 +28,9 @@ type fitter struct {
 	x       [][]float64 // regressors on the series' scale
 	shape   shape
 	filter  filter
+	skip    skipper
+	open    bool // values are unknown: the levels are filtered, not their differences
+	tracks  []*track
 	min     num.Minimizer
 	w       [][]float64 // the series and its regressors, differenced
 	out     [][]float64
@@ -38,28 +41,64 @@ type fitter struct {
 	scratch []float64
 }
 
-// lay differences the columns for an order.
+// lay differences the columns for an order; where values are unknown it leaves them as they
+// are, for the filter that skips.
 func (f *fitter) lay(o Order) {
 	f.o = o
+	f.open = panel.CountKnown(f.y) < len(f.y)
 	f.w = f.w[:0]
-	f.w = append(f.w, difference(f.y, o))
-	for _, column := range f.x {
-		f.w = append(f.w, difference(column, o))
+	for _, column := range append([][]float64{f.y}, f.x...) {
+		if !f.open {
+			column = difference(column, o)
+		}
+		f.w = append(f.w, column)
 	}
 	if o.Constant {
-		ones := make([]float64, len(f.w[0]))
-		for i := range ones {
-			ones[i] = 1
-		}
-		f.w = append(f.w, ones)
+		f.w = append(f.w, f.constant())
 	}
 	f.out = f.out[:0]
 	for range f.w {
-		f.out = append(f.out, make([]float64, len(f.w[0])))
+		f.out = append(f.out, make([]float64, len(f.y)-min(len(f.y), o.lost())))
 	}
 	k := len(f.w) - 1
 	f.gram, f.right, f.scratch = make([]float64, k*k), make([]float64, k), make([]float64, k)
 	f.trial = make([]float64, o.weights())
+}
+
+// constant is the column of the mean: ones, or on the levels of what is differenced the line
+// whose differences are ones.
+func (f *fitter) constant() []float64 {
+	out := make([]float64, len(f.w[0]))
+	for i := range out {
+		switch {
+		case !f.open || f.o.D+f.o.SD == 0:
+			out[i] = 1
+		case f.o.D > 0:
+			out[i] = float64(i)
+		default:
+			out[i] = float64(i) / float64(f.o.Season)
+		}
+	}
+	return out
+}
+
+// filtered passes the columns through the filter that suits them; it is false where the
+// model is too near to the bounds.
+func (f *fitter) filtered() (ok bool) {
+	if !f.open {
+		return f.filter.run(&f.shape, f.w, f.out)
+	}
+	f.tracks, ok = f.skip.run(&f.filter, &f.shape, f.w, f.out)
+	return ok
+}
+
+// counts is how many values the likelihood is of: those known after the ones that
+// differencing takes.
+func (f *fitter) counts() int {
+	if f.open {
+		return panel.CountKnown(f.y[min(len(f.y), f.o.lost()):])
+	}
+	return len(f.w[0])
 }
 
 // difference takes d first differences and D seasonal ones.
@@ -84,10 +123,10 @@ func difference(y []float64, o Order) []float64 {
 // coefficients concentrated out, without its constant.
 func (f *fitter) value(x []float64) float64 {
 	f.shape.set(f.o, x)
-	if !f.filter.run(&f.shape, f.w, f.out) {
+	if !f.filtered() {
 		return math.Inf(1)
 	}
-	n := float64(f.filter.known)
+	n := float64(f.counts())
 	rss := f.regress()
 	if !(rss > 0) {
 		return math.Inf(1)
@@ -195,7 +234,7 @@ func (f *fitter) objective(x, g []float64) float64 {
 	if math.IsInf(v, 0) || math.IsNaN(v) {
 		return math.Inf(1)
 	}
-	home := pullHome / float64(f.filter.known)
+	home := pullHome / float64(f.counts())
 	copy(f.trial, x)
 	prior := 0.0
 	for i := range x {
@@ -213,7 +252,7 @@ func (f *fitter) fit(o Order, from []float64, stop num.Stop) (estimate, bool) {
 		return estimate{}, false
 	}
 	f.lay(o)
-	known := panel.CountKnown(f.w[0])
+	known := f.counts()
 	if known < o.weights()+len(f.w)+2 {
 		return estimate{}, false
 	}

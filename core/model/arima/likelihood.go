@@ -2,8 +2,6 @@ package arima
 
 import (
 	"math"
-
-	"paperkettle/core/panel"
 )
 
 // squash maps the line onto (-1, 1), a little inside, so that no root lies on the circle.
@@ -12,19 +10,18 @@ func squash(x float64) float64 { return 0.9995 * math.Tanh(x) }
 // filter computes the exact Gaussian likelihood of an ARMA process, and the innovations of
 // the series and of regressors beside it. It keeps its working space.
 type filter struct {
-	gamma, psi   []float64 // autocovariances, and weights of past errors
-	steps        []float64 // of the step-down recursion, order after order
-	cov          []float64 // of the moving average
-	gain, turn   []float64 // K F and Y of the recursions
-	state        []float64 // r for each column
-	matrix, next []float64 // of the plain filter
-	logF         float64
-	lastGain     []float64 // K at the end
-	known        int
-	phi          []float64 // as long as the state
-	stride       int       // of the columns in state
-	gained       []float64 // by error, once steady
-	roots        []float64 // one over the standard deviations of the innovations, sigma 1
+	gamma, psi []float64 // autocovariances, and weights of past errors
+	steps      []float64 // of the step-down recursion, order after order
+	cov        []float64 // of the moving average
+	gain, turn []float64 // K F and Y of the recursions
+	state      []float64 // r for each column
+	matrix     []float64 // the state's whole stationary covariance
+	logF       float64
+	lastGain   []float64 // K at the end
+	phi        []float64 // as long as the state
+	stride     int       // of the columns in state
+	gained     []float64 // by error, once steady
+	roots      []float64 // one over the standard deviations of the innovations, sigma 1
 }
 
 // autocovariances puts gamma(0..r) and psi(0..r) of an ARMA process with unit error
@@ -139,12 +136,12 @@ func (f *filter) firstGain(s *shape) {
 	copy(f.turn, f.gain)
 }
 
-// run filters the columns, the series first, and leaves the innovations, each divided by
-// the root of its variance, in out; logF is the sum of the variances' logs. It is false
-// where the model is too near to the bounds.
+// run filters columns without unknown values, the series first, and leaves the innovations,
+// each divided by the root of its variance, in out; logF is the sum of the variances' logs.
+// It is false where the model is too near to the bounds.
 //
-// With every value known it uses the Chandrasekhar recursions, which carry the change of
-// the state's covariance in one vector:
+// It uses the Chandrasekhar recursions, which carry the change of the state's covariance in
+// one vector:
 //
 //	F' = F + (Z Y)^2 M,  K F' = K F + T Y M (Z Y),  M' = M + M^2 (Z Y)^2 / F,
 //	Y' = T Y - K' (Z Y)
@@ -155,10 +152,6 @@ func (f *filter) firstGain(s *shape) {
 func (f *filter) run(s *shape, columns, out [][]float64) bool {
 	if !f.autocovariances(s) {
 		return false
-	}
-	f.known = panel.CountKnown(columns[0])
-	if f.known < len(columns[0]) {
-		return f.runPlain(s, columns, out)
 	}
 	f.firstGain(s)
 	n, r, p := len(columns[0]), s.r, len(s.phi)
@@ -295,80 +288,6 @@ func settled(turn []float64, m, variance float64) bool {
 	return sum*math.Abs(m) < 1e-10*variance
 }
 
-// runPlain is the Kalman filter with the state's whole covariance: over an unknown value
-// the state goes on without being corrected.
-//
-// Source: Gardner, Harvey and Phillips, Algorithm AS 154, Applied Statistics 29 (1980);
-// Jones, Technometrics 22 (1980), for unknown values.
-func (f *filter) runPlain(s *shape, columns, out [][]float64) bool {
-	n, r := len(columns[0]), s.r
-	f.stationaryMatrix(s)
-	f.state = sized(f.state, r*len(columns))
-	f.next = sized(f.next, r*r)
-	f.gain = sized(f.gain, r)
-	p, q := f.matrix, f.next
-	logF, factors := 0.0, 1.0
-	for t := range n {
-		variance := p[0]
-		known := panel.Known(columns[0][t])
-		if known && !(variance > 0) {
-			return false
-		}
-		root := 0.0
-		if known {
-			root = 1 / math.Sqrt(variance)
-			if factors *= variance; factors > 1e200 || factors < 1e-200 {
-				logF += math.Log(factors)
-				factors = 1
-			}
-		}
-		for c, column := range columns {
-			a := f.state[c*r : c*r+r]
-			e := 0.0
-			if known {
-				e = column[t] - a[0]
-				for i := range a {
-					a[i] += p[i*r] * e / variance
-				}
-			}
-			out[c][t] = e * root
-			first := a[0]
-			copy(a, a[1:])
-			a[r-1] = 0
-			for i, phi := range s.phi {
-				a[i] += phi * first
-			}
-		}
-		if known {
-			for i := range r {
-				f.gain[i] = p[i*r]
-			}
-			for i := range r {
-				k := f.gain[i] / variance
-				for j := range r {
-					p[i*r+j] -= k * f.gain[j]
-				}
-			}
-		}
-		s.carry(p, q)
-		p, q = q, p
-	}
-	f.logF, f.stride = logF+math.Log(factors), r
-	f.lastGain = sized(f.lastGain, r)
-	variance := p[0]
-	for i := range r { // T P Z' / F
-		v := 0.0
-		if i+1 < r {
-			v = p[(i+1)*r]
-		}
-		if i < len(s.phi) {
-			v += s.phi[i] * p[0]
-		}
-		f.lastGain[i] = v / variance
-	}
-	return true
-}
-
 // phiAt is the weight of lag i + 1, thetaAt that of lag i; 0 beyond the last.
 func (s *shape) phiAt(i int) float64 {
 	if i < len(s.phi) {
@@ -382,30 +301,6 @@ func (s *shape) thetaAt(i int) float64 {
 		return s.theta[i]
 	}
 	return 0
-}
-
-// carry puts T P T' + R R' into q.
-func (s *shape) carry(p, q []float64) {
-	r := s.r
-	at := func(i, j int) float64 {
-		if i >= r || j >= r {
-			return 0
-		}
-		return p[i*r+j]
-	}
-	phi, theta := s.phiAt, s.thetaAt
-	for i := range r {
-		for j := i; j < r; j++ {
-			v := at(i+1, j+1) + theta(i)*theta(j)
-			if a := phi(i); a != 0 {
-				v += a * (at(0, j+1) + phi(j)*p[0])
-			}
-			if b := phi(j); b != 0 {
-				v += b * at(i+1, 0)
-			}
-			q[i*r+j], q[j*r+i] = v, v
-		}
-	}
 }
 
 // stationaryMatrix puts the state's whole stationary covariance: its parts are sums of

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -102,8 +103,8 @@ func dense(t *testing.T, s *shape, y []float64) float64 {
 	return sum
 }
 
-// Both filters give what the whole covariance matrix gives, for any orders, and the plain
-// one also with unknown values.
+// Both filters give what the whole covariance matrix gives, for any orders, the one that
+// skips with unknown values.
 func TestLikelihoodIsExact(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(1, 1))
 	for _, o := range []Order{{P: 1}, {Q: 1}, {P: 2, Q: 1}, {P: 3, Q: 3}, {P: 1, Q: 1, SP: 1, SQ: 1, Season: 4}, {P: 2, Q: 1, SP: 1, SQ: 2, Season: 4}, {SQ: 1, Season: 7}, {}} {
@@ -120,7 +121,12 @@ func TestLikelihoodIsExact(t *testing.T) {
 		of := func(y []float64) float64 {
 			f := &filter{}
 			out := [][]float64{make([]float64, len(y))}
-			require.True(t, f.run(s, [][]float64{y}, out))
+			if panel.CountKnown(y) == len(y) {
+				require.True(t, f.run(s, [][]float64{y}, out))
+			} else {
+				_, ok := (&skipper{}).run(f, s, [][]float64{y}, out)
+				require.True(t, ok)
+			}
 			sum := f.logF
 			for _, e := range out[0] {
 				sum += e * e
@@ -128,11 +134,92 @@ func TestLikelihoodIsExact(t *testing.T) {
 			return sum
 		}
 		assert.InDelta(t, dense(t, s, y), of(y), 1e-4, "%s", o)
-		plain := &filter{}
-		require.True(t, plain.autocovariances(s))
 		y[3], y[20], y[21], y[59] = panel.Unknown, panel.Unknown, panel.Unknown, panel.Unknown
 		assert.InDelta(t, dense(t, s, y), of(y), 1e-4, "%s with gaps", o)
 	}
+}
+
+// The likelihood of the levels that are known, given the first ones, is what their whole
+// covariance matrix gives: the levels are sums of the differenced process.
+func TestSkippingIsExact(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(4, 1))
+	for _, o := range []Order{{P: 1, D: 1}, {Q: 1, D: 1}, {D: 2, Q: 2}, {P: 1, D: 1, Q: 1, SP: 1, SD: 1, SQ: 1, Season: 4}, {SD: 1, Season: 7, P: 2}} {
+		x := make([]float64, o.weights())
+		for i := range x {
+			x[i] = 0.7 * rnd.NormFloat64()
+		}
+		s := &shape{}
+		s.set(o, x)
+		const n = 70
+		lost := o.lost()
+		y := make([]float64, n)
+		for i := range y {
+			y[i] = 3 * rnd.NormFloat64()
+			if i >= lost && (i%7 == 5 || i > 40 && i < 47) {
+				y[i] = panel.Unknown
+			}
+		}
+		f := &filter{}
+		out := [][]float64{make([]float64, n-lost)}
+		_, ok := (&skipper{}).run(f, s, [][]float64{y}, out)
+		require.True(t, ok)
+		got := f.logF
+		for _, e := range out[0] {
+			got += e * e
+		}
+		assert.InDelta(t, denseLevels(t, s, y), got, 1e-4, "%s", o)
+	}
+}
+
+// denseLevels is minus twice the log-likelihood, without its constant, of the known levels
+// after the first ones.
+func denseLevels(t *testing.T, s *shape, y []float64) float64 {
+	lost, n := s.o.lost(), len(y)
+	f := &filter{}
+	wide := *s
+	wide.r = n + 1
+	require.True(t, f.autocovariances(&wide))
+	k := &skipper{}
+	k.set(s)
+	// A level is its mean, by the first ones, and weights of the differenced values so far.
+	mean := append([]float64(nil), y[:lost]...)
+	by := make([][]float64, n)
+	for i := lost; i < n; i++ {
+		by[i] = make([]float64, n)
+		by[i][i] = 1
+		mean = append(mean, 0)
+		for j, lag := range k.lags {
+			mean[i] += k.weights[j] * mean[i-lag]
+			for l, v := range by[i-lag] {
+				by[i][l] += k.weights[j] * v
+			}
+		}
+	}
+	var at []int
+	for i := lost; i < n; i++ {
+		if panel.Known(y[i]) {
+			at = append(at, i)
+		}
+	}
+	cov := mat.NewSymDense(len(at), nil)
+	b := mat.NewVecDense(len(at), nil)
+	for i, u := range at {
+		b.SetVec(i, y[u]-mean[u])
+		for j, v := range at[:i+1] {
+			sum := 0.0
+			for p := lost; p <= u; p++ {
+				for q := lost; q <= v; q++ {
+					sum += by[u][p] * by[v][q] * f.gamma[max(p-q, q-p)]
+				}
+			}
+			cov.SetSym(i, j, sum)
+		}
+	}
+	var chol mat.Cholesky
+	require.True(t, chol.Factorize(cov))
+	var x mat.VecDense
+	require.NoError(t, chol.SolveVecTo(&x, b))
+	return chol.LogDet() + mat.Dot(b, &x)
 }
 
 func BenchmarkLikelihood(b *testing.B) {

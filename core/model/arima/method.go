@@ -10,6 +10,7 @@ import (
 	"paperkettle/core/model/harmonic"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
+	"paperkettle/core/panel"
 )
 
 // estimate fits the given order, or the one that the search finds, with harmonics of
@@ -84,6 +85,13 @@ func (m Method) given(f *fitter, s *State, season int) (estimate, error) {
 	if m.warm {
 		first, starts = starts[0], nil
 	}
+	if known := f.y; len(first) == 0 && !m.rough && panel.CountKnown(known) < len(known) {
+		f.y = bridged(known, season)
+		if e, ok := f.fit(o, nil, stop); ok {
+			first = e.x
+		}
+		f.y = known
+	}
 	e, ok := f.fit(o, first, stop)
 	for _, from := range starts {
 		if other, fits := f.fit(o, from, stop); fits && (!ok || other.loglik > e.loglik+0.1) {
@@ -106,13 +114,16 @@ func (m Method) searched(ctx context.Context, f *fitter, s *State, season int) (
 	if span != season && span == 1 && season > 1 {
 		s.Notes = []string{fmt.Sprintf("the history is too short for a season of %d: none is modelled", season)}
 	}
+	// A long series shows its order in its later part, and one of which values are unknown
+	// shows it where they are put near their neighbours; the weights are fitted to all that
+	// is known.
+	all, x := f.y, f.x
+	f.y = bridged(f.y, span)
 	plain := f.y
 	if len(f.x) > 0 {
 		plain = f.withoutRegressors()
 	}
 	d, sd := differences(plain, span)
-	// A long series shows its order in its later part; the weights are fitted to all.
-	all, x := f.y, f.x
 	f.shorten(max(searchedLength, 12*span))
 	e, tried, ok := f.search(ctx, d, sd, span)
 	// Where the test sees no unit root after seasonal differences, but the errors are no
@@ -128,7 +139,7 @@ func (m Method) searched(ctx context.Context, f *fitter, s *State, season int) (
 		}
 		return e, errors.New("no order could be fitted")
 	}
-	cut := len(f.y) < len(all)
+	cut := len(f.y) < len(all) || panel.CountKnown(all) < len(all)
 	f.y, f.x = all, x
 	if cut {
 		if e, ok = f.fit(e.o, e.x, num.Stop{Steps: 40, Gain: 1e-3 / float64(len(f.y))}); !ok {
@@ -221,7 +232,7 @@ func (f *fitter) worth(e estimate, columns [][]float64, fewest int) []float64 {
 	o.Constant = false
 	f.lay(o)
 	f.shape.set(o, e.x)
-	if !f.filter.run(&f.shape, f.w, f.out) {
+	if !f.filtered() {
 		return nil
 	}
 	return harmonic.Regress(f.out[0], f.out[1:], fewest)
@@ -232,7 +243,7 @@ func (f *fitter) withoutRegressors() []float64 {
 	o := Order{D: 1}
 	f.lay(o)
 	f.shape.set(o, nil)
-	if !f.filter.run(&f.shape, f.w, f.out) || math.IsNaN(f.regress()) {
+	if !f.filtered() || math.IsNaN(f.regress()) {
 		return f.y
 	}
 	out := append([]float64(nil), f.y...)

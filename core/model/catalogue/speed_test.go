@@ -96,3 +96,33 @@ func BenchmarkLinearTogether(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+// BenchmarkGaps fits ARIMA to daily series of 800 values, whole and with every seventh value
+// unknown, on one worker.
+func BenchmarkGaps(b *testing.B) {
+	pr := processes()[0]
+	for _, every := range []int{0, 7, 4} {
+		b.Run(fmt.Sprint("every ", every), func(b *testing.B) {
+			var values [][]float64
+			for i := range 40 {
+				y, _, _ := pr.draw(rand.New(rand.NewPCG(3, uint64(i))), 800, pr.h)
+				for t := range y {
+					if every > 0 && t%every == every-2 {
+						y[t] = panel.Unknown
+					}
+				}
+				values = append(values, y)
+			}
+			p := panelOf(pr.cadence, values)
+			v := panel.NewView(p, all(p), 0, p.Length-1)
+			m, _, err := catalogue.Standard().New("arima", nil)
+			require.NoError(b, err)
+			for b.Loop() {
+				trained, err := m.Train(context.Background(), v, model.Env{Horizon: pr.h, Workers: 1, Random: streams(1)})
+				require.NoError(b, err)
+				_, err = trained.Forecast(context.Background(), v, pr.h)
+				require.NoError(b, err)
+			}
+		})
+	}
+}
