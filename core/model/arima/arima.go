@@ -72,6 +72,8 @@ type State struct {
 	Open  *Open
 	Quiet int // unknown values at the end
 	In    []float64
+
+	Doubts []Doubt // of the coefficients
 }
 
 var fitters = sync.Pool{New: func() any { return &fitter{} }}
@@ -104,13 +106,28 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	if err != nil {
 		return nil, err
 	}
-	s.take(f, e)
-	for range quiet {
-		if err := s.push(panel.Unknown, 0); err != nil {
-			return nil, err
-		}
+	list, weights := []estimate{e}, []float64{1}
+	if m.Order == nil {
+		list, weights = f.rivals(ctx, e, max(1, e.o.Season))
 	}
-	return s, nil
+	var states []*State
+	for _, e := range list {
+		x := *s
+		x.Long = longWith(s.Long, e.beta)
+		x.take(f, e)
+		if !m.rough {
+			x.doubts(f, e)
+		}
+		for _, each := range x.all() {
+			for range quiet {
+				if err := each.push(panel.Unknown, 0); err != nil {
+					return nil, err
+				}
+			}
+		}
+		states = append(states, &x)
+	}
+	return together(states, weights), nil
 }
 
 func (m Method) season(in single.Input) int {
@@ -138,12 +155,18 @@ func (s *State) take(f *fitter, e estimate) {
 		at += copy(s.Long[i].Coef, e.beta[at:])
 	}
 	f.lay(e.o)
-	f.shape.set(e.o, e.x)
+	s.stand(f)
+}
+
+// stand walks over the series as it is laid out: the fitted values, and where it stands at its
+// end.
+func (s *State) stand(f *fitter) {
+	f.shape.set(s.Order, s.X)
 	s.In = make([]float64, s.Used)
 	for i := range s.In {
 		s.In[i] = panel.Unknown
 	}
-	level, part := f.levels(e.beta)
+	level, part := f.levels(s.Beta)
 	if f.open {
 		s.walkOpen(f, level, part)
 	} else {
@@ -295,8 +318,10 @@ func (s *State) push(y, part float64) error {
 func (s *State) Advance(v panel.SeriesView, from int) error {
 	values := append([]float64(nil), s.Values...)
 	for i, y := range v.Values[from:] {
-		if err := s.push(y, s.regress(v, from+i)); err != nil {
-			return err
+		for _, x := range s.all() {
+			if err := x.push(y, x.regress(v, from+i)); err != nil {
+				return err
+			}
 		}
 		values = append(values, y)
 	}
@@ -307,26 +332,40 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 // Forecast continues the series: normal on the transformed scale, by the weights of past
 // errors.
 func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
-	level, variance := s.ahead(len(out.Mean))
+	mu, variance, err := s.ahead(v, len(s.Values), len(out.Mean))
+	if err == nil {
+		err = s.spread(v, mu, variance)
+	}
+	if err != nil {
+		return err
+	}
 	free := int(min(s.Free, 1000))
-	for k := range out.Mean {
-		part, err := s.partAhead(v, k)
-		if err != nil {
-			return err
-		}
-		mu, wide := level[k]+part, math.Sqrt(variance[k])
-		out.Mean[k] = s.Scale.from(mu, variance[k])
+	for k, m := range mu {
+		wide := math.Sqrt(variance[k])
+		out.Mean[k] = s.Scale.from(m, variance[k])
 		q := out.At(k)
 		for g, p := range forecast.Grid {
-			q[g] = s.Scale.back(mu + wide*num.StudentQuantile(p, free))
+			q[g] = s.Scale.back(m + wide*num.StudentQuantile(p, free))
 		}
 	}
 	return nil
 }
 
-// ahead are the next h levels less the regressors, on the transformed scale, and their
-// variances.
-func (s *State) ahead(h int) (level, variance []float64) {
+// ahead are the h values after the n-th on the transformed scale, and their variances.
+func (s *State) ahead(v panel.SeriesView, n, h int) (mu, variance []float64, err error) {
+	mu, variance = s.levelsAhead(h)
+	for k := range mu {
+		part, err := s.partAhead(v, n, k)
+		if err != nil {
+			return nil, nil, err
+		}
+		mu[k] += part
+	}
+	return mu, variance, nil
+}
+
+// levelsAhead are the next h levels less the regressors, and their variances.
+func (s *State) levelsAhead(h int) (level, variance []float64) {
 	level, variance = make([]float64, h), make([]float64, h)
 	if s.Open != nil {
 		k, t := s.resume(s.Open)

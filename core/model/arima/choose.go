@@ -14,14 +14,14 @@ const (
 	mostShort = 4 // of p and q
 	mostLong  = 2 // of P and Q
 	mostAll   = 6
-	mostTried = 60
+	mostTried = 60 // orders
 )
 
 // search walks from the best of four usual models to better neighbours, until none is.
 //
 // Source: Hyndman and Khandakar, Automatic time series forecasting, Journal of Statistical
 // Software 27 (2008), section 3.2.
-func (f *fitter) search(ctx context.Context, d, sd, season int) (best estimate, tried []model.Candidate, ok bool) {
+func (f *fitter) search(ctx context.Context, d, sd, season, most int) (best estimate, tried []model.Candidate, ok bool) {
 	type outcome struct {
 		e  estimate
 		ok bool
@@ -31,7 +31,7 @@ func (f *fitter) search(ctx context.Context, d, sd, season int) (best estimate, 
 	quick := num.Stop{Steps: 30, Gain: 0.02 / float64(len(f.y))}
 	try := func(o Order, from *estimate) bool {
 		if o.P < 0 || o.Q < 0 || o.SP < 0 || o.SQ < 0 || o.P > mostShort || o.Q > mostShort || o.SP > mostLong || o.SQ > mostLong ||
-			o.weights() > mostAll || season < 2 && o.SP+o.SQ > 0 || len(seen) >= mostTried || ctx.Err() != nil {
+			o.weights() > mostAll || season < 2 && o.SP+o.SQ > 0 || len(seen) >= most || ctx.Err() != nil {
 			return false
 		}
 		if _, done := seen[o]; done {

@@ -125,11 +125,11 @@ func (m Method) searched(ctx context.Context, f *fitter, s *State, season int) (
 	}
 	d, sd := differences(plain, span)
 	f.shorten(max(searchedLength, 12*span))
-	e, tried, ok := f.search(ctx, d, sd, span)
+	e, tried, ok := f.search(ctx, d, sd, span, mostTried)
 	// Where the test sees no unit root after seasonal differences, but the errors are no
 	// larger with one, it is there: a slow return to a level is hard to tell from none.
 	if d == 0 && (sd == 1 || ok && e.persistent()) {
-		if other, more, fits := f.search(ctx, 1, sd, span); fits && (!ok || compare(&other, &e)) {
+		if other, more, fits := f.search(ctx, 1, sd, span, mostTried); fits && (!ok || compare(&other, &e)) {
 			e, tried, ok, d = other, more, true, 1
 		}
 	}

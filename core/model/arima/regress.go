@@ -101,9 +101,9 @@ func (s *State) regress(v panel.SeriesView, i int) float64 {
 
 var errNoDrivers = errors.New("the drivers past the origin are not at hand")
 
-// partAhead is the regressors' part of a step after the last value.
-func (s *State) partAhead(v panel.SeriesView, step int) (float64, error) {
-	i := len(s.Values) + step
+// partAhead is the regressors' part of a step after the last of n values.
+func (s *State) partAhead(v panel.SeriesView, n, step int) (float64, error) {
+	i := n + step
 	part := s.longPart(i)
 	if s.Drivers+len(s.Events) == 0 {
 		return part, nil
