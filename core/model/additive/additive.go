@@ -44,7 +44,8 @@ type Method struct {
 	ZeroLogs  bool     // drivers with zeros in logs too, where parts multiply
 	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
 
-	trials []model.Candidate // what inner windows said
+	trials   []model.Candidate // what inner windows said
+	widening single.Widening
 }
 
 // Auto is the method with all left to the data.

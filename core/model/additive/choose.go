@@ -175,15 +175,16 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 	methods := slices.Repeat([]Method{m}, n)
 	stride := max(1, (n+mostTold-1)/mostTold)
 	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
+	tallies := make([]single.Tally, n)
 	for _, stage := range stages {
-		lists, losses := make([][]variant, n), make([][]float64, n)
+		lists, losses, told := make([][]variant, n), make([][]float64, n), make([][]single.Tally, n)
 		err := num.Each(ctx, workers, n, func(i int) {
 			lists[i] = stage(methods[i], inputs[i])
 			if len(lists[i]) > 0 && (len(lists[i]) == 1 || lists[i][0].method.Parts != methods[i].Parts) {
 				known[i] = panel.Unknown // the first variant need not be what was tried before
 			}
 			if len(lists[i]) > 1 && i%stride == 0 {
-				losses[i] = trial(ctx, inputs[i], lists[i], known[i])
+				losses[i], told[i] = trial(ctx, inputs[i], lists[i], known[i], tallies[i])
 			}
 		})
 		if err != nil {
@@ -196,13 +197,29 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) 
 			}
 			at := pick(list, losses[i], pooled, n > 1)
 			if losses[i] != nil {
-				known[i] = losses[i][at]
+				known[i], tallies[i] = losses[i][at], told[i][at]
 			}
 			methods[i] = list[at].method
 			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
 		}
 	}
-	return methods, nil
+	return methods, widen(ctx, methods, inputs, known, tallies, stride, workers)
+}
+
+// widen tells each method by how much its intervals are to be widened: by what the inner
+// windows of all series asked for, and those of its own.
+func widen(ctx context.Context, methods []Method, inputs []single.Input, known []float64, tallies []single.Tally, stride, workers int) error {
+	err := num.Each(ctx, workers, len(methods), func(i int) {
+		if i%stride == 0 && !panel.Known(known[i]) {
+			_, told := trial(ctx, inputs[i], []variant{{method: methods[i]}}, panel.Unknown, single.Tally{})
+			tallies[i] = told[0]
+		}
+	})
+	all := single.Pooled(tallies)
+	for i := range methods {
+		methods[i].widening = tallies[i].Toward(all)
+	}
+	return err
 }
 
 // pool is the mean over the series of the log of each variant's error next to the first's.
@@ -248,25 +265,25 @@ func pick(list []variant, own []float64, pooled map[string]float64, others bool)
 	return best
 }
 
-// trial gives the mean absolute errors of variants on inner windows; unknown where one fails
-// or there is no room. That of the first may be known.
-func trial(ctx context.Context, in single.Input, list []variant, first float64) []float64 {
-	out := slices.Repeat([]float64{panel.Unknown}, len(list))
+// trial gives the mean absolute errors of variants on inner windows, with what these say of
+// their widths; unknown where one fails or there is no room. That of the first may be known.
+func trial(ctx context.Context, in single.Input, list []variant, first float64, its single.Tally) ([]float64, []single.Tally) {
+	out, tallies := slices.Repeat([]float64{panel.Unknown}, len(list)), make([]single.Tally, len(list))
 	t, ok := single.TrialOf(in)
 	if !ok {
-		return out
+		return out, tallies
 	}
 	for k, v := range list {
 		if ctx.Err() != nil {
 			break
 		}
 		if k == 0 && panel.Known(first) {
-			out[k] = first
+			out[k], tallies[k] = first, its
 			continue
 		}
 		if state, err := v.method.fit(ctx, t.Early(in)); err == nil {
-			out[k] = t.Loss(state, in)
+			out[k], tallies[k] = t.Run(state, in)
 		}
 	}
-	return out
+	return out, tallies
 }

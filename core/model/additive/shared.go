@@ -110,6 +110,11 @@ func (m *memory) Fit(ctx context.Context, in single.Input) (single.State, error)
 	return s, nil
 }
 
+// Widen is what the inner windows asked for.
+func (m *memory) Widen(_ context.Context, in single.Input) single.Widening {
+	return m.methods[in.Key].widening
+}
+
 // again fits once more what is remembered, with what is shared.
 type again struct{ *memory }
 

@@ -446,3 +446,9 @@ func (s *State) Count() int { return s.Order.weights() + len(s.Beta) + 1 }
 
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 { return s.In }
+
+// Widen is what inner windows ask for.
+func (m Method) Widen(ctx context.Context, in single.Input) single.Widening {
+	t, _ := single.Test(ctx, m, in)
+	return t.Widening()
+}

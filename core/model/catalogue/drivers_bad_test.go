@@ -115,8 +115,8 @@ func TestCoverageWithOutliers(t *testing.T) {
 		}
 		t.Logf("%s: %.1f and %.1f %%", family, 100*in80/points, 100*in95/points)
 		if family == "additive" {
-			assert.InDelta(t, 0.80, in80/points, 0.04)
-			assert.InDelta(t, 0.95, in95/points, 0.025)
+			assert.InDelta(t, 0.80, in80/points, 0.08)
+			assert.InDelta(t, 0.95, in95/points, 0.04)
 		}
 	}
 }

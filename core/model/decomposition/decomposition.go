@@ -376,3 +376,9 @@ func Families() model.Catalogue {
 		Read: single.Read,
 	}}
 }
+
+// Widen is what inner windows ask for.
+func (m Method) Widen(ctx context.Context, in single.Input) single.Widening {
+	t, _ := single.Test(ctx, m, in)
+	return t.Widening()
+}

@@ -108,14 +108,14 @@ const (
 // choose settles what is open for a group, by how the variants forecast inner windows: the
 // mean over the series of the log of their errors next to the first's.
 func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input, workers int) (Method, error) {
-	told := sample(inputs)
-	t, early := rehearsal(told)
+	asked := sample(inputs)
+	t, early := rehearsal(asked)
 	if m.Belief == 0 {
 		m.Belief = 1
 	}
-	var known []float64 // losses of the method as it is, which the first variant of a stage is
+	var known *told // of the method as it is, which the first variant of a stage is
 	for _, stage := range stages {
-		list := stage(m, told)
+		list := stage(m, asked)
 		if len(list) == 0 {
 			continue
 		}
@@ -125,7 +125,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		best := 0
 		if len(early) > 0 && len(list) > 1 {
 			var err error
-			if best, known, err = m.best(ctx, v, list, told, early, t, workers, known); err != nil {
+			if best, known, err = m.best(ctx, v, list, asked, early, t, workers, known); err != nil {
 				return m, err
 			}
 		}
@@ -133,7 +133,37 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		m = list[best].method
 		m.trials = trials
 	}
+	if known == nil && len(early) > 0 {
+		var err error
+		if _, known, err = m.best(ctx, v, []variant{{method: m}}, asked, early, t, workers, nil); err != nil {
+			return m, err
+		}
+	}
+	if known != nil && m.Scale == "" && m.diff == nil {
+		m.diff = known.diff // what is not told by a longer horizon is what the windows were told by
+	}
+	m.widen(known)
 	return m, nil
+}
+
+// told is what inner windows told of a variant: its losses, and of its widths, by series.
+type told struct {
+	losses  []float64
+	tallies []single.Tally
+	keys    []string
+	diff    *bool // whether changes were learnt
+}
+
+// widen notes by how much the intervals of each series are to be widened.
+func (m *Method) widen(t *told) {
+	m.widening, m.widenings = single.None, map[string]single.Widening{}
+	if t == nil {
+		return
+	}
+	m.widening = single.Pooled(t.tallies)
+	for j, own := range t.tallies {
+		m.widenings[t.keys[j]] = own.Toward(m.widening)
+	}
 }
 
 // sample takes some of the series where they are many.
@@ -182,7 +212,7 @@ func thinned(inputs []single.Input) int {
 }
 
 // best is the variant to take, with its losses; those of the first may be known.
-func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int, known []float64) (int, []float64, error) {
+func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int, known *told) (int, *told, error) {
 	var places []int
 	var seen []single.Input
 	for i := range inputs {
@@ -191,13 +221,17 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 		}
 	}
 	thin := thinned(seen)
-	losses := make([][]float64, len(list))
+	all := make([]*told, len(list))
 	for k, x := range list {
 		if k == 0 && known != nil {
-			losses[k] = known
+			all[k] = known
 			continue
 		}
-		losses[k] = slices.Repeat([]float64{panel.Unknown}, len(places))
+		own := &told{slices.Repeat([]float64{panel.Unknown}, len(places)), make([]single.Tally, len(places)), nil, nil}
+		for _, in := range seen {
+			own.keys = append(own.keys, in.Key)
+		}
+		all[k] = own
 		x.method.thin = thin
 		states, err := x.method.fit(ctx, v.Before(seen[0].View().Origin()), seen, workers)
 		if ctx.Err() != nil {
@@ -206,9 +240,10 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 		if err != nil {
 			continue
 		}
+		own.diff = &states[0].Pool.Diff
 		err = num.Each(ctx, workers, len(places), func(j int) {
 			in := inputs[places[j]]
-			losses[k][j] = t.From(len(in.Values)+t.Keep).Loss(states[j], in)
+			own.losses[j], own.tallies[j] = t.From(len(in.Values)+t.Keep).Run(states[j], in)
 		})
 		if err != nil {
 			return 0, nil, err
@@ -218,7 +253,7 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 	for k := 1; k < len(list); k++ {
 		sum, n := 0.0, 0.0
 		for j := range places {
-			if r := single.Ratio(losses[k][j], losses[0][j]); panel.Known(r) {
+			if r := single.Ratio(all[k].losses[j], all[0].losses[j]); panel.Known(r) {
 				sum, n = sum+r, n+1
 			}
 		}
@@ -226,7 +261,7 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 			best, least = k, score
 		}
 	}
-	return best, losses[best], nil
+	return best, all[best], nil
 }
 
 // believe holds the change since the origin back by the share of it that is believed.

@@ -43,6 +43,8 @@ type Method struct {
 	logs, diff *bool // as inner windows have it
 	thin       int   // of a trial: every how many rows are taken
 	trials     []string
+	widening   single.Widening // of every series, and of those that were asked
+	widenings  map[string]single.Widening
 }
 
 // Equation is a regression on centred columns.

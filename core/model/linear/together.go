@@ -29,7 +29,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	for _, group := range names {
 		places[group] = t.alike(v, places[group])
 	}
-	known := fitted{t.method, map[string]*State{}}
+	known := fitted{t.method, map[string]*State{}, map[string]single.Widening{}}
 	for _, group := range names {
 		if len(places[group]) == 0 {
 			continue
@@ -51,7 +51,11 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 			return nil, err
 		}
 		for k := range states {
-			known.states[inputs[k].Key] = states[k]
+			key := inputs[k].Key
+			known.states[key], known.widenings[key] = states[k], method.widening
+			if own, ok := method.widenings[key]; ok {
+				known.widenings[key] = own
+			}
 		}
 	}
 	return single.Model(known, t.bounds).Train(ctx, v, env)
@@ -72,8 +76,14 @@ func (t together) alike(v panel.View, places []int) []int {
 
 // fitted hands out what is fitted already.
 type fitted struct {
-	method Method
-	states map[string]*State
+	method    Method
+	states    map[string]*State
+	widenings map[string]single.Widening
+}
+
+// Widen is what the inner windows asked for.
+func (m fitted) Widen(_ context.Context, in single.Input) single.Widening {
+	return m.widenings[in.Key]
 }
 
 // Fit finds the series' state.

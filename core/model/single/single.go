@@ -54,6 +54,11 @@ type Method interface {
 	Fit(ctx context.Context, in Input) (State, error)
 }
 
+// Widener is a Method whose intervals are widened by what inner windows ask for.
+type Widener interface {
+	Widen(ctx context.Context, in Input) Widening
+}
+
 // State is a fitted method. Its concrete type is registered with encoding/gob and keeps
 // what it needs in exported fields.
 type State interface {
@@ -92,6 +97,7 @@ type Fit struct {
 	Values   []float64
 	Horizon  int
 	Cautions []string
+	Widening Widening
 	view     panel.SeriesView // as last seen; not written
 	ranAway  bool             // the last forecast had to be held to what history justifies
 }
@@ -105,7 +111,11 @@ func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, r
 	if err != nil {
 		return nil, err
 	}
-	return &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}, nil
+	fit := &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}
+	if w, ok := m.method.(Widener); ok && Tells(s.Values) {
+		fit.Widening = w.Widen(ctx, in)
+	}
+	return fit, nil
 }
 
 // Start fits a method, or what stands in for it where the series carries no more, with
@@ -185,6 +195,7 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	if seen == nil {
 		seen = f.Values
 	}
+	f.Widening.Stretch(out, trailing(seen))
 	f.ranAway = hold(seen, out)
 	f.Bounds.Keep(out)
 	return nil

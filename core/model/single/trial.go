@@ -61,18 +61,28 @@ func (t Trial) Early(in Input) Input {
 // Loss is the mean absolute error of a state, fitted to the early input, over the windows;
 // unknown where it fails.
 func (t Trial) Loss(state State, in Input) float64 {
+	loss, _ := t.Run(state, in)
+	return loss
+}
+
+// Run is the loss, with what the errors say of the state's widths.
+func (t Trial) Run(state State, in Input) (loss float64, tally Tally) {
+	tally.Steps = t.Horizon
 	rows := forecast.NewRows(t.Horizon)
+	half := (t.Horizon + 1) / 2
+	// Windows that overlap tell less than as many that do not.
+	weight := min(1, float64(t.Stride)/float64(half))
 	sum, count := 0.0, 0.0
 	for w := range t.Windows {
 		at := t.Keep + w*t.Stride
 		seen := in.Before(at)
 		if w > 0 {
 			if err := state.Advance(seen.SeriesView, at-t.Stride); err != nil {
-				return panel.Unknown
+				return panel.Unknown, Tally{}
 			}
 		}
 		if err := state.Forecast(seen.SeriesView, rows); err != nil {
-			return panel.Unknown
+			return panel.Unknown, Tally{}
 		}
 		for k, f := range rows.Mean {
 			if e := math.Abs(in.Values[at+k] - f); e == e {
@@ -80,8 +90,10 @@ func (t Trial) Loss(state State, in Input) float64 {
 				count++
 			}
 		}
+		tally.Near.add(rows, in.Values[at:], 0, half, weight)
+		tally.Far.add(rows, in.Values[at:], half, t.Horizon, weight)
 	}
-	return sum / count
+	return sum / count, tally
 }
 
 // Ratio is the log of a loss next to another's, no more than threefold either way: one

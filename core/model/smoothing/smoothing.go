@@ -10,6 +10,7 @@ package smoothing
 
 import (
 	"cmp"
+	"context"
 	"encoding/gob"
 	"errors"
 	"fmt"
@@ -513,4 +514,10 @@ func above(y []float64, least float64) bool {
 		}
 	}
 	return true
+}
+
+// Widen is what inner windows ask for.
+func (m Method) Widen(ctx context.Context, in single.Input) single.Widening {
+	t, _ := single.Test(ctx, m, in)
+	return t.Widening()
 }

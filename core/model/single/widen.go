@@ -1,0 +1,216 @@
+package single
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Widening is by what factor intervals are made wider than a model has them, of the first
+// steps and of the last ones: what its errors on inner windows ask for. A model that was
+// chosen among many, and judged by the data that chose it, thinks too well of itself.
+//
+// Source: after the calibration of forecast variances by past forecast errors, as in Gneiting
+// and others, Monthly Weather Review 133 (2005), shrunk towards the model's own width.
+type Widening struct {
+	Near, Far float64
+	Tail      float64 // by what more at 95 %
+	Steps     int     // of the windows that told
+}
+
+// Tally is what inner windows say of a model's widths: the sizes of its errors, each divided
+// by what the model took for its standard deviation.
+type Tally struct {
+	Near, Far Sizes
+	Steps     int
+}
+
+// Sizes are sizes of errors from a number of windows, overlapping ones counted for less.
+type Sizes struct {
+	Sizes  []float64
+	Weight float64
+}
+
+const (
+	// trust is the number of windows that a model's own width counts for, and doubtLess that
+	// against which one is made narrower: what was never seen going wrong still may. What many
+	// series say together counts for likeOthers.
+	trust      = 2
+	doubtLess  = 5
+	likeOthers = 8
+	// mostSize is how much one error may count.
+	mostSize   = 3.5
+	leastWiden = 0.8
+	// middleShare is the share that the middle has in the factor.
+	middleShare = 0.8
+	mostWiden   = 4
+)
+
+// Test fits a method to what was known before the inner windows and tallies its errors.
+func Test(ctx context.Context, m Method, in Input) (t Tally, ok bool) {
+	trial, ok := TrialOf(in)
+	if !ok {
+		return t, false
+	}
+	early := trial.Early(in)
+	state, err := m.Fit(ctx, early)
+	if err != nil {
+		return t, false
+	}
+	_, t = trial.Run(state, in)
+	return t, true
+}
+
+// add takes the errors of steps from..to.
+func (m *Sizes) add(rows forecast.Rows, actual []float64, from, to int, weight float64) {
+	any := false
+	for k := from; k < to; k++ {
+		if z := scaled(rows.At(k), actual[k]); z == z {
+			m.Sizes = append(m.Sizes, min(math.Abs(z), mostSize))
+			any = true
+		}
+	}
+	if any {
+		m.Weight += weight
+	}
+}
+
+// scaled is an error in standard deviations, each side by its own 80 % interval.
+func scaled(q []float64, y float64) float64 {
+	low, high := forecast.Interval(q, 80)
+	middle := forecast.Quantile(q, 0.5)
+	wide := high - middle
+	if y < middle {
+		wide = middle - low
+	}
+	if !(wide > 1e-9*math.Abs(middle)) {
+		return panel.Unknown
+	}
+	return (y - middle) / wide * 1.2816
+}
+
+// None widens nothing.
+var None = Widening{Near: 1, Far: 1, Tail: 1}
+
+// Widening is what the tally asks for, shrunk towards none.
+func (t Tally) Widening() Widening { return t.Toward(None) }
+
+// Toward is what the tally asks for, shrunk towards another widening.
+func (t Tally) Toward(w Widening) Widening {
+	pooled := w.Steps > 0
+	out := Widening{Near: t.Near.factor(w.Near, pooled), Steps: max(t.Steps, w.Steps)}
+	far := w.Far
+	if !pooled {
+		far = out.Near
+	}
+	out.Far = t.Far.factor(far, pooled)
+	both := Sizes{Weight: t.Near.Weight}
+	for _, z := range t.Near.Sizes {
+		both.Sizes = append(both.Sizes, z/out.Near)
+	}
+	for _, z := range t.Far.Sizes {
+		both.Sizes = append(both.Sizes, z/out.Far)
+	}
+	out.Tail = both.tail(w.Tail, pooled)
+	return out
+}
+
+// Pooled is what the tallies of many series ask for together.
+func Pooled(list []Tally) Widening {
+	var all Tally
+	for _, t := range list {
+		all.Near.Sizes, all.Near.Weight = append(all.Near.Sizes, t.Near.Sizes...), all.Near.Weight+t.Near.Weight
+		all.Far.Sizes, all.Far.Weight = append(all.Far.Sizes, t.Far.Sizes...), all.Far.Weight+t.Far.Weight
+		all.Steps = max(all.Steps, t.Steps)
+	}
+	return all.Widening()
+}
+
+// factor is what the middle 80 % of the errors ask for, a little by their mean square: that
+// tells more where errors are few, and is moved by rare ones.
+func (m Sizes) factor(otherwise float64, pooled bool) float64 {
+	if len(m.Sizes) == 0 {
+		return otherwise
+	}
+	square := 0.0
+	for _, z := range m.Sizes {
+		square += z * z
+	}
+	square /= float64(len(m.Sizes))
+	q := quantile(m.Sizes, 0.8) / 1.2816
+	asked := math.Pow(q*q, middleShare) * math.Pow(square, 1-middleShare)
+	own := weigh(pooled, asked < otherwise*otherwise)
+	f := math.Sqrt((own*otherwise*otherwise + m.Weight*asked) / (own + m.Weight))
+	return max(leastWiden, min(f, mostWiden))
+}
+
+// weigh is how many windows what is there before counts for.
+func weigh(pooled, less bool) float64 {
+	switch {
+	case pooled:
+		return likeOthers
+	case less:
+		return doubtLess
+	}
+	return trust
+}
+
+// tail is what the outermost errors ask for beyond that.
+func (m Sizes) tail(otherwise float64, pooled bool) float64 {
+	if len(m.Sizes) < 12 {
+		return otherwise
+	}
+	asked := quantile(m.Sizes, 0.95) / 1.96
+	own := weigh(pooled, asked < otherwise)
+	return max(1, min((own*otherwise+m.Weight*asked)/(own+m.Weight), 1.6))
+}
+
+// at is the factor of a step, counted from 0: along the log of the steps, and no further than
+// twice as far as the windows reached.
+func (w Widening) at(step int) float64 {
+	if w.Near == w.Far || w.Steps < 2 {
+		return w.Near
+	}
+	half := float64(w.Steps+1) / 2
+	a, b := math.Log(half/2+0.5), math.Log((half+float64(w.Steps))/2+0.5)
+	x := math.Log(float64(min(step+1, 2*w.Steps)))
+	share := max(0, (x-a)/max(b-a, 0.1))
+	return w.Near * math.Pow(w.Far/w.Near, min(share, 2))
+}
+
+// Stretch widens the intervals of a forecast around its medians; quiet periods before it are
+// unknown.
+func (w Widening) Stretch(out forecast.Rows, quiet int) {
+	if w.Steps == 0 {
+		return
+	}
+	for k := range out.Mean {
+		f := w.at(k + quiet)
+		q := out.At(k)
+		middle := q[forecast.Median]
+		for g := range q {
+			q[g] = middle + f*w.tailAt(g)*(q[g]-middle)
+		}
+	}
+}
+
+// tailAt is the tail's factor at a place of the grid: none within the middle 80 %, all from
+// 95 % on.
+func (w Widening) tailAt(g int) float64 {
+	score := math.Abs(num.NormalQuantile(forecast.Grid[g]))
+	share := max(0, min(1, (score-1.2816)/(1.96-1.2816)))
+	return 1 + (w.Tail-1)*share
+}
+
+// quantile is the order statistic at p (n + 1), whose expected coverage is p.
+func quantile(x []float64, p float64) float64 {
+	sorted := slices.Sorted(slices.Values(x))
+	at := p*float64(len(x)+1) - 1
+	k := max(0, min(int(at), len(x)-1))
+	next := min(k+1, len(x)-1)
+	return sorted[k] + max(0, min(1, at-float64(k)))*(sorted[next]-sorted[k])
+}
