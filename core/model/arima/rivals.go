@@ -13,8 +13,12 @@ const (
 	// rivalLength is the number of known values up to which a test leaves it open how often a
 	// series is to be differenced.
 	rivalLength = 240
+	// rivalFewest is the number below which nothing tells.
+	rivalFewest = 20
 	// rivalTried is how many orders are tried of another number of differences.
 	rivalTried = 14
+	// rivalOdds are those of a rival against what the test preferred, before the likelihoods.
+	rivalOdds = 0.5
 	// rivalLeast is the weight below which a rival is left out.
 	rivalLeast = 0.05
 )
@@ -26,7 +30,7 @@ const (
 // the American Statistical Association 90 (1995), section 4.1.3.
 func (f *fitter) rivals(ctx context.Context, e estimate, season int) (list []estimate, weights []float64) {
 	list = []estimate{e}
-	if panel.CountKnown(f.y) > rivalLength {
+	if n := panel.CountKnown(f.y); n > rivalLength || n < rivalFewest {
 		return list, []float64{1}
 	}
 	for _, d := range []int{e.o.D - 1, e.o.D + 1} {
@@ -55,6 +59,9 @@ func (f *fitter) rivals(ctx context.Context, e estimate, season int) (list []est
 	}
 	for i := range weights {
 		weights[i] = math.Exp((least - weights[i]) / 2)
+		if i > 0 {
+			weights[i] *= rivalOdds
+		}
 	}
 	return list, weights
 }
