@@ -295,4 +295,5 @@ type Curve struct {
 	Forecast  []float64   `json:"forecast"`
 	Low       [][]float64 `json:"low"`
 	High      [][]float64 `json:"high"`
+	Closed    []int       `json:"closed,omitempty" doc:"steps, counted from 0, on which nothing happens: the forecast is 0 and no forecast"`
 }

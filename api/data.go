@@ -14,7 +14,8 @@ type Dataset struct {
 	Drivers    []Driver    `json:"drivers"`
 	Events     int         `json:"events"`
 	Floor      *float64    `json:"floor,omitempty" doc:"values can't lie below it"`
-	Gaps       string      `json:"gaps" enum:"unknown,zero,carry,interpolate"`
+	Gaps       string      `json:"gaps" enum:"unknown,zero,carry,interpolate,closed"`
+	Closed     []string    `json:"closed,omitempty" doc:"lines that say which periods are known not to happen"`
 	Series     int         `json:"series"`
 	Periods    int         `json:"periods"`
 	Values     int         `json:"values" doc:"known values"`
@@ -120,7 +121,8 @@ type LoadColumns struct {
 	Aggregate  string   `query:"aggregate" json:"aggregate,omitempty" doc:"to the given cadence: sum, mean, last, max or min"`
 	Duplicates string   `query:"duplicates" json:"duplicates,omitempty" doc:"rows with the same series and period: refuse, sum, mean, last, max or min"`
 	KeepPart   bool     `query:"keep_part" json:"keep_part,omitempty" doc:"keep a last aggregated period that is only partly over"`
-	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero, carry or interpolate"`
+	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero, carry, interpolate or closed"`
+	Closed     []string `query:"closed,explode" json:"closed,omitempty" doc:"periods known not to happen: sunday, november to march, event NAME, driver NAME=0"`
 	Floor      string   `query:"floor" json:"floor,omitempty" doc:"a number below which values can't lie; forecasts keep to it"`
 	Where      []string `query:"where,explode" json:"where,omitempty" doc:"column=value: keep rows with it; several narrow further"`
 	From       string   `query:"from" json:"from,omitempty" doc:"leave out earlier periods"`
@@ -271,4 +273,22 @@ type Check struct {
 	Series  int      `json:"series" doc:"how many series it concerns"`
 	Meaning string   `json:"meaning" doc:"why it matters and what can be done"`
 	Example []string `json:"example" doc:"the first few series"`
+}
+
+// ClosedLines say which periods of a dataset are known not to happen.
+type ClosedLines struct {
+	Lines []string `json:"lines" maxItems:"50" doc:"each a weekday (sunday), months (november to march), event NAME, driver NAME=0, or gaps; none to lift them all"`
+}
+
+// ClosedReport is what the lines come to.
+type ClosedReport struct {
+	Dataset Dataset      `json:"dataset"`
+	Lines   []ClosedLine `json:"lines"`
+}
+
+// ClosedLine is one, with the number of series for which it holds.
+type ClosedLine struct {
+	Line   string `json:"line"`
+	Series int    `json:"series" doc:"those that hardly ever sold anything in its periods"`
+	Of     int    `json:"of"`
 }

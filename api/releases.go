@@ -12,27 +12,28 @@ type PublishRequest struct {
 
 // Release is a published interval forecast.
 type Release struct {
-	ID        string     `json:"id" example:"rel-2"`
-	Dataset   string     `json:"dataset"`
-	Revision  int        `json:"revision"`
-	Bakeoff   string     `json:"bakeoff"`
-	Contender string     `json:"contender"`
-	Horizon   int        `json:"horizon"`
-	Levels    []float64  `json:"levels"`
-	State     string     `json:"state" enum:"preparing,live,superseded,withdrawn,failed"`
-	Origin    string     `json:"origin" doc:"the last period it was trained on"`
-	First     string     `json:"first"`
-	Last      string     `json:"last"`
-	Cadence   string     `json:"cadence"`
-	Measure   string     `json:"measure"`
-	Job       Job        `json:"job"`
-	Created   time.Time  `json:"created"`
-	Score     *LiveScore `json:"score,omitempty" doc:"how it has done on the actuals since"`
-	OpenFlags int        `json:"open_flags"`
-	Series    int        `json:"series,omitempty" doc:"series with a forecast; left out of lists"`
-	LeftOut   []LeftOut  `json:"left_out,omitempty"`
-	Used      []Used     `json:"used,omitempty" doc:"how many series each contender forecasts"`
-	Cautions  []string   `json:"cautions,omitempty"`
+	ID            string     `json:"id" example:"rel-2"`
+	Dataset       string     `json:"dataset"`
+	Revision      int        `json:"revision"`
+	Bakeoff       string     `json:"bakeoff"`
+	Contender     string     `json:"contender"`
+	Horizon       int        `json:"horizon"`
+	Levels        []float64  `json:"levels"`
+	State         string     `json:"state" enum:"preparing,live,superseded,withdrawn,failed"`
+	Origin        string     `json:"origin" doc:"the last period it was trained on"`
+	First         string     `json:"first"`
+	Last          string     `json:"last"`
+	Cadence       string     `json:"cadence"`
+	Measure       string     `json:"measure"`
+	Job           Job        `json:"job"`
+	Created       time.Time  `json:"created"`
+	Score         *LiveScore `json:"score,omitempty" doc:"how it has done on the actuals since"`
+	ClosedPeriods int        `json:"closed_periods,omitempty" doc:"forecast periods, of all series, on which nothing happens"`
+	OpenFlags     int        `json:"open_flags"`
+	Series        int        `json:"series,omitempty" doc:"series with a forecast; left out of lists"`
+	LeftOut       []LeftOut  `json:"left_out,omitempty"`
+	Used          []Used     `json:"used,omitempty" doc:"how many series each contender forecasts"`
+	Cautions      []string   `json:"cautions,omitempty"`
 }
 
 // LeftOut is a series without a forecast.
@@ -68,6 +69,7 @@ type ReleaseCurve struct {
 	Forecast  []float64   `json:"forecast"`
 	Low       [][]float64 `json:"low"`
 	High      [][]float64 `json:"high"`
+	Closed    []int       `json:"closed,omitempty" doc:"steps, counted from 0, on which nothing happens: the forecast is 0 and no forecast"`
 	Flags     []Flag      `json:"flags"`
 	Fit       *Fit        `json:"fit,omitempty" doc:"how the forecast was made, where it is asked for"`
 	Keys      []string    `json:"keys,omitempty" doc:"all series of the release"`

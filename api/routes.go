@@ -49,6 +49,8 @@ var (
 	LoadEvents    = Route{"load-events", http.MethodPost, "/datasets/{dataset}/events", "data", "Load events from iCalendar or a table as a new revision (the body is the file)", Analyst, 201}
 	ListEvents    = Route{"list-events", http.MethodGet, "/datasets/{dataset}/events", "data", "List a dataset's events", Reader, 0}
 	RemoveEvent   = Route{"remove-event", http.MethodDelete, "/datasets/{dataset}/events/{event}", "data", "Remove an event, in a new revision", Analyst, 204}
+	GetClosed     = Route{"get-closed", http.MethodGet, "/datasets/{dataset}/closed", "data", "Show which periods are known not to happen", Reader, 0}
+	SetClosed     = Route{"set-closed", http.MethodPut, "/datasets/{dataset}/closed", "data", "Say which periods are known not to happen, in a new revision", Analyst, 0}
 	ExportDataset = Route{"export-dataset", http.MethodGet, "/datasets/{dataset}/export", "data", "Stream series as CSV, a row a period", Reader, 0}
 	GetSeries     = Route{"get-series", http.MethodGet, "/datasets/{dataset}/series/values", "data", "Show the values of one series", Reader, 0}
 
@@ -115,7 +117,7 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent,
+	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent, GetClosed, SetClosed,
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
 	ListFamilies, GetFamily,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,

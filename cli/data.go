@@ -18,7 +18,7 @@ import (
 )
 
 func (a *app) dataset() *cobra.Command {
-	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetExport(), a.datasetRemove())
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetClosed(), a.datasetExport(), a.datasetRemove())
 }
 
 // columnFlags adds the flags that say how a file is written and which column is what.
@@ -37,7 +37,8 @@ func columnFlags(cmd *cobra.Command, cols *api.LoadColumns) {
 	f.StringVar(&cols.Aggregate, "aggregate", "", "to --cadence: sum, mean, last, max or min")
 	f.StringVar(&cols.Duplicates, "duplicates", "", "rows with the same series and period: refuse (the default), sum, mean, last, max or min")
 	f.BoolVar(&cols.KeepPart, "keep-part", false, "keep a last aggregated period that is only partly over")
-	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown (the default), zero, carry or interpolate")
+	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown (the default), zero, carry, interpolate or closed")
+	f.StringArrayVar(&cols.Closed, "closed", nil, "periods known not to happen, as sunday (see 'paperkettle dataset closed'); several are several lines")
 	f.StringVar(&cols.Floor, "floor", "", "a number below which values can't lie; forecasts keep to it")
 	f.StringArrayVar(&cols.Where, "where", nil, "keep rows with this value, as town=Saltmarsh; several narrow further")
 	f.StringVar(&cols.From, "from", "", "leave out earlier periods")

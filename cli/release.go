@@ -70,6 +70,9 @@ func (a *app) showRelease(ctx context.Context, c *client.Client, id string) erro
 	for _, u := range rel.Used {
 		fmt.Fprintf(a.out, "  %s for %d series\n", u.Contender, u.Series)
 	}
+	if n := rel.ClosedPeriods; n > 0 {
+		fmt.Fprintf(a.out, "  nothing happens in %d of their %d periods: closed\n", n, rel.Series*rel.Horizon)
+	}
 	if rel.Job.Error != "" {
 		fmt.Fprintln(a.out, "Failed:", rel.Job.Error)
 	}

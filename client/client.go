@@ -205,6 +205,9 @@ func loadQuery(cols api.LoadColumns) url.Values {
 	for _, w := range cols.Where {
 		q.Add("where", w)
 	}
+	for _, line := range cols.Closed {
+		q.Add("closed", line)
+	}
 	return q
 }
 
@@ -225,6 +228,16 @@ func (c *Client) LoadEvents(ctx context.Context, dataset string, cols api.LoadCo
 // Events lists a dataset's events.
 func (c *Client) Events(ctx context.Context, dataset string) ([]api.Event, error) {
 	return all[api.Event](ctx, c, api.ListEvents, path(dataset))
+}
+
+// Closed shows which periods of a dataset are known not to happen.
+func (c *Client) Closed(ctx context.Context, dataset string) (api.ClosedReport, error) {
+	return do[api.ClosedReport](ctx, c, api.GetClosed, path(dataset))
+}
+
+// SetClosed says which they are, in a new revision.
+func (c *Client) SetClosed(ctx context.Context, dataset string, lines []string) (api.ClosedReport, error) {
+	return do[api.ClosedReport](ctx, c, api.SetClosed, call{path: []string{dataset}, body: api.ClosedLines{Lines: lines}})
 }
 
 // RemoveEvent takes an event out of a dataset, in a new revision.

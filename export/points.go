@@ -20,6 +20,7 @@ type Points struct {
 	low     []float64
 	high    []float64
 	windows bool
+	closed  bool // the panel has closed periods, and the table a column for them
 	cells   []Cell
 	periods map[int]string // each name is made once
 }
@@ -68,12 +69,16 @@ func NewPoints(w *bufio.Writer, format string, p *panel.Panel, levels []float64,
 	if windows {
 		add(Number, "mase_scale", "rmsse_scale")
 	}
+	closed := len(p.Closed) > 0
+	if closed {
+		add(Text, "closed")
+	}
 	t, err := NewTable(w, format, columns)
-	return &Points{t: t, p: p, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows, periods: map[int]string{}}, err
+	return &Points{t: t, p: p, closed: closed, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows, periods: map[int]string{}}, err
 }
 
 // Series writes all steps of one series. actual gives the value at an axis index,
-// NaN where unknown.
+// NaN where unknown. A closed step has zeros for its forecast, no actual, and says so.
 func (e *Points) Series(series int, contender string, at Origin, rows forecast.Rows, scale score.Scale, actual func(int) float64) error {
 	head := e.cells[:0]
 	for a := range e.p.Attributes {
@@ -86,13 +91,24 @@ func (e *Points) Series(series int, contender string, at Origin, rows forecast.R
 	head = append(head, Cell{Text: e.period(at.Index)})
 	for h, f := range rows.Mean {
 		index := at.Index + at.Gap + h + 1
-		cells := append(head, Cell{Number: float64(h + 1)}, Cell{Text: e.period(index)}, Cell{Number: actual(index)}, Cell{Number: f})
+		y := actual(index)
+		if rows.IsClosed(h) { // nothing is scored there, whatever was sold
+			y = panel.Unknown
+		}
+		cells := append(head, Cell{Number: float64(h + 1)}, Cell{Text: e.period(index)}, Cell{Number: y}, Cell{Number: f})
 		e.read.Read(rows.At(h), e.low, e.high)
 		for i := range e.low {
 			cells = append(cells, Cell{Number: e.low[i]}, Cell{Number: e.high[i]})
 		}
 		if e.windows {
 			cells = append(cells, Cell{Number: scale.Abs}, Cell{Number: math.Sqrt(scale.Sq)})
+		}
+		if e.closed {
+			text := ""
+			if rows.IsClosed(h) {
+				text = "closed"
+			}
+			cells = append(cells, Cell{Text: text})
 		}
 		e.cells = cells
 		if err := e.t.Row(cells); err != nil {

@@ -113,7 +113,7 @@ func short(s string) string {
 }
 
 // exported are the names of an export's own columns, besides the attributes.
-var exported = regexp.MustCompile(`^(contender|window|origin|step|period|actual|forecast|mase_scale|rmsse_scale|(low|high)[0-9.]+)$`)
+var exported = regexp.MustCompile(`^(contender|window|origin|step|period|actual|forecast|closed|mase_scale|rmsse_scale|(low|high)[0-9.]+)$`)
 
 // Options checks the columns' settings, without a file.
 func (c Columns) Options() (panel.Options, error) {

@@ -411,5 +411,6 @@ func ReadForecast(packed []byte, place, horizon int) (forecast.Rows, error) {
 	if (place+1)*size > len(packed) {
 		return rows, fmt.Errorf("stored forecasts are damaged")
 	}
-	return rows, rows.Unpack(packed[place*size : (place+1)*size])
+	err := rows.Unpack(packed[place*size : (place+1)*size])
+	return rows, err
 }

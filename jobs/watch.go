@@ -47,6 +47,7 @@ func Watch(ctx context.Context, s *store.Store, dataset uint, newer *panel.Panel
 	if err != nil {
 		return nil, err
 	}
+	old = old.WithClosed(old.Length - 1)
 	var levels []float64
 	if err := json.Unmarshal([]byte(rel.Levels), &levels); err != nil {
 		return nil, err
@@ -91,7 +92,7 @@ func (w *watcher) series(r ReleasedSeries, before, now *panel.Series) {
 	for h, f := range r.Rows.Mean {
 		at := int(origin + int64(h) + 1 - w.newer.First)
 		y := now.At(at)
-		if !panel.Known(y) {
+		if !panel.Known(y) || r.Rows.IsClosed(h) {
 			continue
 		}
 		q := r.Rows.At(h)

@@ -271,6 +271,7 @@ func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, er
 			}
 			curve := api.Curve{Contender: e.Plan.Contenders[c].Name, Window: win.Index, Start: win.AssessFirst(), Forecast: rows.Mean}
 			curve.Low, curve.High = bands(rows, e.Plan.Levels)
+			curve.Closed = closedSteps(rows)
 			out.Curves = append(out.Curves, curve)
 		}
 	}

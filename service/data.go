@@ -67,6 +67,8 @@ func (s *Server) registerData() {
 	handle(s, api.InspectFile, s.inspect)
 	handle(s, api.AttachDrivers, s.attach)
 	handleStream(s, api.ExportDataset, "text/csv", s.exportDataset)
+	handle(s, api.GetClosed, s.getClosed)
+	handle(s, api.SetClosed, s.setClosed)
 	handle(s, api.LoadEvents, s.loadEvents)
 	handle(s, api.ListEvents, s.listEvents)
 	handleEmpty(s, api.RemoveEvent, s.removeEvent)
@@ -122,7 +124,7 @@ func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset
 
 func describeDataset(name string, rev *store.Revision, m store.PanelMeta, values bool) api.Dataset {
 	out := api.Dataset{Name: name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
-		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Events: len(m.Events), Floor: m.Floor, Gaps: string(m.Gaps), Series: rev.SeriesCount, Periods: m.Length,
+		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Events: len(m.Events), Floor: m.Floor, Gaps: string(m.Gaps), Closed: m.Closed, Series: rev.SeriesCount, Periods: m.Length,
 		Values: rev.ValueCount, First: m.Cadence.Format(m.First), Last: m.Cadence.Format(m.First + int64(m.Length) - 1), Loaded: rev.CreatedAt}
 	for _, a := range m.Attributes {
 		at := api.Attribute{Name: a.Name, Count: len(a.Values)}
@@ -327,6 +329,14 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 	}
 	if err != nil {
 		return api.Loaded{}, nil, err
+	}
+	if src.closed != nil {
+		if err := panel.ParseClosed(l.Panel, src.closed); err != nil {
+			return api.Loaded{}, nil, invalid("query.closed", "%v", err)
+		}
+		l.Panel.Closed = src.closed
+		gaps = gapsOf(gaps, l.Panel)
+		l.Gaps = gaps
 	}
 	panel.FillGaps(l.Panel, gaps)
 	var watched *jobs.Watched

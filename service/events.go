@@ -126,7 +126,7 @@ func (s *Server) changeEvents(ctx context.Context, dataset, action, detail strin
 	if err != nil {
 		return nil, err
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Panel: next},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time, Codes: meta.Codes, Panel: next},
 		func(tx *gorm.DB, _ *store.Revision) error { return note(ctx, tx, action, dataset, detail) })
 	if err != nil {
 		return nil, err

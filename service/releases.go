@@ -200,6 +200,7 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 			return nil
 		}
 		out.Series++
+		out.ClosedPeriods += len(closedSteps(r.Rows))
 		used[r.Contender]++
 		return nil
 	})
@@ -309,6 +310,7 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 	if found.LeftOut == "" {
 		out.Forecast = found.Rows.Mean
 		out.Low, out.High = bands(found.Rows, levels)
+		out.Closed = closedSteps(found.Rows)
 	}
 	if in.Fit {
 		if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {

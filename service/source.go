@@ -18,6 +18,7 @@ type source struct {
 	name    string // for messages
 	reader  io.Reader
 	query   *ingest.Query
+	closed  []string // lines of closed periods; nil for as before
 }
 
 // mostSQL bounds the text of a query.
@@ -70,6 +71,7 @@ func (s *Server) settledSource(ctx context.Context, in *SentFile, cols api.LoadC
 	if _, err := src.columns.Options(); err != nil {
 		return nil, invalid("query", "%v", err)
 	}
+	src.closed = cols.Closed
 	return src, nil
 }
 

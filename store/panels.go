@@ -30,6 +30,7 @@ type PanelMeta struct {
 	Drivers    []panel.Driver   `json:"drivers,omitempty"`
 	Attributes []AttributeMeta  `json:"attributes,omitempty"`
 	Events     []calendar.Event `json:"events,omitempty"`
+	Closed     []string         `json:"closed,omitempty"`
 }
 
 // AttributeMeta is an attribute's dictionary.
@@ -92,7 +93,7 @@ func (s *Store) AddRevision(ctx context.Context, l Load, after func(tx *gorm.DB,
 // Record is the revision that a load would write, before it has a number.
 func (l Load) Record() (*Revision, error) {
 	p := l.Panel
-	meta := PanelMeta{p.Cadence, p.Cadence.Label, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, l.Codes, p.Drivers, nil, p.Events}
+	meta := PanelMeta{p.Cadence, p.Cadence.Label, p.First, p.Length, p.Measure, p.Floor, l.Gaps, l.Time, l.Codes, p.Drivers, nil, p.Events, p.Closed}
 	for _, a := range p.Attributes {
 		meta.Attributes = append(meta.Attributes, AttributeMeta{a.Name, a.Values})
 	}
@@ -213,7 +214,7 @@ func (s *Store) readPanel(ctx context.Context, revision uint) (*panel.Panel, err
 	if err != nil {
 		return nil, err
 	}
-	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers, Events: m.Events}
+	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers, Events: m.Events, Closed: m.Closed}
 	for _, a := range m.Attributes {
 		p.Attributes = append(p.Attributes, panel.Attribute{Name: a.Name, Values: a.Values})
 	}

@@ -99,6 +99,8 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if e.Windows, err = split.Make(plan.Split, p.Length); err != nil {
 		return nil, &FieldError{"split", err}
 	}
+	e.Panel = p.WithClosed(e.Windows[0].Origin)
+	p = e.Panel
 	if plan.Fallback != LeaveOut {
 		if e.fallback, _, err = cat.New(plan.Fallback, nil); err == nil {
 			err = cat.CheckCadence(plan.Fallback, nil, p.Cadence)

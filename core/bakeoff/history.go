@@ -196,7 +196,7 @@ func (h *history) part(acc *score.Acc, w *pastWindow, m, series, steps int) {
 	if err != nil || rows.Mean == nil {
 		return
 	}
-	rows = forecast.Rows{Mean: rows.Mean[:steps], Quantiles: rows.Quantiles[:steps*forecast.GridSize]}
+	rows.Mean, rows.Quantiles = rows.Mean[:steps], rows.Quantiles[:steps*forecast.GridSize]
 	values, _ := h.e.view([]int{series}, w.Window).Values(0)
 	one := score.NewAcc(len(h.e.Plan.Levels))
 	h.e.scorer().series(&one, h.e.newAccs(steps), nil, rows, &h.e.Panel.Series[series], w.Window, score.MakeScale(values, h.e.ScaleLag()))

@@ -90,6 +90,7 @@ func FilledAhead(p *panel.Panel, plan Plan, horizon int) (out []string) {
 	if err != nil {
 		return nil
 	}
+	p = p.WithClosed(p.Length - 1)
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series}
 	fillings, err := panel.ParseFillings(p, plan.Gaps)
 	if err != nil {

@@ -47,6 +47,7 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	if err := plan.Complete(cat); err != nil {
 		return nil, err
 	}
+	p = p.WithClosed(p.Length - 1)
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, choice: map[string]int{}, usual: plan.Contender(usual)}
 	if r.usual < 0 {
 		return nil, fmt.Errorf("no contender of the bake-off is called %q", usual)
@@ -163,6 +164,7 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 		if f := r.Panel.Floor; f != nil {
 			rows[p].Clip(*f)
 		}
+		r.close(r.Panel, series[p], &rows[p])
 	}
 	return nil
 }
@@ -324,9 +326,27 @@ func (r *Refit) leaveOut(series int) string {
 	if n := knownBetween(s, 0, last, MinKnown); n < MinKnown {
 		return fmt.Sprintf("has %s, and a forecast needs at least %d", knownValues(n), MinKnown)
 	}
-	quiet := max(r.Horizon, r.Panel.Cadence.Season())
+	quiet := r.open(series, max(r.Horizon, r.Panel.Cadence.Season()))
 	if knownBetween(s, last-quiet+1, last, 1) == 0 {
 		return fmt.Sprintf("has no known value in the last %s: it looks discontinued", r.Panel.Cadence.Noun(quiet))
 	}
 	return ""
+}
+
+// open is how many periods back from the end reach over a number of open ones.
+func (r *Refit) open(series, periods int) (back int) {
+	for t := r.Panel.Length - 1; t >= 0 && periods > 0; t-- {
+		if !r.Panel.IsClosed(series, t) {
+			periods--
+		}
+		back++
+	}
+	return back + periods
+}
+
+// close puts zeros where a panel's lines have it that nothing happens.
+func (r *Refit) close(p *panel.Panel, series int, rows *forecast.Rows) {
+	if p.HasClosed() {
+		rows.Close(func(h int) bool { return p.IsClosed(series, p.Length+h) })
+	}
 }

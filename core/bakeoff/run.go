@@ -180,7 +180,7 @@ func (g *group) forecast(ctx context.Context, w int, f *fit, p *prediction) erro
 
 // afterGap leaves out the steps that are not assessed.
 func afterGap(r forecast.Rows, gap int) forecast.Rows {
-	return forecast.Rows{Mean: r.Mean[gap:], Quantiles: r.Quantiles[gap*forecast.GridSize:]}
+	return r.From(gap)
 }
 
 // fill lets the fallback stand in for what failed, or leaves it out.
@@ -241,6 +241,9 @@ func (e *Engine) resultIn(win split.Window, shard []int, p *prediction) *TaskRes
 		if f := e.Panel.Floor; f != nil {
 			rows.Clip(*f)
 		}
+		if e.Panel.HasClosed() {
+			rows.Close(func(h int) bool { return e.Panel.IsClosed(shard[i], win.AssessFirst()+h) })
+		}
 		res.Packed = rows.Pack(res.Packed)
 		res.Errors = s.series(&res.Series[i], res.Steps, res.Errors, rows, &e.Panel.Series[shard[i]], win, p.scales[i])
 	}
@@ -264,6 +267,10 @@ func newScorer(levels []float64) *scorer {
 func (s *scorer) series(acc *score.Acc, steps []score.Acc, errs []float64, rows forecast.Rows, series *panel.Series, w split.Window, scale score.Scale) []float64 {
 	for h, f := range rows.Mean {
 		y := series.At(w.AssessFirst() + h)
+		if rows.IsClosed(h) {
+			errs = append(errs, math.NaN())
+			continue
+		}
 		errs = append(errs, f-y)
 		if s.set(y, f, scale, rows.At(h)) {
 			acc.Take(s.point)

@@ -69,8 +69,9 @@ func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases 
 	if err != nil {
 		return err
 	}
-	views := []panel.View{base}
+	views, panels := []panel.View{base}, []*panel.Panel{r.Panel}
 	for _, p := range cases {
+		panels = append(panels, p)
 		views = append(views, r.viewOf(p, members))
 	}
 	baseRows := make([]forecast.Rows, len(places))
@@ -90,6 +91,7 @@ func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases 
 				rows[i].Clip(*r.Panel.Floor)
 				clip(drawn[i], *r.Panel.Floor)
 			}
+			r.shut(panels[k], members[i], &rows[i], drawn[i])
 			if k == 0 {
 				baseRows[i], basePaths[i] = rows[i], drawn[i]
 			}
@@ -99,6 +101,19 @@ func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases 
 		}
 	}
 	return nil
+}
+
+// shut puts zeros where nothing happens, in a forecast and in the futures drawn of it.
+func (r *Refit) shut(p *panel.Panel, series int, rows *forecast.Rows, drawn []float64) {
+	r.close(p, series, rows)
+	if rows.Closed == nil {
+		return
+	}
+	for i := range drawn {
+		if rows.IsClosed(i % r.Horizon) {
+			drawn[i] = 0
+		}
+	}
 }
 
 func clip(x []float64, floor float64) {

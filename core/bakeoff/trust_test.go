@@ -74,7 +74,8 @@ func TestWhatFailsCanBeLeftOut(t *testing.T) {
 	got := runAll(t, e, 1, e.Tasks())
 	diced := got[bakeoff.Task{Contender: 1}]
 	assert.True(t, diced.Filled[0].LeftOut)
-	assert.ErrorIs(t, forecast.NewRows(7).Unpack(diced.Packed[forecast.PackedSize(7):2*forecast.PackedSize(7)]), forecast.ErrAbsent)
+	absent := forecast.NewRows(7)
+	assert.ErrorIs(t, absent.Unpack(diced.Packed[forecast.PackedSize(7):2*forecast.PackedSize(7)]), forecast.ErrAbsent)
 	points := map[string]int{}
 	for _, r := range standings(t, e, got, "").Slices[0].Rows {
 		points[r.Contender] = r.Points

@@ -35,15 +35,43 @@ var gridNormal = func() (z [GridSize]float64) {
 type Rows struct {
 	Mean      []float64
 	Quantiles []float64
+	Closed    []bool // steps on which nothing happens, with zeros in place of a forecast; nil for none
 }
 
 // NewRows makes room for a horizon.
 func NewRows(horizon int) Rows {
-	return Rows{make([]float64, horizon), make([]float64, horizon*GridSize)}
+	return Rows{Mean: make([]float64, horizon), Quantiles: make([]float64, horizon*GridSize)}
 }
 
 // At is the quantile row of a step, counted from 0.
 func (r Rows) At(h int) []float64 { return r.Quantiles[h*GridSize : (h+1)*GridSize] }
+
+// Close puts zeros where nothing happens, and notes it.
+func (r *Rows) Close(closed func(step int) bool) {
+	for h := range r.Mean {
+		if !closed(h) {
+			continue
+		}
+		if r.Closed == nil {
+			r.Closed = make([]bool, len(r.Mean))
+		}
+		r.Closed[h] = true
+		r.Mean[h] = 0
+		clear(r.At(h))
+	}
+}
+
+// IsClosed says whether nothing happens on a step, counted from 0.
+func (r Rows) IsClosed(h int) bool { return r.Closed != nil && r.Closed[h] }
+
+// From is the forecast from a step on.
+func (r Rows) From(step int) Rows {
+	out := Rows{Mean: r.Mean[step:], Quantiles: r.Quantiles[step*GridSize:]}
+	if r.Closed != nil {
+		out.Closed = r.Closed[step:]
+	}
+	return out
+}
 
 // Check says what is wrong with a forecast: a value that is not finite, or
 // quantiles out of order.

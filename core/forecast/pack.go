@@ -28,6 +28,10 @@ const (
 	earlierAbsent = 127
 )
 
+// closedStep stands in the place of a power where nothing happens on a step: no power is as
+// large.
+const closedStep = 100
+
 // ErrAbsent says that a record stands for a series that has no forecast.
 var ErrAbsent = errors.New("forecast: the series was left out")
 
@@ -87,6 +91,11 @@ func (r Rows) Pack(b []byte) []byte {
 	}
 	for h := range r.Mean {
 		q := r.At(h) // in order: the outermost are the largest
+		if r.IsClosed(h) {
+			b[at] = closedStep
+			at += 2 + 4*(1+GridSize)
+			continue
+		}
 		j, k := power(math.Abs(r.Mean[h])), power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])))
 		b[at], b[at+1] = byte(int8(j)), byte(int8(k))
 		at += 2
@@ -100,7 +109,7 @@ func (r Rows) Pack(b []byte) []byte {
 
 // Unpack reads a record into rows of the right horizon. The error is ErrAbsent where
 // the record holds no forecast.
-func (r Rows) Unpack(b []byte) error {
+func (r *Rows) Unpack(b []byte) error {
 	if len(b) == 0 || len(b) != RecordSize(b, len(r.Mean)) {
 		return errors.New("forecast: a packed record has the wrong length")
 	}
@@ -108,7 +117,7 @@ func (r Rows) Unpack(b []byte) error {
 	if kind == kindAbsent || kind == earlierAbsent {
 		return ErrAbsent
 	}
-	b = b[1:]
+	b, r.Closed = b[1:], nil
 	get := func(k int) float64 {
 		v := float64(int32(binary.LittleEndian.Uint32(b)))
 		b = b[4:]
@@ -119,6 +128,16 @@ func (r Rows) Unpack(b []byte) error {
 		if kind == kindStepped {
 			j, k = int(int8(b[0])), int(int8(b[1]))
 			b = b[2:]
+			if j == closedStep {
+				b = b[4*(1+GridSize):]
+				if r.Closed == nil {
+					r.Closed = make([]bool, len(r.Mean))
+				}
+				r.Closed[h] = true
+				r.Mean[h] = 0
+				clear(r.At(h))
+				continue
+			}
 		}
 		r.Mean[h] = get(j)
 		q := r.At(h)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/num"
 )
 
@@ -47,6 +48,10 @@ func Look(p *Panel, workers int) Survey {
 }
 
 func findings(p *Panel, all []facts) []Finding {
+	shown := p
+	if p = p.WithClosed(p.Length - 1); p != shown {
+		all = allFacts(p, 1)
+	}
 	rules := rulesFor(p)
 	found := make([]Finding, len(rules))
 	middle := middleScale(all)
@@ -63,6 +68,8 @@ func findings(p *Panel, all []facts) []Finding {
 		found[j].Kind, found[j].Grade, found[j].Meaning = r.kind, r.grade, r.meaning
 	}
 	nameSeasons(found, all)
+	found = append(found, gaps(p)...)
+	found = append(found, shutDoors(p)...)
 	found = append(found, leaks(p)...)
 	found = append(found, spellings(p)...)
 	var out []Finding
@@ -109,7 +116,6 @@ func rulesFor(p *Panel) []rule {
 		{"outliers", "notable", "has single values far from their neighbours, by more than eight robust deviations: correct them if they are errors, or give their cause as an event", func(_ *Series, f *facts) bool { return f.outliers > 0 }},
 		{"some below zero", "notable", "is below zero in a few periods and not in the rest: returns or corrections may be booked as sales", func(_ *Series, f *facts) bool { return f.negative > 0 && f.negative*20 < f.known }},
 		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
-		{"gaps", "notable", "has periods without a value between its first and last: if they mean zero, load with gaps as zero", func(s *Series, f *facts) bool { return f.known > 0 && f.known < len(s.Values) }},
 		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown", func(_ *Series, f *facts) bool { return f.known >= 5 && f.low == f.high }},
 		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other series, or has gaps there: a forecast takes what the plan's driver_gaps says in its place; load the values if there are any", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
 		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval", func(_ *Series, f *facts) bool { return f.class() == lumpy }},
@@ -377,4 +383,59 @@ func lineError(x []float64) float64 {
 		sxx += (float64(i) - mid) * (float64(i) - mid)
 	}
 	return ss - sxy*sxy/sxx
+}
+
+// gaps are periods without a value between a series' first and last that are not closed.
+func gaps(p *Panel) []Finding {
+	f := Finding{Kind: "gaps", Grade: "notable", Meaning: "has periods without a value between its first and last: if they mean zero, load with gaps as zero; if nothing could happen there, say which periods are closed"}
+	for i := range p.Series {
+		s := &p.Series[i]
+		if !slices.Contains(p.Closed, ClosedGaps) && hasGap(p, i, s) {
+			f.Series = append(f.Series, i)
+		}
+	}
+	return []Finding{f}
+}
+
+func hasGap(p *Panel, i int, s *Series) bool {
+	for k := range s.Values {
+		if !Known(s.Values[k]) && !p.IsClosed(i, s.First+k) {
+			return CountKnown(s.Values) > 0
+		}
+	}
+	return false
+}
+
+// shutDoors proposes what may be closed: days of the week, or months, on which series never
+// sell anything.
+func shutDoors(p *Panel) []Finding {
+	by := map[string][]int{}
+	var lines []string
+	for i := range p.Series {
+		for _, line := range p.ClosedPlaces(i) {
+			at := by[line]
+			if at == nil {
+				lines = append(lines, line)
+			}
+			if n := len(at); n == 0 || at[n-1] != i {
+				by[line] = append(at, i)
+			}
+		}
+	}
+	slices.SortFunc(lines, func(a, b string) int { return placeOrder(a) - placeOrder(b) })
+	var out []Finding
+	for _, line := range lines {
+		var when string
+		switch {
+		case line == ClosedGaps:
+			when = "at the same hours of every week"
+		case p.Cadence.Unit < calendar.Month:
+			when = "on any " + strings.ToUpper(line[:1]) + line[1:]
+		default:
+			when = "in any " + strings.ToUpper(line[:1]) + line[1:]
+		}
+		out = append(out, Finding{Kind: "closed?", Grade: "notable", Series: by[line],
+			Meaning: fmt.Sprintf("sells nothing %s: if it is shut then, say so with the line %q of the dataset's closed periods, and nothing is learnt from them, forecast or flagged there", when, line)})
+	}
+	return out
 }

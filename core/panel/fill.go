@@ -210,7 +210,7 @@ func FindHoles(p *Panel, series []int, from, to int, alone bool) []Holes {
 			n := 0
 			for i := max(from, x.First); i <= to; i++ {
 				at := i - x.First
-				if at < len(x.Drivers[d]) && Known(x.Drivers[d][at]) || alone && !Known(x.At(i)) {
+				if at < len(x.Drivers[d]) && Known(x.Drivers[d][at]) || alone && !Known(x.At(i)) || p.IsClosed(s, i) {
 					continue
 				}
 				if h.Values+n == 0 {

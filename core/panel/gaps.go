@@ -1,6 +1,9 @@
 package panel
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // Gaps says what a period without a row means, between a series' first and last.
 type Gaps string
@@ -11,6 +14,7 @@ const (
 	GapsZero        Gaps = "zero"
 	GapsCarry       Gaps = "carry"
 	GapsInterpolate Gaps = "interpolate" // on the straight line between the neighbours
+	GapsClosed      Gaps = "closed"      // known not to happen: see Panel.Closed
 )
 
 // ParseGaps reads the word; empty is unknown.
@@ -18,15 +22,16 @@ func ParseGaps(s string) (Gaps, error) {
 	switch g := Gaps(s); g {
 	case "":
 		return GapsUnknown, nil
-	case GapsUnknown, GapsZero, GapsCarry, GapsInterpolate:
+	case GapsUnknown, GapsZero, GapsCarry, GapsInterpolate, GapsClosed:
 		return g, nil
 	}
-	return "", fmt.Errorf("gaps %q is not known: use zero, unknown, carry or interpolate", s)
+	return "", fmt.Errorf("gaps %q is not known: use zero, unknown, carry, interpolate or closed", s)
 }
 
 // FillGaps gives unknown periods inside each series the meaning of the rule.
 func FillGaps(p *Panel, rule Gaps) {
-	if rule == "" || rule == GapsUnknown {
+	p.closeGaps(rule)
+	if rule == "" || rule == GapsUnknown || rule == GapsClosed {
 		return
 	}
 	for i := range p.Series {
@@ -57,5 +62,16 @@ func fillSeries(values []float64, rule Gaps) {
 			}
 		}
 		j = end
+	}
+}
+
+// closeGaps adds the line of closed gaps, or takes it away.
+func (p *Panel) closeGaps(rule Gaps) {
+	at := slices.Index(p.Closed, ClosedGaps)
+	switch {
+	case rule == GapsClosed && at < 0:
+		p.Closed = append(slices.Clone(p.Closed), ClosedGaps)
+	case rule != GapsClosed && at >= 0:
+		p.Closed = slices.Delete(slices.Clone(p.Closed), at, at+1)
 	}
 }

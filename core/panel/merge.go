@@ -206,6 +206,9 @@ func Hash(p *Panel) string {
 	for _, e := range p.Events {
 		fmt.Fprintf(h, "event %q %v %d %d %v|", e.Name, e.Where, e.Before, e.After, e.Occasions)
 	}
+	if len(p.Closed) > 0 {
+		fmt.Fprintf(h, "closed %q|", p.Closed)
+	}
 	buf := make([]byte, 0, 1<<14)
 	write := func(values []float64) {
 		buf = binary.LittleEndian.AppendUint64(buf[:0], uint64(len(values)))

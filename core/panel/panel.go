@@ -27,7 +27,9 @@ type Panel struct {
 	Drivers    []Driver
 	Attributes []Attribute
 	Events     []calendar.Event // known ahead; in order of their names
+	Closed     []string         // lines that say which periods are known not to happen
 	Series     []Series
+	shut       []shut // of WithClosed, by series
 }
 
 // Driver names an explanatory column.

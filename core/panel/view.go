@@ -56,6 +56,7 @@ type SeriesView struct {
 	First   int
 	Values  []float64
 	v       View
+	at      int // in the panel
 	drivers [][]float64
 	offset  int // of First in drivers
 }
@@ -66,7 +67,7 @@ type SeriesView struct {
 func (v View) Series(i int) SeriesView {
 	s := &v.p.Series[v.series[i]]
 	values, first := v.Values(i)
-	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, drivers: s.Drivers, offset: first - s.First}
+	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, at: v.series[i], drivers: s.Drivers, offset: first - s.First}
 }
 
 // Values are those of the i-th series alone, as Series gives them, and the axis index of
@@ -188,3 +189,6 @@ func (s SeriesView) Last(n int) SeriesView {
 	}
 	return s
 }
+
+// Closed says whether the period at an axis index, past or ahead, is closed.
+func (s SeriesView) Closed(i int) bool { return s.v.p.IsClosed(s.at, i) }

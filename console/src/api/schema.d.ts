@@ -450,6 +450,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/closed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show which periods are known not to happen */
+        get: operations["get-closed"];
+        /** Say which periods are known not to happen, in a new revision */
+        put: operations["set-closed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/events": {
         parameters: {
             query?: never;
@@ -1173,6 +1191,24 @@ export interface components {
              */
             series: number;
         };
+        ClosedLine: {
+            line: string;
+            /** Format: int64 */
+            of: number;
+            /**
+             * Format: int64
+             * @description those that hardly ever sold anything in its periods
+             */
+            series: number;
+        };
+        ClosedLines: {
+            /** @description each a weekday (sunday), months (november to march), event NAME, driver NAME=0, or gaps; none to lift them all */
+            lines: string[];
+        };
+        ClosedReport: {
+            dataset: components["schemas"]["Dataset"];
+            lines: components["schemas"]["ClosedLine"][];
+        };
         Component: {
             ahead: (number | null)[];
             factor?: boolean;
@@ -1209,6 +1245,8 @@ export interface components {
             tune?: components["schemas"]["Tune"];
         };
         Curve: {
+            /** @description steps, counted from 0, on which nothing happens: the forecast is 0 and no forecast */
+            closed?: number[];
             contender: string;
             forecast: number[];
             high: number[][];
@@ -1234,6 +1272,8 @@ export interface components {
             attributes: components["schemas"]["Attribute"][];
             /** @example day */
             cadence: string;
+            /** @description lines that say which periods are known not to happen */
+            closed?: string[];
             drivers: components["schemas"]["Driver"][];
             /** Format: int64 */
             events: number;
@@ -1245,7 +1285,7 @@ export interface components {
              */
             floor?: number;
             /** @enum {string} */
-            gaps: "unknown" | "zero" | "carry" | "interpolate";
+            gaps: "unknown" | "zero" | "carry" | "interpolate" | "closed";
             /** @description SHA-256 of the revision's content */
             hash: string;
             /** @description last period */
@@ -1686,6 +1726,8 @@ export interface components {
             by?: string[];
             /** @description found from the times where left out */
             cadence?: string;
+            /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+            closed?: string[];
             /** @description name of the period codes that the time column holds */
             codes?: string;
             /** @description name of the connection to ask; the body is then the text of a query */
@@ -1710,7 +1752,7 @@ export interface components {
             format?: string;
             /** @description leave out earlier periods */
             from?: string;
-            /** @description what a period without a row means: unknown, zero, carry or interpolate */
+            /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
             gaps?: string;
             /**
              * Format: int64
@@ -2006,6 +2048,11 @@ export interface components {
             bakeoff: string;
             cadence: string;
             cautions?: string[];
+            /**
+             * Format: int64
+             * @description forecast periods, of all series, on which nothing happens
+             */
+            closed_periods?: number;
             contender: string;
             /** Format: date-time */
             created: string;
@@ -2041,6 +2088,8 @@ export interface components {
         ReleaseCurve: {
             /** @description with the actuals that arrived since */
             actual: (number | null)[];
+            /** @description steps, counted from 0, on which nothing happens: the forecast is 0 and no forecast */
+            closed?: number[];
             contender?: string;
             /** @description how the forecast was made, where it is asked for */
             fit?: components["schemas"]["Fit"];
@@ -3877,8 +3926,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */
@@ -4349,8 +4400,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */
@@ -4457,8 +4510,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */
@@ -4588,6 +4643,111 @@ export interface operations {
             };
         };
     };
+    "get-closed": {
+        parameters: {
+            query?: {
+                /** @description 0 for the latest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-closed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosedLines"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedReport"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -4669,8 +4829,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */
@@ -4938,8 +5100,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */
@@ -5567,8 +5731,10 @@ export interface operations {
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry or interpolate */
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
                 gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
                 /** @description column=value: keep rows with it; several narrow further */

@@ -29,8 +29,8 @@ export type Band = {
   name: string;
   hue: string;
   start: number;
-  low: number[];
-  high: number[];
+  low: (number | null)[];
+  high: (number | null)[];
   strength: number;
 };
 

@@ -297,15 +297,29 @@ function bandSeries(b: Band): Series {
     data: b.low.map((low, i) => [b.start + i, low, b.high[i]]),
     renderItem: (params: { dataIndexInside: number }, api: { coord: (p: number[]) => number[] }) => {
       if (params.dataIndexInside !== 0) return null;
-      const upper = b.high.map((v, i) => api.coord([b.start + i, v]));
-      const lower = b.low.map((v, i) => api.coord([b.start + i, v])).reverse();
+      const edge = (values: (number | null)[], steps: number[]) =>
+        steps.map((i) => api.coord([b.start + i, values[i] ?? 0]));
       return {
-        type: "polygon",
-        shape: { points: [...upper, ...lower] },
-        style: { fill: colour, opacity: b.strength },
+        type: "group",
+        children: runs(b.low).map((steps) => ({
+          type: "polygon",
+          shape: { points: [...edge(b.high, steps), ...edge(b.low, steps).reverse()] },
+          style: { fill: colour, opacity: b.strength },
+        })),
       };
     },
   };
+}
+
+/** The places of values that stand side by side, apart where there is none. */
+function runs(values: (number | null)[]): number[][] {
+  const out: number[][] = [];
+  for (const [i, v] of values.entries()) {
+    if (v === null) continue;
+    if (i === 0 || values[i - 1] === null) out.push([]);
+    out.at(-1)?.push(i);
+  }
+  return out;
 }
 
 function rings(d: Drawing): Series[] {

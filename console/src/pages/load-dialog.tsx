@@ -282,7 +282,7 @@ const choices: [
     "found",
   ],
   ["aggregate", "Aggregate to it by", ["sum", "mean", "last", "max", "min"], "not at all"],
-  ["gaps", "A period without a row", ["unknown", "zero", "carry", "interpolate"], "unknown"],
+  ["gaps", "A period without a row", ["unknown", "zero", "carry", "interpolate", "closed"], "unknown"],
   ["duplicates", "Duplicate rows", ["sum", "mean", "last", "max", "min"], "refused"],
   ["date_order", "Dates", ["day-first", "month-first"], "found"],
   ["decimal", "Decimal mark", ["point", "comma"], "found"],

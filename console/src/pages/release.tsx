@@ -10,7 +10,7 @@ import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
-import { bandsOf } from "./bakeoff/curves";
+import { bandsOf, happening } from "./bakeoff/curves";
 import { FitDetails } from "./bakeoff/fit";
 import { useBakeoff } from "./bakeoff/page";
 import { placeOf } from "./bakeoff/standings";
@@ -88,6 +88,7 @@ function Published({ release }: { release: Release }) {
           {release.bakeoff}
         </Link>
         . {(release.used ?? []).map((u) => `${u.contender} for ${count(u.series, "series")}`).join(", ")}.{" "}
+        {release.closed_periods ? `${count(release.closed_periods, "period")} to come: closed. ` : ""}
         {release.open_flags > 0 && (
           <Link className="text-copper underline" to={`/flags?release=${release.id}`}>
             {count(release.open_flags, "open flag")}
@@ -206,9 +207,9 @@ export function FanChart({ curve, hue, measure, ring, height = 400 }: FanProps) 
       periods={curve.periods}
       unit={measure}
       actual={curve.actual}
-      lines={[{ name, hue, start: curve.start, values: curve.forecast }]}
+      lines={[{ name, hue, start: curve.start, values: happening(curve.forecast, curve.closed) }]}
       bands={bandsOf(
-        { contender: name, start: curve.start, low: curve.low, high: curve.high },
+        { contender: name, start: curve.start, low: curve.low, high: curve.high, closed: curve.closed },
         curve.levels,
         hue,
       )}
@@ -234,7 +235,9 @@ function Points({ curve, measure }: { curve: Curve; measure: string }) {
   // A reader meets the levels as a low, a likely and a high case: widest outside.
   const levels = curve.levels.map((level, i) => ({ level, i }));
   const write = column([...curve.forecast, ...curve.high.flat()]);
-  const end = (side: "low" | "high", i: number) => (r: { h: number }) => write(curve[side][i]?.[r.h]);
+  const shut = new Set(curve.closed);
+  const end = (side: "low" | "high", i: number) => (r: { h: number }) =>
+    shut.has(r.h) ? "–" : write(curve[side][i]?.[r.h]);
   return (
     <details open>
       <summary className="cursor-pointer text-[13px] text-soft">Every step, in {measure}</summary>
@@ -249,7 +252,7 @@ function Points({ curve, measure }: { curve: Curve; measure: string }) {
             ...[...levels]
               .reverse()
               .map((l) => ({ head: `Low ${l.level} %`, right: true, cell: end("low", l.i) })),
-            { head: "Forecast", right: true, cell: (r) => write(r.forecast) },
+            { head: "Forecast", right: true, cell: (r) => (shut.has(r.h) ? "closed" : write(r.forecast)) },
             ...levels.map((l) => ({ head: `High ${l.level} %`, right: true, cell: end("high", l.i) })),
             {
               head: "Actual",

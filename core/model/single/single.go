@@ -141,7 +141,11 @@ func Start(ctx context.Context, m Method, in Input) (State, []string, error) {
 
 func gapCautions(in Input, known int) (out []string) {
 	n := len(in.Values)
-	if quiet := trailing(in.Values); quiet > 0 {
+	quiet := trailing(in.Values)
+	for quiet > 0 && in.Closed(in.First+n-quiet) { // known not to have happened
+		quiet--
+	}
+	if quiet > 0 {
 		out = append(out, fmt.Sprintf("nothing is known of the last %s: the forecast reaches over them", in.Cadence().Noun(quiet)))
 	}
 	if 2*known < n {

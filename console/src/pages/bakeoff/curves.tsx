@@ -129,7 +129,12 @@ function CurvesChart({ curves, bakeoff, shown, banded }: ChartProps) {
   const bands: Band[] = [];
   for (const c of curves.curves) {
     if (!shown.includes(c.contender)) continue;
-    lines.push({ name: c.contender, hue: hue(c.contender), start: c.start, values: c.forecast });
+    lines.push({
+      name: c.contender,
+      hue: hue(c.contender),
+      start: c.start,
+      values: happening(c.forecast, c.closed),
+    });
     if (c.contender === banded) bands.push(...bandsOf(c, curves.levels, hue(c.contender)));
   }
   const windows = bakeoff.split?.windows ?? [];
@@ -155,7 +160,20 @@ function CurvesChart({ curves, bakeoff, shown, banded }: ChartProps) {
   );
 }
 
-type Banded = { contender: string; start: number; low: number[][]; high: number[][] };
+/** The values of a forecast with none on the steps on which nothing happens. */
+export function happening(values: number[], closed: number[] | null | undefined): (number | null)[] {
+  if (!closed?.length) return values;
+  const shut = new Set(closed);
+  return values.map((v, i) => (shut.has(i) ? null : v));
+}
+
+type Banded = {
+  contender: string;
+  start: number;
+  low: number[][];
+  high: number[][];
+  closed?: number[] | null;
+};
 
 /** The bands of a forecast, the widest first and lightest. */
 export function bandsOf(c: Banded, levels: number[], hue: string): Band[] {
@@ -164,8 +182,8 @@ export function bandsOf(c: Banded, levels: number[], hue: string): Band[] {
       name: `${c.contender} ${level} %`,
       hue,
       start: c.start,
-      low: c.low[i] ?? [],
-      high: c.high[i] ?? [],
+      low: happening(c.low[i] ?? [], c.closed),
+      high: happening(c.high[i] ?? [], c.closed),
       strength: levels.length > 1 && i === levels.length - 1 ? 0.13 : 0.22,
     }))
     .reverse();

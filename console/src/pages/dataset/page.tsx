@@ -6,6 +6,7 @@ import { ButtonLink } from "../../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
 import { SeriesBrowser } from "./browser";
+import { Closed } from "./closed";
 import { type Dataset, useDataset } from "./use-dataset";
 
 export function DatasetPage() {
@@ -39,6 +40,7 @@ function Whole({ dataset }: { dataset: Dataset }) {
       )}
       <SeriesBrowser dataset={dataset} />
       <Checks dataset={dataset} />
+      <Closed dataset={dataset} latest={dataset.revision === latest} />
       <Events dataset={dataset} />
       <Revisions dataset={dataset} />
     </>
