@@ -26,6 +26,15 @@ type Model interface {
 	Train(ctx context.Context, v panel.View, env Env) (Trained, error)
 }
 
+// Bare is a model as one wants it that calibrates intervals itself: where the model would widen
+// its own by inner windows, it leaves them as they are.
+func Bare(m Model) Model {
+	if b, ok := m.(interface{ Bare() Model }); ok {
+		return b.Bare()
+	}
+	return m
+}
+
 // Trained is a model fitted to the series of one view. Its methods are not safe
 // for concurrent use.
 type Trained interface {

@@ -40,6 +40,14 @@ func ReadPerSeries(b []byte, read func([]byte) (SeriesFit, error)) (Trained, err
 
 type perSeries struct{ m SeriesModel }
 
+// Bare is the model with bare series.
+func (p perSeries) Bare() Model {
+	if b, ok := p.m.(interface{ Bare() SeriesModel }); ok {
+		return perSeries{b.Bare()}
+	}
+	return p
+}
+
 type trainedSeries struct {
 	fits    []SeriesFit
 	errs    []error

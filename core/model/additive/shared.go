@@ -36,6 +36,12 @@ type together struct {
 	bounds single.Bounds
 }
 
+// Bare leaves the intervals as the models have them.
+func (t together) Bare() model.Model {
+	t.bounds.Bare = true
+	return t
+}
+
 // Train fits the series, in turn alone and with what they share.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	if err := single.CheckGroup(v, t.by, everySeries); err != nil {

@@ -66,7 +66,7 @@ func forms(v panel.View) (out []form) {
 			continue
 		}
 		if m, _, err := all.New(name, nil); err == nil {
-			out = append(out, form{name: name, doubt: t.doubt, model: m, counts: name == "intermittent", pools: all.Across(name, nil)})
+			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil)})
 		}
 	}
 	return out
@@ -80,8 +80,8 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err != nil {
 		return nil, err
 	}
-	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len()}
 	weights := told.weigh(m.Single)
+	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(v, weights)}
 	for k, f := range list {
 		if err := out.train(ctx, v, env, f, k, weights); err != nil {
 			return nil, err

@@ -29,6 +29,8 @@ type Mix struct {
 	Scores [][]float64 // of each series and form
 	Failed []string    // forms that were to take part and could not be trained, with the reason
 	Parts  []Part
+
+	Widenings []single.Widening // of each series' intervals
 }
 
 // Part is a trained form and the series that have it in their mix.
@@ -97,6 +99,8 @@ func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Re
 			continue
 		}
 		divide(out.Series[i], total[i])
+		values, _ := v.Values(i)
+		m.Widenings[i].Stretch(out.Series[i], single.Trailing(values))
 		m.Bounds.Keep(out.Series[i])
 		out.Err[i] = out.Series[i].Check()
 	}
@@ -224,11 +228,13 @@ type written struct {
 	Failed []string
 	Parts  []Part
 	Bytes  [][]byte
+
+	Widenings []single.Widening
 }
 
 // MarshalBinary writes the mix and its parts.
 func (m *Mix) MarshalBinary() ([]byte, error) {
-	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Failed: m.Failed, Parts: m.Parts}
+	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Failed: m.Failed, Parts: m.Parts, Widenings: m.Widenings}
 	for _, p := range m.Parts {
 		b, err := p.trained.MarshalBinary()
 		if err != nil {
@@ -250,7 +256,7 @@ func read(b []byte) (model.Trained, error) {
 	if len(w.Bytes) != len(w.Parts) {
 		return nil, errors.New("reading a mix: parts are missing")
 	}
-	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Failed: w.Failed, Parts: w.Parts}
+	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Failed: w.Failed, Parts: w.Parts, Widenings: w.Widenings}
 	families := members()
 	for k := range m.Parts {
 		f, err := families.Find(m.Parts[k].Name)

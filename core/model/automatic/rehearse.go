@@ -25,6 +25,10 @@ type evidence struct {
 	kinds  []kind
 	rounds float64 // horizons that the inner windows span
 	asked  int
+
+	trial  single.Trial       // its Keep counts back from the end
+	places []int              // of the series asked
+	hearts [][][]single.Heart // by form, series asked and window; none where a form failed
 }
 
 // kind parts series whose forms are likely to differ.
@@ -49,12 +53,14 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
 	asked := v.Pick(places)
+	e.trial, e.places = t, places
 	sums := make([][]loss, len(list))
 	for k := range list {
-		var err error
-		if sums[k], err = e.try(ctx, asked, env, &list[k], t); err != nil {
+		losses, hearts, err := e.try(ctx, asked, env, &list[k], t)
+		if err != nil {
 			return nil, err
 		}
+		sums[k], e.hearts = losses, append(e.hearts, hearts)
 	}
 	for j, i := range places {
 		for k := range list {
@@ -120,8 +126,8 @@ func (l loss) log() float64 {
 const exact = 1e-3
 
 // try trains a form before the first inner window and forecasts them all.
-func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form, t single.Trial) ([]loss, error) {
-	out := make([]loss, v.Len())
+func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form, t single.Trial) ([]loss, [][]single.Heart, error) {
+	out, hearts := make([]loss, v.Len()), make([][]single.Heart, v.Len())
 	env.Horizon = t.Horizon
 	first := v.Origin() + t.Keep // t.Keep counts back from the end
 	units := make([]float64, v.Len())
@@ -139,17 +145,17 @@ func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form
 			err = trained.Advance(ctx, seen)
 		}
 		if ctx.Err() != nil {
-			return nil, ctx.Err()
+			return nil, nil, ctx.Err()
 		}
 		if err != nil {
 			for i := range out {
-				out[i].failed = true
+				out[i].failed, hearts[i] = true, nil
 			}
-			return out, nil
+			return out, hearts, nil
 		}
 		res, err := trained.Forecast(ctx, seen, t.Horizon)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		// Where few series tell, late windows weigh more: they are nearer to what is to be
 		// forecast. Many series tell by their number.
@@ -157,10 +163,16 @@ func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form
 		for i := range out {
 			if out[i].failed = out[i].failed || res.Err[i] != nil; !out[i].failed {
 				out[i].take(v, i, seen.Origin()+1, res.Series[i].Mean, units[i], late)
+				hearts[i] = append(hearts[i], single.HeartOf(res.Series[i]))
 			}
 		}
 	}
-	return out, nil
+	for i := range out {
+		if out[i].failed {
+			hearts[i] = nil
+		}
+	}
+	return out, hearts, nil
 }
 
 // take adds the errors of a window's forecasts, in units.

@@ -20,6 +20,12 @@ type together struct {
 	bounds single.Bounds
 }
 
+// Bare leaves the intervals as the models have them.
+func (t together) Bare() model.Model {
+	t.bounds.Bare = true
+	return t
+}
+
 // Train fits the groups, and then each series within its group.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	if err := single.CheckGroup(v, t.by, everySeries); err != nil {

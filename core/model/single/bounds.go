@@ -11,6 +11,7 @@ import (
 type Bounds struct {
 	Lowest *float64
 	Whole  bool
+	Bare   bool // intervals are not widened by inner windows: the caller does that
 }
 
 // BoundSettings are the settings that every family of single series has.

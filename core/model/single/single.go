@@ -102,6 +102,12 @@ type Fit struct {
 	ranAway  bool             // the last forecast had to be held to what history justifies
 }
 
+// Bare leaves the intervals as the method has them.
+func (m seriesModel) Bare() model.SeriesModel {
+	m.bounds.Bare = true
+	return m
+}
+
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
 	in := Input{SeriesView: s, Horizon: horizon}
 	if r := rnd(); r != nil {
@@ -112,7 +118,7 @@ func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, r
 		return nil, err
 	}
 	fit := &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}
-	if w, ok := m.method.(Widener); ok && Tells(s.Values) {
+	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
 		fit.Widening = w.Widen(ctx, in)
 	}
 	return fit, nil
@@ -141,7 +147,7 @@ func Start(ctx context.Context, m Method, in Input) (State, []string, error) {
 
 func gapCautions(in Input, known int) (out []string) {
 	n := len(in.Values)
-	quiet := trailing(in.Values)
+	quiet := Trailing(in.Values)
 	for quiet > 0 && in.Closed(in.First+n-quiet) { // known not to have happened
 		quiet--
 	}
@@ -169,7 +175,8 @@ func OftenZero(y []float64) bool {
 	return 5*zeros >= known
 }
 
-func trailing(values []float64) (n int) {
+// Trailing is the number of unknown values at the end.
+func Trailing(values []float64) (n int) {
 	for i := len(values) - 1; i >= 0 && !panel.Known(values[i]); i-- {
 		n++
 	}
@@ -199,7 +206,7 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	if seen == nil {
 		seen = f.Values
 	}
-	f.Widening.Stretch(out, trailing(seen))
+	f.Widening.Stretch(out, Trailing(seen))
 	f.ranAway = hold(seen, out)
 	f.Bounds.Keep(out)
 	return nil

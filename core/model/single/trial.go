@@ -69,9 +69,6 @@ func (t Trial) Loss(state State, in Input) float64 {
 func (t Trial) Run(state State, in Input) (loss float64, tally Tally) {
 	tally.Steps = t.Horizon
 	rows := forecast.NewRows(t.Horizon)
-	half := (t.Horizon + 1) / 2
-	// Windows that overlap tell less than as many that do not.
-	weight := min(1, float64(t.Stride)/float64(half))
 	sum, count := 0.0, 0.0
 	for w := range t.Windows {
 		at := t.Keep + w*t.Stride
@@ -90,8 +87,7 @@ func (t Trial) Run(state State, in Input) (loss float64, tally Tally) {
 				count++
 			}
 		}
-		tally.Near.add(rows, in.Values[at:], 0, half, weight)
-		tally.Far.add(rows, in.Values[at:], half, t.Horizon, weight)
+		t.Take(&tally, HeartOf(rows), in.Values[at:])
 	}
 	return sum / count, tally
 }

@@ -65,24 +65,58 @@ func Test(ctx context.Context, m Method, in Input) (t Tally, ok bool) {
 	return t, true
 }
 
-// add takes the errors of steps from..to.
-func (m *Sizes) add(rows forecast.Rows, actual []float64, from, to int, weight float64) {
-	any := false
-	for k := from; k < to; k++ {
-		if z := scaled(rows.At(k), actual[k]); z == z {
-			m.Sizes = append(m.Sizes, min(math.Abs(z), mostSize))
-			any = true
+// Heart is the middle of a forecast: the ends of its 80 % interval and the median, a step each.
+type Heart struct{ Low, Middle, High []float64 }
+
+// HeartOf reads it.
+func HeartOf(rows forecast.Rows) (h Heart) {
+	for k := range rows.Mean {
+		low, high := forecast.Interval(rows.At(k), 80)
+		h.Low, h.Middle, h.High = append(h.Low, low), append(h.Middle, rows.At(k)[forecast.Median]), append(h.High, high)
+	}
+	return h
+}
+
+// Mixed averages hearts by weights that add up to 1.
+func Mixed(list []Heart, weights []float64) (out Heart) {
+	for i, h := range list {
+		if out.Low == nil {
+			n := len(h.Low)
+			out = Heart{make([]float64, n), make([]float64, n), make([]float64, n)}
+		}
+		for k := range h.Low {
+			out.Low[k] += weights[i] * h.Low[k]
+			out.Middle[k] += weights[i] * h.Middle[k]
+			out.High[k] += weights[i] * h.High[k]
 		}
 	}
-	if any {
-		m.Weight += weight
+	return out
+}
+
+// Take adds a window's forecast to a tally; actual are the values of its steps.
+func (t Trial) Take(tally *Tally, h Heart, actual []float64) {
+	half := (t.Horizon + 1) / 2
+	weight := min(1, float64(t.Stride)/float64(half))
+	tally.Steps = t.Horizon
+	for part, m := range []*Sizes{&tally.Near, &tally.Far} {
+		any := false
+		for k := range h.Low {
+			if (k >= half) != (part == 1) || k >= len(actual) {
+				continue
+			}
+			if z := scaled(h.Low[k], h.Middle[k], h.High[k], actual[k]); z == z {
+				m.Sizes = append(m.Sizes, min(math.Abs(z), mostSize))
+				any = true
+			}
+		}
+		if any {
+			m.Weight += weight
+		}
 	}
 }
 
-// scaled is an error in standard deviations, each side by its own 80 % interval.
-func scaled(q []float64, y float64) float64 {
-	low, high := forecast.Interval(q, 80)
-	middle := forecast.Quantile(q, 0.5)
+// scaled is an error in standard deviations, each side by its own part of the 80 % interval.
+func scaled(low, middle, high, y float64) float64 {
 	wide := high - middle
 	if y < middle {
 		wide = middle - low

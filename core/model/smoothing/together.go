@@ -26,6 +26,12 @@ const everySeries = "all"
 // missing is what a form that a series can't be fitted to counts behind the series' best.
 const missing = 20.0
 
+// Bare leaves the intervals as the models have them.
+func (t together) Bare() model.Model {
+	t.bounds.Bare = true
+	return t
+}
+
 // Train chooses the groups' forms and fits each series with its group's.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	forms, err := t.choose(ctx, v, env)

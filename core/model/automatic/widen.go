@@ -1,0 +1,49 @@
+package automatic
+
+import (
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// widen is by how much each series' mix is to be widened: its forms' forecasts of the inner
+// windows are mixed as the final ones will be, and their errors tell, of all series together
+// and of each.
+func (e *evidence) widen(v panel.View, weights [][]float64) []single.Widening {
+	tallies := make([]single.Tally, len(e.places))
+	for j, i := range e.places {
+		tallies[j] = e.tally(v, i, j, weights[i])
+	}
+	all := single.Pooled(tallies)
+	out := make([]single.Widening, e.series)
+	for i := range out {
+		out[i] = all
+	}
+	for j, i := range e.places {
+		out[i] = tallies[j].Toward(all)
+	}
+	return out
+}
+
+func (e *evidence) tally(v panel.View, i, j int, weights []float64) (out single.Tally) {
+	values, first := v.Values(i)
+	for w := range e.trial.Windows {
+		var list []single.Heart
+		var shares []float64
+		total := 0.0
+		for k := range weights {
+			if x := e.hearts[k][j]; weights[k] > 0 && w < len(x) {
+				list, shares = append(list, x[w]), append(shares, weights[k])
+				total += weights[k]
+			}
+		}
+		at := v.Origin() + e.trial.Keep + w*e.trial.Stride + 1 - first
+		if total == 0 || at < 0 || at >= len(values) {
+			continue
+		}
+		for k := range shares {
+			shares[k] /= total
+		}
+		e.trial.Take(&out, single.Mixed(list, shares), values[at:])
+	}
+	return out
+}
