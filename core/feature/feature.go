@@ -60,6 +60,7 @@ type Recipe struct {
 	Columns []Column
 	Notes   []string // of declared lines that stand for nothing here
 	Season  int
+	memo    *memo // nil where it was read back
 }
 
 // Setting is what lines are read against.
@@ -109,7 +110,7 @@ func SettingOf(v panel.View, horizon int) Setting {
 
 // Parse reads lines; a line that can't be had is refused with what to say instead.
 func Parse(lines []string, s Setting) (Recipe, error) {
-	r := Recipe{Season: s.Cadence.Season()}
+	r := Recipe{Season: s.Cadence.Season(), memo: &memo{}}
 	for _, line := range lines {
 		line = strings.Join(strings.Fields(line), " ")
 		if line == "" {
@@ -131,7 +132,7 @@ func Parse(lines []string, s Setting) (Recipe, error) {
 
 // Split parts the columns that are known ahead, or fixed, from those of the past.
 func (r Recipe) Split() (ahead, past Recipe) {
-	ahead, past = Recipe{Season: r.Season}, Recipe{Season: r.Season, Notes: r.Notes}
+	ahead, past = Recipe{Season: r.Season, memo: &memo{}}, Recipe{Season: r.Season, Notes: r.Notes, memo: &memo{}}
 	for _, c := range r.Columns {
 		if c.Known == KnownAhead || c.Known == Fixed {
 			ahead.Columns = append(ahead.Columns, c)

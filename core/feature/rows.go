@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -47,7 +48,7 @@ func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Group
 		case kindEvent, kindSince, kindUntil:
 			x.ahead[k] = eventColumn(c, s, n)
 		case kindCalendar, kindHarmonic:
-			x.ahead[k] = calendarColumn(c, s, n, parts)
+			x.ahead[k] = r.calendar(k, s, n, parts)
 		case kindAttribute:
 			x.fixed[k] = fixedColumn(c, s)
 		case kindScale:
@@ -77,11 +78,11 @@ func fixedColumn(c *Column, s panel.SeriesView) float64 {
 
 // calendarColumn is a column of the calendar; values keeps what each part of it is, for all
 // the levels of a part look at the same.
-func calendarColumn(c *Column, s panel.SeriesView, n int, values map[string][]float64) []float64 {
+func calendarColumn(c *Column, cadence calendar.Cadence, from int64, n int, values map[string][]float64) []float64 {
 	out := make([]float64, n)
 	if c.Kind == kindHarmonic {
 		for i := range out {
-			ord := s.View().Ordinal(s.First + i)
+			ord := from + int64(i)
 			angle := 2 * math.Pi * math.Mod(float64(c.Lag)*float64(ord), c.Period) / c.Period
 			out[i] = [...]float64{math.Sin(angle), math.Cos(angle)}[c.Place]
 		}
@@ -89,10 +90,10 @@ func calendarColumn(c *Column, s panel.SeriesView, n int, values map[string][]fl
 	}
 	whole := values[c.Name2]
 	if whole == nil {
-		part, cadence := calendarPart(c.Name2), s.View().Cadence()
+		part := calendarPart(c.Name2)
 		whole = make([]float64, n)
 		for i := range whole {
-			ord := s.View().Ordinal(s.First + i)
+			ord := from + int64(i)
 			whole[i] = part.value(time.Unix(cadence.Start(ord), 0).UTC(), cadence, ord)
 		}
 		values[c.Name2] = whole

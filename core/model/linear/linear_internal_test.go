@@ -23,9 +23,8 @@ func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
 		}
 		b.y = append(b.y, sum)
 	}
-	m = newMoments(p)
-	mx, my := b.means(0, n)
-	m.add(b, 0, n, mx, my)
+	m = b.moments(0, n)
+	mx, my := m.meanXs, m.meanY
 	x, y = mat.NewDense(n, p, nil), mat.NewVecDense(n, nil)
 	for i := range n {
 		for k := range p {
@@ -34,6 +33,33 @@ func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
 		y.SetVec(i, b.y[i]-my)
 	}
 	return m, x, y
+}
+
+// Moments of parts, put together, are those of the whole.
+func TestMomentsMerge(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(2, 1))
+	b := &block{p: 3, n: 50}
+	for range b.n {
+		for range b.p {
+			b.x = append(b.x, 100+rnd.NormFloat64())
+		}
+		b.y = append(b.y, 50+rnd.NormFloat64())
+	}
+	so := newMoments(b.p)
+	for _, part := range [][2]int{{0, 1}, {1, 20}, {20, 50}} {
+		so.merge(b.moments(part[0], part[1]))
+	}
+	whole := b.moments(0, b.n)
+	assert.Equal(t, whole.n, so.n)
+	assert.InDelta(t, whole.yy, so.yy, 1e-8)
+	assert.InDelta(t, whole.meanY, so.meanY, 1e-9)
+	assert.InDeltaSlice(t, whole.xy, so.xy, 1e-8)
+	assert.InDeltaSlice(t, whole.meanXs, so.meanXs, 1e-9)
+	for a := range b.p {
+		for k := a; k < b.p; k++ {
+			assert.InDelta(t, whole.xx.Data[a*b.p+k], so.xx.Data[a*b.p+k], 1e-8)
+		}
+	}
 }
 
 // Without a penalty the coefficients are those of a QR decomposition.

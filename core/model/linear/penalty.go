@@ -4,7 +4,9 @@ import (
 	"math"
 	"slices"
 
-	"gonum.org/v1/gonum/mat"
+	"gonum.org/v1/gonum/blas"
+	"gonum.org/v1/gonum/blas/blas64"
+	"gonum.org/v1/gonum/lapack/lapack64"
 )
 
 // path lists the strengths to try, firm ones first. Columns have unit variance and so, as a
@@ -50,20 +52,19 @@ func ridgeEach(g, c, strength, beta []float64) {
 	if p == 0 {
 		return
 	}
-	sym := mat.NewSymDense(p, nil)
+	// Straight to the factor: an estimate of the condition would cost as much again, and a poor
+	// one means columns that repeat each other: they share their effect.
+	sym := blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: slices.Clone(g[:p*p])}
 	for a := range p {
-		for b := a; b < p; b++ {
-			sym.SetSym(a, b, g[a*p+b])
-		}
-		sym.SetSym(a, a, g[a*p+a]+strength[a]+1e-9)
+		sym.Data[a*p+a] += strength[a] + 1e-9
 	}
-	var chol mat.Cholesky
-	if !chol.Factorize(sym) {
+	upper, ok := lapack64.Potrf(sym)
+	if !ok {
 		clear(beta)
 		return
 	}
-	// A poor condition means columns that repeat each other: they share their effect.
-	_ = chol.SolveVecTo(mat.NewVecDense(p, beta), mat.NewVecDense(p, append([]float64(nil), c...)))
+	copy(beta, c)
+	lapack64.Potrs(upper, blas64.General{Rows: p, Cols: 1, Stride: 1, Data: beta})
 	for _, b := range beta {
 		if math.IsNaN(b) || math.IsInf(b, 0) {
 			clear(beta)

@@ -126,7 +126,8 @@ type block struct {
 	n       int
 	x       []float64 // n by p, less the centre
 	y       []float64
-	fold    []int // first row of each fold
+	fold    []int     // first row of each fold
+	centre  []float64 // room for rows less their means
 	centred bool
 }
 
@@ -179,61 +180,112 @@ func (b *block) read(s *series, step, stride int, center []float64) {
 	}
 }
 
-// add sums a series' products up.
+// add sums a series' products up: of each fold once, about its own means, and of what several
+// folds hold by putting these together.
 func (s *products) add(b *block) {
 	if b.n == 0 {
 		return
 	}
-	mx, my := b.means(0, b.n)
-	s.whole.add(b, 0, b.n, mx, my)
-	for k := firstJudged; k < folds; k++ {
+	so := newMoments(b.p) // the folds so far
+	for k := range folds {
 		from, to := b.fold[k], b.fold[k+1]
-		if from < 2 || to == from {
-			continue
+		if k >= firstJudged && so.n >= 2 && to > from {
+			s.train[k].take(so)
+			s.judged[k].judge(b, from, to, so)
 		}
-		mx, my := b.means(0, from)
-		s.train[k].add(b, 0, from, mx, my)
-		s.judged[k].add(b, from, to, mx, my)
+		if to > from {
+			so.merge(b.moments(from, to))
+		}
 	}
+	s.whole.take(so)
 }
 
-func (b *block) means(from, to int) (x []float64, y float64) {
-	x = make([]float64, b.p)
-	for i := from; i < to; i++ {
-		for k := range x {
-			x[k] += b.x[i*b.p+k]
-		}
-		y += b.y[i]
-	}
-	n := float64(to - from)
-	for k := range x {
-		x[k] /= n
-	}
-	return x, y / n
-}
-
-// add sums the products of rows about means.
-func (m *moments) add(b *block, from, to int, mx []float64, my float64) {
+// moments are those of some rows about their own means.
+func (b *block) moments(from, to int) *moments {
 	n, p := to-from, b.p
-	c := make([]float64, n*p)
-	for i := range n {
-		row := b.x[(from+i)*p : (from+i+1)*p]
-		for k, v := range row {
-			c[i*p+k] = v - mx[k]
+	m := newMoments(p)
+	m.n = float64(n)
+	for i := from; i < to; i++ {
+		for k, v := range b.x[i*p : (i+1)*p] {
+			m.meanXs[k] += v
 		}
+		m.meanY += b.y[i]
+	}
+	for k := range m.meanXs {
+		m.meanXs[k] /= m.n
+	}
+	m.meanY /= m.n
+	m.products(b, from, to, m.meanXs, m.meanY)
+	return m
+}
+
+// products adds the sums of products of rows about means.
+func (m *moments) products(b *block, from, to int, mx []float64, my float64) {
+	n, p := to-from, b.p
+	if cap(b.centre) < n*p {
+		b.centre = make([]float64, n*p)
+	}
+	c := b.centre[:n*p]
+	for i := range n {
+		row, out := b.x[(from+i)*p:(from+i+1)*p], c[i*p:(i+1)*p]
 		d := b.y[from+i] - my
 		m.yy += d * d
-		for k := range row {
-			m.xy[k] += c[i*p+k] * d
+		for k, v := range row {
+			v -= mx[k]
+			out[k] = v
+			m.xy[k] += v * d
 		}
 	}
 	if p > 0 {
 		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: p, Stride: p, Data: c}, 1, m.xx)
 	}
-	m.n += float64(n)
-	m.meanY += my * float64(n)
-	for k, v := range mx {
-		m.meanXs[k] += v * float64(n)
+}
+
+// judge adds rows about the means of others.
+func (m *moments) judge(b *block, from, to int, about *moments) {
+	m.products(b, from, to, about.meanXs, about.meanY)
+	m.n += float64(to - from)
+	m.meanY += about.meanY * float64(to-from)
+	for k, v := range about.meanXs {
+		m.meanXs[k] += v * float64(to-from)
+	}
+}
+
+// merge puts together moments about means of their own.
+//
+// Source: Chan, Golub and LeVeque, Algorithms for computing the sample variance, The American
+// Statistician 37 (1983).
+func (m *moments) merge(x *moments) {
+	p, n := len(m.xy), m.n+x.n
+	f := m.n * x.n / n
+	dy := x.meanY - m.meanY
+	m.yy += x.yy + f*dy*dy
+	for a := range p {
+		da := x.meanXs[a] - m.meanXs[a]
+		m.xy[a] += x.xy[a] + f*da*dy
+		row, other := m.xx.Data[a*p:(a+1)*p], x.xx.Data[a*p:(a+1)*p]
+		for k := a; k < p; k++ {
+			row[k] += other[k] + f*da*(x.meanXs[k]-m.meanXs[k])
+		}
+	}
+	for a := range p {
+		m.meanXs[a] += x.n / n * (x.meanXs[a] - m.meanXs[a])
+	}
+	m.meanY += x.n / n * dy
+	m.n = n
+}
+
+// take adds a series' moments about its own means to those of all.
+func (m *moments) take(x *moments) {
+	p := len(m.xy)
+	m.n, m.yy, m.meanY = m.n+x.n, m.yy+x.yy, m.meanY+x.n*x.meanY
+	for a := range p {
+		m.xy[a] += x.xy[a]
+		m.meanXs[a] += x.n * x.meanXs[a]
+		row, other := m.xx.Data[a*p:(a+1)*p], x.xx.Data[a*p:(a+1)*p]
+		for k := a; k < p; k++ {
+			row[k] += other[k]
+		}
 	}
 }
 
