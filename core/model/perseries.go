@@ -52,6 +52,23 @@ type trainedSeries struct {
 	fits    []SeriesFit
 	errs    []error
 	workers int
+	settled Model // nil where nothing is settled
+}
+
+// Settling says that what a model chose while it was trained can be kept: Settled is the model
+// that fits the same to more of the same series, without choosing anew; nil where that can't be
+// had.
+type Settling interface{ Settled() Model }
+
+// Settled is the model that fits the same choice.
+func (t *trainedSeries) Settled() Model { return t.settled }
+
+// Settle gives a per-series Trained the model that keeps its choice.
+func Settle(t Trained, m Model) Trained {
+	if s, ok := t.(*trainedSeries); ok {
+		s.settled = m
+	}
+	return t
 }
 
 type written struct {
@@ -61,11 +78,20 @@ type written struct {
 
 func (p perSeries) Train(ctx context.Context, v panel.View, env Env) (Trained, error) {
 	t := &trainedSeries{fits: make([]SeriesFit, v.Len()), errs: make([]error, v.Len()), workers: env.Workers}
+	keys := make([]string, v.Len())
 	err := t.each(ctx, func(i int) (err error) {
 		s := v.Series(i)
+		keys[i] = s.Key
 		t.fits[i], err = p.m.Fit(ctx, s, env.Horizon, func() *rand.Rand { return env.Random(s.Key) })
 		return err
 	})
+	if k, ok := p.m.(interface {
+		Settle(keys []string, fits []SeriesFit) SeriesModel
+	}); ok {
+		if m := k.Settle(keys, t.fits); m != nil {
+			t.settled = perSeries{m}
+		}
+	}
 	return t, err
 }
 

@@ -117,7 +117,7 @@ func (m *memory) Fit(ctx context.Context, in single.Input) (single.State, error)
 }
 
 // Widen is what the inner windows asked for.
-func (m *memory) Widen(_ context.Context, in single.Input) single.Widening {
+func (m *memory) Widen(_ context.Context, in single.Input, _ single.State) single.Widening {
 	return m.methods[in.Key].widening
 }
 

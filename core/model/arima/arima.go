@@ -422,10 +422,14 @@ func (s *State) Psi(h int) []float64 {
 	return psi
 }
 
-// Again is the method that fits the same order on the same scale, to another history.
+// Again is the method that fits the same order on the same scale, to another part of the
+// history; nil where the order may be another then.
 func (s *State) Again() single.Method {
+	if !s.settled() {
+		return nil
+	}
 	o := s.Order
-	m := Method{Order: &o, Constant: &o.Constant, Drivers: s.Drivers > 0, Events: len(s.Events) > 0, Transform: "none"}
+	m := Method{Order: &o, Constant: &o.Constant, starts: [][]float64{s.X}, warm: true, Drivers: s.Drivers > 0, Events: len(s.Events) > 0, Transform: "none"}
 	if o.SP+o.SD+o.SQ == 0 {
 		m.NoSeason = true
 	}
@@ -441,14 +445,21 @@ func (s *State) Again() single.Method {
 	return m
 }
 
+// settled says that the series is so long that its order is hardly one of chance.
+func (s *State) settled() bool { return panel.CountKnown(s.Values) > rivalLength }
+
 // Count is the number of parameters estimated.
 func (s *State) Count() int { return s.Order.weights() + len(s.Beta) + 1 }
 
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 { return s.In }
 
-// Widen is what inner windows ask for.
-func (m Method) Widen(ctx context.Context, in single.Input) single.Widening {
+// Widen is what inner windows ask for. Of a long series it is the same order, fitted to what was
+// known before them: a search would cost as much again, and no longer chooses by chance.
+func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
+	if s, ok := fitted.(*State); ok && m.Order == nil && s.settled() {
+		m = s.Again().(Method)
+	}
 	t, _ := single.Test(ctx, m, in)
 	return t.Widening()
 }

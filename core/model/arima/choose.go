@@ -14,7 +14,7 @@ const (
 	mostShort = 4 // of p and q
 	mostLong  = 2 // of P and Q
 	mostAll   = 6
-	mostTried = 60 // orders
+	mostTried = 24 // orders
 )
 
 // search walks from the best of four usual models to better neighbours, until none is.

@@ -31,6 +31,8 @@ type form struct {
 	name  string
 	doubt float64
 	model model.Model
+	// settled is the model as the rehearsal left it, which need not choose anew; or nil.
+	settled model.Model
 	// counts says that it is for demand that comes now and then, and for no other.
 	counts bool
 	// pools says that it learns from all series together.

@@ -55,8 +55,12 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 	if !used {
 		return nil
 	}
+	final := f.model
+	if f.settled != nil {
+		final = f.settled
+	}
 	var err error
-	if p.trained, err = f.model.Train(ctx, v.Pick(p.Places), env); err != nil {
+	if p.trained, err = final.Train(ctx, v.Pick(p.Places), env); err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}

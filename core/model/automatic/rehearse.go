@@ -35,7 +35,7 @@ type evidence struct {
 type kind struct{ sparse bool }
 
 // mostAsked is how many series the forms are tried on.
-const mostAsked = 250
+const mostAsked = 160
 
 // rehearse trains every form before the inner windows and advances it over them.
 func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*evidence, error) {
@@ -55,12 +55,12 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	asked := v.Pick(places)
 	e.trial, e.places = t, places
 	sums := make([][]loss, len(list))
-	for k := range list {
-		losses, hearts, err := e.try(ctx, asked, env, &list[k], t)
-		if err != nil {
+	e.hearts = make([][][]single.Heart, len(list))
+	for _, k := range poolsFirst(list) {
+		var err error
+		if sums[k], e.hearts[k], err = e.ask(ctx, asked, env, k, t, sums); err != nil {
 			return nil, err
 		}
-		sums[k], e.hearts = losses, append(e.hearts, hearts)
 	}
 	for j, i := range places {
 		for k := range list {
@@ -72,6 +72,83 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	}
 	e.pool(places)
 	return e, nil
+}
+
+// poolsFirst lists the places of the forms, those that learn from all series together first:
+// what they do on the few series that each other form is first asked of is known then.
+func poolsFirst(list []form) (out []int) {
+	for _, pools := range []bool{true, false} {
+		for k := range list {
+			if list[k].pools == pools {
+				out = append(out, k)
+			}
+		}
+	}
+	return out
+}
+
+const (
+	// firstAsked is how many series a form is asked of before the rest.
+	firstAsked = 16
+	// hopeless is the log of how much worse than the best so far it must be on these, beyond
+	// two standard errors, not to be asked any more.
+	hopeless = 0.22
+)
+
+// ask tries a form on some series first, where it learns from each alone, and on the rest unless
+// it is far behind others.
+func (e *evidence) ask(ctx context.Context, v panel.View, env model.Env, k int, t single.Trial, others [][]loss) ([]loss, [][]single.Heart, error) {
+	n := v.Len()
+	if e.forms[k].pools || n <= 2*firstAsked {
+		return e.try(ctx, v, env, &e.forms[k], t)
+	}
+	var few, rest []int
+	stride := n / firstAsked
+	for i := range n {
+		if i%stride == 0 && len(few) < firstAsked {
+			few = append(few, i)
+		} else {
+			rest = append(rest, i)
+		}
+	}
+	losses, hearts := make([]loss, n), make([][]single.Heart, n)
+	for round, places := range [][]int{few, rest} {
+		if round == 1 && behind(losses, others, few) {
+			for _, i := range rest {
+				losses[i].failed = true
+			}
+			break
+		}
+		some, heard, err := e.try(ctx, v.Pick(places), env, &e.forms[k], t)
+		if err != nil {
+			return nil, nil, err
+		}
+		for j, i := range places {
+			losses[i], hearts[i] = some[j], heard[j]
+		}
+	}
+	return losses, hearts, nil
+}
+
+// behind says that losses on some series are hopelessly behind those of a form before.
+func behind(losses []loss, others [][]loss, places []int) bool {
+	for _, other := range others {
+		if other == nil {
+			continue
+		}
+		var sum, squares, n float64
+		for _, i := range places {
+			if d := losses[i].log() - other[i].log(); d == d {
+				d = max(-most, min(most, d))
+				sum, squares, n = sum+d, squares+d*d, n+1
+			}
+		}
+		mean := sum / n
+		if n > 3 && mean-2*math.Sqrt(max(0, squares/n-mean*mean)/n) > hopeless {
+			return true
+		}
+	}
+	return false
 }
 
 // inner lays the inner windows for all series, by the one of middle length, and lists the
@@ -140,7 +217,11 @@ func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form
 		seen := v.Before(first + w*t.Stride)
 		var err error
 		if w == 0 {
-			trained, err = f.model.Train(ctx, seen, env)
+			if trained, err = f.model.Train(ctx, seen, env); err == nil {
+				if s, ok := trained.(model.Settling); ok && s.Settled() != nil {
+					f.settled = s.Settled()
+				}
+			}
 		} else {
 			err = trained.Advance(ctx, seen)
 		}

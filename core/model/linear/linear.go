@@ -271,5 +271,5 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 	if by == "" {
 		return single.Model(m, b)
 	}
-	return together{m, by, b}
+	return together{method: m, by: by, bounds: b}
 }

@@ -2,6 +2,7 @@ package linear
 
 import (
 	"context"
+	"math"
 	"slices"
 
 	"paperkettle/core/model"
@@ -18,6 +19,8 @@ type together struct {
 	method Method
 	by     string
 	bounds single.Bounds
+
+	settled map[string]Method // of each group, where it is chosen already
 }
 
 // Bare leaves the intervals as the models have them.
@@ -35,6 +38,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	for _, group := range names {
 		places[group] = t.alike(v, places[group])
 	}
+	settled := map[string]Method{}
 	known := fitted{t.method, map[string]*State{}, map[string]single.Widening{}}
 	for _, group := range names {
 		if len(places[group]) == 0 {
@@ -48,10 +52,14 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 				inputs[k].Seed = r.Uint64()
 			}
 		}
-		method, err := t.method.choose(ctx, v, inputs, env.Workers)
-		if err != nil {
-			return nil, err
+		method, ok := t.settled[group]
+		if !ok {
+			var err error
+			if method, err = t.method.choose(ctx, v, inputs, env.Workers); err != nil {
+				return nil, err
+			}
 		}
+		settled[group] = method.lasting(inputs)
 		states, err := method.fit(ctx, v, inputs, env.Workers)
 		if err != nil {
 			return nil, err
@@ -64,7 +72,24 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 			}
 		}
 	}
-	return single.Model(known, t.bounds).Train(ctx, v, env)
+	trained, err := single.Model(known, t.bounds).Train(ctx, v, env)
+	if err != nil {
+		return nil, err
+	}
+	t.settled = settled
+	return model.Settle(trained, t), nil
+}
+
+// lasting is the method for histories that have grown: one that learns from all of the history
+// goes on to.
+func (m Method) lasting(inputs []single.Input) Method {
+	for _, in := range inputs {
+		if m.Memory < len(in.Values) {
+			return m
+		}
+	}
+	m.Memory = math.MaxInt32
+	return m
 }
 
 // alike leaves out the series with values below zero where the others work in logs: they are
@@ -88,7 +113,7 @@ type fitted struct {
 }
 
 // Widen is what the inner windows asked for.
-func (m fitted) Widen(_ context.Context, in single.Input) single.Widening {
+func (m fitted) Widen(_ context.Context, in single.Input, _ single.State) single.Widening {
 	return m.widenings[in.Key]
 }
 

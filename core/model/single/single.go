@@ -56,7 +56,7 @@ type Method interface {
 
 // Widener is a Method whose intervals are widened by what inner windows ask for.
 type Widener interface {
-	Widen(ctx context.Context, in Input) Widening
+	Widen(ctx context.Context, in Input, fitted State) Widening
 }
 
 // State is a fitted method. Its concrete type is registered with encoding/gob and keeps
@@ -102,6 +102,41 @@ type Fit struct {
 	ranAway  bool             // the last forecast had to be held to what history justifies
 }
 
+// Settle is the model that fits each series as its fit has it, where that can be told.
+func (m seriesModel) Settle(keys []string, fits []model.SeriesFit) model.SeriesModel {
+	known := settled{m.method, map[string]Method{}}
+	for i, f := range fits {
+		if f, ok := f.(*Fit); ok && f != nil {
+			if s, ok := f.State.(interface{ Again() Method }); ok {
+				if again := s.Again(); again != nil {
+					known.methods[keys[i]] = again
+				}
+			}
+		}
+	}
+	if len(known.methods) == 0 {
+		return nil
+	}
+	m.method = known
+	return m
+}
+
+// settled fits series by methods that leave nothing open.
+type settled struct {
+	Method
+	methods map[string]Method
+}
+
+// Fit fits a series as was settled, or else by the method itself.
+func (m settled) Fit(ctx context.Context, in Input) (State, error) {
+	if own, ok := m.methods[in.Key]; ok {
+		if s, err := own.Fit(ctx, in); err == nil {
+			return s, nil
+		}
+	}
+	return m.Method.Fit(ctx, in)
+}
+
 // Bare leaves the intervals as the method has them.
 func (m seriesModel) Bare() model.SeriesModel {
 	m.bounds.Bare = true
@@ -119,7 +154,7 @@ func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, r
 	}
 	fit := &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}
 	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
-		fit.Widening = w.Widen(ctx, in)
+		fit.Widening = w.Widen(ctx, in, state)
 	}
 	return fit, nil
 }

@@ -517,7 +517,7 @@ func above(y []float64, least float64) bool {
 }
 
 // Widen is what inner windows ask for.
-func (m Method) Widen(ctx context.Context, in single.Input) single.Widening {
+func (m Method) Widen(ctx context.Context, in single.Input, _ single.State) single.Widening {
 	t, _ := single.Test(ctx, m, in)
 	return t.Widening()
 }
