@@ -71,6 +71,15 @@ type Setting struct {
 	Attributes map[string][]string // the values of each; one alone tells nothing
 	Length     int                 // of the longest history
 	Horizon    int
+	Season     int // of the series, where the calendar does not know it; 0 for the calendar's
+}
+
+// season is the length of a season, in periods.
+func (s Setting) season() int {
+	if s.Season > 0 {
+		return s.Season
+	}
+	return s.Cadence.Season()
 }
 
 // SettingOf reads a view.
@@ -110,7 +119,7 @@ func SettingOf(v panel.View, horizon int) Setting {
 
 // Parse reads lines; a line that can't be had is refused with what to say instead.
 func Parse(lines []string, s Setting) (Recipe, error) {
-	r := Recipe{Season: s.Cadence.Season(), memo: &memo{}}
+	r := Recipe{Season: s.season(), memo: &memo{}}
 	for _, line := range lines {
 		line = strings.Join(strings.Fields(line), " ")
 		if line == "" {
@@ -146,7 +155,7 @@ func (r Recipe) Split() (ahead, past Recipe) {
 // Usual are the lines that suit a cadence: what the series says of itself, what explains it
 // from outside, or both.
 func Usual(s Setting, own, outside bool) (lines []string) {
-	season := s.Cadence.Season()
+	season := s.season()
 	if own {
 		switch {
 		case season == 7:

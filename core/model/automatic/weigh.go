@@ -31,7 +31,8 @@ func (e *evidence) score(i, k int) float64 {
 	if pooled == nil {
 		return own
 	}
-	before := e.forms[k].doubt * fewSays / (fewSays + float64(e.asked))
+	few := fewSays / (fewSays + float64(e.asked))
+	before := e.forms[k].doubt * few * few
 	if !panel.Known(own) {
 		return before + pooled[k]
 	}

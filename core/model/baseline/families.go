@@ -26,7 +26,7 @@ func Families() model.Catalogue {
 		{Name: "naive", Summary: "Repeats the last known value."},
 		{Name: "seasonal-naive", Summary: "Repeats the last known value of the same place in the season.",
 			Settings: []model.Setting{{Name: "season", Kind: model.Whole, Min: &one, Max: &top, Meaning: "periods in a season",
-				Auto: "the shortest season of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters"}}},
+				Auto: "a season that the series shows, or the shortest of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters"}}},
 		{Name: "drift", Summary: "Continues the straight line from the first to the last known value."},
 		{Name: "mean", Summary: "Repeats the mean of all known values."},
 		{Name: "moving-average", Summary: "Repeats the mean of the last few periods.",

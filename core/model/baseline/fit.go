@@ -12,6 +12,7 @@ import (
 	"encoding/gob"
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"sync"
 
@@ -50,6 +51,27 @@ type spec struct {
 
 type seriesModel struct{ spec spec }
 
+// plainly is the error over the calendar's season, next to that from a period to the next,
+// below which the calendar has it right: no other season is looked for.
+const plainly = 0.8
+
+// ownSeason is a season that the series shows and the calendar does not know, or 0.
+func ownSeason(values []float64, calendar int) int {
+	var over, step, n, m float64
+	for i := max(1, calendar); i < len(values); i++ {
+		if d := values[i] - values[i-1]; d == d {
+			step, n = step+math.Abs(d), n+1
+		}
+		if d := values[i] - values[i-calendar]; d == d {
+			over, m = over+math.Abs(d), m+1
+		}
+	}
+	if calendar > 1 && over*n < plainly*step*m {
+		return 0
+	}
+	return panel.FindSeason(values, calendar)
+}
+
 // seriesFit is a rule with its history and the spread of its past errors.
 type seriesFit struct {
 	spec    spec
@@ -70,6 +92,9 @@ func (m seriesModel) Fit(_ context.Context, s panel.SeriesView, horizon int, _ f
 	sp := m.spec
 	v := s.View()
 	sp.Cadence, sp.Ordinal = v.Cadence(), v.Ordinal(s.First)
+	if sp.Family == "seasonal-naive" && sp.Length == 0 {
+		sp.Length = ownSeason(s.Values, sp.Cadence.Season())
+	}
 	f := &seriesFit{spec: sp, first: s.First, values: s.Values, known: panel.CountKnown(s.Values)}
 	if err := f.restart(); err != nil {
 		return nil, err

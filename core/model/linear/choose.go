@@ -113,6 +113,9 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if m.Belief == 0 {
 		m.Belief = 1
 	}
+	if m.season == 0 {
+		m.season = ownSeason(asked)
+	}
 	var known *told // of the method as it is, which the first variant of a stage is
 	for _, stage := range stages {
 		list := stage(m, asked)

@@ -16,6 +16,7 @@ import (
 // lay reads the features and lays out the rows of each series.
 func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error) {
 	setting := settingOf(v, inputs)
+	setting.Season = max(0, m.season)
 	logs := m.takesLogs(inputs)
 	lines := m.Lines
 	if lines == nil {
@@ -80,6 +81,20 @@ func settingOf(v panel.View, inputs []single.Input) feature.Setting {
 		return s
 	}
 	return feature.SettingOf(v, inputs[0].Horizon)
+}
+
+// ownSeason is the season that most of the series show and the calendar does not know, or -1.
+func ownSeason(inputs []single.Input) int {
+	calendar := inputs[0].Cadence().Season()
+	votes := map[int]int{}
+	for _, in := range inputs {
+		if season := in.Season(); season != calendar {
+			if votes[season]++; 2*votes[season] > len(inputs) {
+				return season
+			}
+		}
+	}
+	return -1
 }
 
 // preferLogs is what most of the series prefer, of those that can have it.

@@ -42,6 +42,7 @@ type Method struct {
 	zeroLogs   bool  // drivers with zeros in logs too, where the measure is
 	logs, diff *bool // as inner windows have it
 	thin       int   // of a trial: every how many rows are taken
+	season     int   // that the calendar does not know; -1 for none, 0 where nothing was asked
 	trials     []string
 	widening   single.Widening // of every series, and of those that were asked
 	widenings  map[string]single.Widening
