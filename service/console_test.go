@@ -46,7 +46,7 @@ func openTab(t *testing.T, base string) tab {
 	root := browser()
 	require.NoError(t, chromedp.Do(root)) // starts the browser
 	ctx, cancel := chromedp.NewContext(root)
-	ctx, stop := context.WithTimeout(ctx, 4*time.Minute)
+	ctx, stop := context.WithTimeout(ctx, 10*time.Minute)
 	var mu sync.Mutex
 	var complaints []string
 	messages := chromedp.Console(ctx)
@@ -80,7 +80,7 @@ func (p tab) open(path string) {
 // until waits for an expression of the page to be true.
 func (p tab) until(expression string) {
 	p.t.Helper()
-	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(40*time.Second)))
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(4*time.Minute)))
 	if err != nil {
 		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText.slice(0, 1500)`))
 		require.NoError(p.t, err, "waiting for %s on\n%s", expression, text)

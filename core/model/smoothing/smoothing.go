@@ -516,8 +516,19 @@ func above(y []float64, least float64) bool {
 	return true
 }
 
-// Widen is what inner windows ask for.
-func (m Method) Widen(ctx context.Context, in single.Input, _ single.State) single.Widening {
+// longEnough is the number of known values from which the form of a series is hardly one of
+// chance.
+const longEnough = 240
+
+// Widen is what inner windows ask for: of a long series, of the form that it has; a search among
+// all would cost as much again.
+func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
+	if mix, ok := fitted.(*single.Mix); ok {
+		fitted = mix.Parts[mix.Lead()]
+	}
+	if s, ok := fitted.(*State); ok && m.Allowed.Form == nil && in.Season() < statesUpTo && panel.CountKnown(in.Values) > longEnough {
+		m = m.Only(s.Form)
+	}
 	t, _ := single.Test(ctx, m, in)
 	return t.Widening()
 }
