@@ -15,7 +15,7 @@ func (s *Server) registerFamilies() {
 	handle(s, api.ListFamilies, func(context.Context, *struct{}) (api.Page[api.Family], error) {
 		out := api.Page[api.Family]{Total: len(s.catalogue)}
 		for i := range s.catalogue {
-			out.Items = append(out.Items, familyOf(&s.catalogue[i]))
+			out.Items = append(out.Items, familyOf(&s.catalogue[i], s.catalogue.Across(s.catalogue[i].Name, nil)))
 		}
 		return out, nil
 	})
@@ -26,7 +26,7 @@ func (s *Server) registerFamilies() {
 		if err != nil {
 			return api.Family{}, notFound("%v", err)
 		}
-		return familyOf(f), nil
+		return familyOf(f, s.catalogue.Across(f.Name, nil)), nil
 	})
 }
 
@@ -71,8 +71,8 @@ func settingSchema(x model.Setting) *huma.Schema {
 	return out
 }
 
-func familyOf(f *model.Family) api.Family {
-	out := api.Family{Name: f.Name, Summary: f.Summary, Reference: f.Reference, AcrossSeries: f.AcrossSeries, Settings: []api.Setting{}}
+func familyOf(f *model.Family, across bool) api.Family {
+	out := api.Family{Name: f.Name, Summary: f.Summary, Reference: f.Reference, AcrossSeries: across, Settings: []api.Setting{}}
 	for _, x := range f.Settings {
 		out.Settings = append(out.Settings, api.Setting{Name: x.Name, Kind: string(x.Kind), Meaning: x.Meaning, Default: x.Default, Auto: x.Auto, Min: x.Min, Max: x.Max, Choices: x.Choices})
 	}

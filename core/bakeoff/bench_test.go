@@ -94,7 +94,7 @@ func BenchmarkOverhead(b *testing.B) {
 					return err
 				},
 				func() error {
-					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, random)
+					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, 1, random)
 					return err
 				},
 			}

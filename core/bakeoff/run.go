@@ -196,7 +196,7 @@ func (e *Engine) fill(ctx context.Context, contender, w int, shard []int, p *pre
 			continue
 		}
 		view := e.view(shard[i:i+1], win)
-		rows, errs, err := Forecast(ctx, e.fallback, view, e.Reach(), e.random(w, contender))
+		rows, errs, err := Forecast(ctx, e.fallback, view, e.Reach(), 1, e.random(w, contender))
 		if err != nil {
 			return err
 		}
@@ -208,10 +208,10 @@ func (e *Engine) fill(ctx context.Context, contender, w int, shard []int, p *pre
 	return nil
 }
 
-// Forecast trains a model on a view and continues its series. errs holds each
+// Forecast trains a model on a view, on some workers, and continues its series. errs holds each
 // series' own failure.
-func Forecast(ctx context.Context, m model.Model, v panel.View, horizon int, random func(string) *rand.Rand) (rows []forecast.Rows, errs []error, err error) {
-	trained, err := m.Train(ctx, v, model.Env{Horizon: horizon, Workers: 1, Random: random})
+func Forecast(ctx context.Context, m model.Model, v panel.View, horizon, workers int, random func(string) *rand.Rand) (rows []forecast.Rows, errs []error, err error) {
+	trained, err := m.Train(ctx, v, model.Env{Horizon: horizon, Workers: workers, Random: random})
 	if err != nil {
 		return nil, nil, err
 	}

@@ -251,7 +251,7 @@ func (m *tunedModel) attempt(ctx context.Context, candidate model.Model, v panel
 			continue
 		}
 		inner := v.Before(origin)
-		rows, errs, err := Forecast(ctx, candidate, inner, m.horizon, env.Random)
+		rows, errs, err := Forecast(ctx, candidate, inner, m.horizon, env.Workers, env.Random)
 		if err != nil {
 			return total, nil, err
 		}

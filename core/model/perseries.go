@@ -7,9 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"sync"
 
 	"paperkettle/core/forecast"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -97,33 +97,11 @@ func (p perSeries) Train(ctx context.Context, v panel.View, env Env) (Trained, e
 
 // each runs f for every series that has not failed yet and keeps its error.
 func (t *trainedSeries) each(ctx context.Context, f func(i int) error) error {
-	run := func(i int) {
+	return num.Each(ctx, t.workers, len(t.fits), func(i int) {
 		if t.errs[i] == nil {
 			t.errs[i] = guard(i, f)
 		}
-	}
-	n := len(t.fits)
-	if t.workers < 2 {
-		for i := 0; i < n && ctx.Err() == nil; i++ {
-			run(i)
-		}
-		return ctx.Err()
-	}
-	next := make(chan int)
-	var wg sync.WaitGroup
-	for range min(t.workers, n) {
-		wg.Go(func() {
-			for i := range next {
-				run(i)
-			}
-		})
-	}
-	for i := 0; i < n && ctx.Err() == nil; i++ {
-		next <- i
-	}
-	close(next)
-	wg.Wait()
-	return ctx.Err()
+	})
 }
 
 // guard turns a panic of one series into its error, so that it never spoils the rest.

@@ -9,9 +9,14 @@ import (
 
 // Each runs f for every place from 0 to n-1 on some workers. A place that panics is an error,
 // and does not keep the others from running.
-func Each(ctx context.Context, workers, n int, f func(i int)) (err error) {
+func Each(ctx context.Context, workers, n int, f func(i int)) error {
+	return EachWith(ctx, workers, n, func() struct{} { return struct{}{} }, func(_ struct{}, i int) { f(i) })
+}
+
+// EachWith is Each with something that every worker has for itself, such as room to work in.
+func EachWith[T any](ctx context.Context, workers, n int, own func() T, f func(own T, i int)) (err error) {
 	var mu sync.Mutex
-	guarded := func(i int) {
+	guarded := func(mine T, i int) {
 		defer func() {
 			if r := recover(); r != nil {
 				mu.Lock()
@@ -19,11 +24,12 @@ func Each(ctx context.Context, workers, n int, f func(i int)) (err error) {
 				mu.Unlock()
 			}
 		}()
-		f(i)
+		f(mine, i)
 	}
 	if workers < 2 || n < 2 {
+		mine := own()
 		for i := 0; i < n && ctx.Err() == nil; i++ {
-			guarded(i)
+			guarded(mine, i)
 		}
 		return errors.Join(err, ctx.Err())
 	}
@@ -31,8 +37,9 @@ func Each(ctx context.Context, workers, n int, f func(i int)) (err error) {
 	var wg sync.WaitGroup
 	for range min(workers, n) {
 		wg.Go(func() {
+			mine := own()
 			for i := range next {
-				guarded(i)
+				guarded(mine, i)
 			}
 		})
 	}

@@ -1,12 +1,12 @@
 package panel
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/num"
@@ -205,27 +205,18 @@ func (f *facts) class() demandClass {
 // allFacts looks at every series once.
 func allFacts(p *Panel, workers int) []facts {
 	out := make([]facts, len(p.Series))
-	next := make(chan int)
-	var wg sync.WaitGroup
-	for range max(1, workers) {
-		wg.Go(func() {
-			var work scratch
-			for i := range next {
-				values := p.Series[i].Values
-				f := factsOf(values)
-				f.outliers = work.outliers(values, p.Cadence.Season())
-				f.shifted = work.shifted(values, p.Cadence.Season())
-				f.trend, f.season = work.strengths(values, p.Cadence.Season())
-				f.own = FindSeason(values, p.Cadence.Season())
-				out[i] = f
-			}
-		})
+	err := num.EachWith(context.Background(), workers, len(p.Series), func() *scratch { return &scratch{} }, func(work *scratch, i int) {
+		values := p.Series[i].Values
+		f := factsOf(values)
+		f.outliers = work.outliers(values, p.Cadence.Season())
+		f.shifted = work.shifted(values, p.Cadence.Season())
+		f.trend, f.season = work.strengths(values, p.Cadence.Season())
+		f.own = FindSeason(values, p.Cadence.Season())
+		out[i] = f
+	})
+	if err != nil { // a fault of the program's own: nothing is made up in its place
+		panic(err)
 	}
-	for i := range p.Series {
-		next <- i
-	}
-	close(next)
-	wg.Wait()
 	return out
 }
 

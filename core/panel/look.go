@@ -1,9 +1,9 @@
 package panel
 
 import (
+	"context"
 	"math"
 	"slices"
-	"sync"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/num"
@@ -40,28 +40,21 @@ func SpreadOf(p *Panel, series []int, scaled bool, workers int) Spread {
 			unit[i] = finite(1 / meanOf(p.Series[s].Values))
 		}
 	}
-	blocks := make(chan int)
-	var wg sync.WaitGroup
-	for range max(1, workers) {
-		wg.Go(func() {
-			g := newGatherer(len(series))
-			for start := range blocks {
-				lines := g.countedLines
-				if scaled || !g.count(p, series, start) {
-					g.gather(p, series, unit, start)
-					lines = g.lines
-				}
-				for t := start; t < min(start+spreadBlock, p.Length); t++ {
-					out.Known[t] = lines(t-start, func(k int, v float64) { out.Lines[k][t] = v })
-				}
-			}
-		})
+	blocks := (p.Length + spreadBlock - 1) / spreadBlock
+	err := num.EachWith(context.Background(), workers, blocks, func() *gatherer { return newGatherer(len(series)) }, func(g *gatherer, block int) {
+		start := block * spreadBlock
+		lines := g.countedLines
+		if scaled || !g.count(p, series, start) {
+			g.gather(p, series, unit, start)
+			lines = g.lines
+		}
+		for t := start; t < min(start+spreadBlock, p.Length); t++ {
+			out.Known[t] = lines(t-start, func(k int, v float64) { out.Lines[k][t] = v })
+		}
+	})
+	if err != nil { // a fault of the program's own: nothing is made up in its place
+		panic(err)
 	}
-	for start := 0; start < p.Length; start += spreadBlock {
-		blocks <- start
-	}
-	close(blocks)
-	wg.Wait()
 	return out
 }
 

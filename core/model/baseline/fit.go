@@ -255,7 +255,13 @@ func readFit(b []byte) (model.SeriesFit, error) {
 	if err := f.restart(); err != nil {
 		return nil, err
 	}
-	for _, y := range f.values {
+	f.fitted = make([]float64, len(f.values))
+	one := make([]float64, 1)
+	for t, y := range f.values {
+		f.fitted[t] = panel.Unknown
+		if t > 0 && f.rule.point(one) != nothing {
+			f.fitted[t] = one[0]
+		}
 		f.rule.push(y)
 	}
 	return f, nil

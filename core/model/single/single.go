@@ -247,11 +247,15 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
-// Advance takes the values that it has not seen.
+// Advance takes the values that it has not seen, or none: a fit that was read back learns of its
+// series, its drivers and events, by being advanced to where it stands.
 func (f *Fit) Advance(s panel.SeriesView) error {
 	from := f.Next - s.First
 	if from < 0 {
 		return fmt.Errorf("the series now starts after the %s it was last advanced to: train it anew", s.View().Cadence().Format(s.View().Ordinal(f.Next)))
+	}
+	if from == len(s.Values) {
+		f.view = s
 	}
 	if from >= len(s.Values) {
 		return nil

@@ -4,10 +4,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"sync"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -49,22 +49,11 @@ func (t together) choose(ctx context.Context, v panel.View, env model.Env) (map[
 		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, or all", t.by, v.Attributes())
 	}
 	behind := make([]map[Form]float64, v.Len())
-	places := make(chan int)
-	var wg sync.WaitGroup
-	for range max(1, env.Workers) {
-		wg.Go(func() {
-			for i := range places {
-				behind[i] = t.behind(single.Input{SeriesView: v.Series(i), Horizon: env.Horizon})
-			}
-		})
-	}
-	for i := 0; i < v.Len() && ctx.Err() == nil; i++ {
-		places <- i
-	}
-	close(places)
-	wg.Wait()
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
+	err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
+		behind[i] = t.behind(single.Input{SeriesView: v.Series(i), Horizon: env.Horizon})
+	})
+	if err != nil {
+		return nil, err
 	}
 	sums := map[string]map[Form]float64{}
 	for i, own := range behind {
