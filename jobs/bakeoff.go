@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"slices"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -258,11 +259,21 @@ func packStandings(st *bakeoff.Standings) ([]byte, error) {
 	return b.Bytes(), err
 }
 
+// errOtherMetrics says that standings were kept under another list of metrics than the program
+// has now: their figures would stand under wrong names.
+var errOtherMetrics = errors.New("jobs: standings of another list of metrics")
+
 func unpackStandings(b []byte, levels []float64) (*bakeoff.Standings, error) {
 	var st bakeoff.Standings
-	err := gob.NewDecoder(bytes.NewReader(b)).Decode(&st)
-	st.Metrics = score.Metrics(levels) // with their functions
-	return &st, err
+	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&st); err != nil {
+		return nil, err
+	}
+	now := score.Metrics(levels) // with their functions
+	if !slices.EqualFunc(st.Metrics, now, func(a, b score.Metric) bool { return a.Name == b.Name }) {
+		return nil, errOtherMetrics
+	}
+	st.Metrics = now
+	return &st, nil
 }
 
 // ReadStandings ranks a bake-off from its stored scores. Only windows and shards
@@ -275,9 +286,11 @@ func ReadStandings(ctx context.Context, s *store.Store, e *bakeoff.Engine, id ui
 	var kept store.Summary
 	err := s.Read(ctx).Where("bakeoff_id = ? AND cut = ?", id, cutName(metric, per)).First(&kept).Error
 	if err == nil {
-		return unpackStandings(kept.Data, e.Plan.Levels)
-	}
-	if !errors.Is(err, store.ErrNotFound) {
+		st, err := unpackStandings(kept.Data, e.Plan.Levels)
+		if !errors.Is(err, errOtherMetrics) {
+			return st, err
+		}
+	} else if !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
 	var done int64

@@ -8,7 +8,7 @@ import { hueOf } from "../../theme";
 import { Button } from "../../ui/controls";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { FitDetails } from "../bakeoff/fit";
-import { meanOf } from "./series-chart";
+import { meanOf } from "./use-dataset";
 
 type Dataset = Schemas["Dataset"];
 

@@ -5,7 +5,7 @@ import { figure, share } from "../../format";
 import { hueOf } from "../../theme";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { PartsView, Seasons, SpreadView } from "./looks";
-import { type Dataset, useChoice, useValues } from "./use-dataset";
+import { type Dataset, meanOf, useChoice, useValues } from "./use-dataset";
 
 type Values = Schemas["SeriesValues"];
 type Props = { dataset: Dataset; name: string; beside: string[] };
@@ -127,9 +127,4 @@ function together(dataset: Dataset, all: Values[], scaled: boolean): Drawing {
     lines: rest.map((v, i) => ({ name: v.key, hue: hueOf(i + 1), start: 0, values: onAxis(v) })),
     view: [0, periods.length - 1],
   };
-}
-
-export function meanOf(v: Values): number {
-  const known = v.values.filter((x): x is number => x !== null);
-  return known.reduce((a, x) => a + x, 0) / (known.length || 1) || 1;
 }

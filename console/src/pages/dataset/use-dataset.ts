@@ -59,3 +59,9 @@ export type Sort = SortKey | `-${Exclude<SortKey, "key">}`;
 
 /** How many series fit beside the chosen one: one for each further colour. */
 export const mostBeside = 7;
+
+/** The mean of the known values of a series; 1 where it is none. */
+export function meanOf(v: Schemas["SeriesValues"]): number {
+  const known = v.values.filter((x): x is number => x !== null);
+  return known.reduce((a, x) => a + x, 0) / (known.length || 1) || 1;
+}
