@@ -3,6 +3,7 @@ package bakeoff
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"sync"
@@ -70,8 +71,27 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	if err := r.e.enter(cat); err != nil {
 		return nil, err
 	}
-	r.across = slices.Contains(r.e.across, true)
+	for c := range r.used() {
+		r.across = r.across || r.e.across[c]
+	}
 	return r, nil
+}
+
+// used are the contenders that make the forecasts, with the members of those that combine.
+func (r *Refit) used() map[int]bool {
+	out := map[int]bool{}
+	for _, c := range append(slices.Collect(maps.Values(r.choice)), r.usual) {
+		if c < 0 {
+			continue
+		}
+		out[c] = true
+		if co := r.e.combiners[c]; co != nil {
+			for _, m := range co.members {
+				out[m] = true
+			}
+		}
+	}
+	return out
 }
 
 // Remember gives the refit what the bake-off's windows tell of the members of its

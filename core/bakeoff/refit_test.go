@@ -63,6 +63,23 @@ func TestRefitTakesEachSeriesChoice(t *testing.T) {
 	assert.ErrorContains(t, err, `no contender of the bake-off is called "oracle"`)
 }
 
+// Only what is published decides how the work is cut: a baseline does not wait for a contender
+// beside it that learns from all series, unless it is a member of what is published.
+func TestAReleaseWaitsForItsOwnContendersAlone(t *testing.T) {
+	plan := bakeoff.Plan{Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "mean"}, {Family: "linear"},
+		{Family: "blend", Name: "plain", Settings: map[string]any{"members": []any{"naive", "mean"}}},
+		{Family: "blend", Name: "mixed", Settings: map[string]any{"members": []any{"naive", "linear"}}}}}
+	plan.Split.Horizon = 7
+	for contender, parts := range map[string]int{"naive": 2, "plain": 2, "linear": 1, "mixed": 1} {
+		r, err := bakeoff.NewRefit(dailyPanel(70, 60), plan, withDice(), contender, nil, 7)
+		require.NoError(t, err, contender)
+		assert.Equal(t, parts, r.Parts(), contender)
+	}
+	r, err := bakeoff.NewRefit(dailyPanel(70, 60), plan, withDice(), "naive", map[string]string{"s00003": "linear"}, 7)
+	require.NoError(t, err)
+	assert.Equal(t, 1, r.Parts())
+}
+
 // A contender that fails on a series leaves it out of a release, with its reason: a
 // release does not quietly stand another in.
 func TestRefitLeavesOutWhatFails(t *testing.T) {
