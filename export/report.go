@@ -79,21 +79,17 @@ func Picture(title, unit string, names []string, curves []Curve) (template.HTML,
 }
 
 func draw(p *plot.Plot, c Curve, hue color.RGBA) error {
-	if len(c.Band[0]) > 0 {
-		ring := make(plotter.XYs, 0, 2*len(c.Values))
-		for i, v := range c.Band[1] {
-			ring = append(ring, plotter.XY{X: float64(c.Start + i), Y: v})
+	for from := 0; from < len(c.Band[0]); from++ {
+		to := from // steps side by side that have an interval
+		for to < len(c.Band[0]) && !math.IsNaN(c.Band[0][to]) {
+			to++
 		}
-		for i := len(c.Band[0]) - 1; i >= 0; i-- {
-			ring = append(ring, plotter.XY{X: float64(c.Start + i), Y: c.Band[0][i]})
+		if to > from {
+			if err := fill(p, c, from, to, hue); err != nil {
+				return err
+			}
 		}
-		band, err := plotter.NewPolygon(ring)
-		if err != nil {
-			return err
-		}
-		band.Color = color.NRGBA{hue.R, hue.G, hue.B, 40}
-		band.LineStyle.Width = 0
-		p.Add(band)
+		from = to
 	}
 	var run plotter.XYs
 	flush := func() error {
@@ -118,6 +114,25 @@ func draw(p *plot.Plot, c Curve, hue color.RGBA) error {
 		run = append(run, plotter.XY{X: float64(c.Start + i), Y: v})
 	}
 	return flush()
+}
+
+// fill draws the band of the steps from..to-1.
+func fill(p *plot.Plot, c Curve, from, to int, hue color.RGBA) error {
+	var ring plotter.XYs
+	for i := from; i < to; i++ {
+		ring = append(ring, plotter.XY{X: float64(c.Start + i), Y: c.Band[1][i]})
+	}
+	for i := to - 1; i >= from; i-- {
+		ring = append(ring, plotter.XY{X: float64(c.Start + i), Y: c.Band[0][i]})
+	}
+	band, err := plotter.NewPolygon(ring)
+	if err != nil {
+		return err
+	}
+	band.Color = color.NRGBA{hue.R, hue.G, hue.B, 40}
+	band.LineStyle.Width = 0
+	p.Add(band)
+	return nil
 }
 
 // named marks an axis with a few of its names.

@@ -67,6 +67,10 @@ func TestClosedDays(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 2*(7+6), st.Slices[0].Rows[0].Points)
 
+	var page bytes.Buffer
+	require.NoError(t, c.Report(ctx, b.ID, &page))
+	assert.Contains(t, page.String(), "<svg")
+
 	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "seasonal-naive"}, "")
 	require.NoError(t, err)
 	_, err = c.Wait(ctx, rel.Job.ID, nil)

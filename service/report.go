@@ -208,10 +208,11 @@ func (s *Server) seriesPicture(ctx context.Context, b *store.Bakeoff, e *bakeoff
 			if !ok {
 				continue
 			}
-			copy(curve.Values[win.AssessFirst()-first:], rows.Mean)
+			means := happening(rows)
+			copy(curve.Values[win.AssessFirst()-first:], means)
 			if k == 0 && len(e.Windows) == 1 {
 				low, high := bandOf(rows, widest)
-				curves = append(curves, export.Curve{Start: win.AssessFirst() - first, Values: rows.Mean, Band: [2][]float64{low, high}})
+				curves = append(curves, export.Curve{Start: win.AssessFirst() - first, Values: means, Band: [2][]float64{low, high}})
 			}
 		}
 		curves = append(curves, curve)
@@ -219,9 +220,23 @@ func (s *Server) seriesPicture(ctx context.Context, b *store.Bakeoff, e *bakeoff
 	return export.Picture(key, e.Panel.Measure, periods(e.Panel, first, last-first+1), append(curves, actual))
 }
 
+// happening are the means of a forecast, unknown on steps on which nothing happens.
+func happening(rows forecast.Rows) []float64 {
+	out := slices.Clone(rows.Mean)
+	for h := range out {
+		if rows.IsClosed(h) {
+			out[h] = math.NaN()
+		}
+	}
+	return out
+}
+
 func bandOf(rows forecast.Rows, level float64) (low, high []float64) {
 	for h := range rows.Mean {
 		lo, hi := forecast.Interval(rows.At(h), level)
+		if rows.IsClosed(h) {
+			lo, hi = math.NaN(), math.NaN()
+		}
 		low, high = append(low, lo), append(high, hi)
 	}
 	return low, high
