@@ -55,7 +55,7 @@ func (s *Server) getDuel(ctx context.Context, in *struct {
 	}
 	d, err := bakeoff.NewDuel(e, in.A, in.B, in.Metric)
 	if err != nil {
-		return api.Duel{}, invalid("query", "%v", err)
+		return api.Duel{}, err
 	}
 	if err := jobs.EachResult(ctx, s.store, e, b.ID, jobs.Wanted{Contenders: d.Contenders()}, d.Add); err != nil {
 		return api.Duel{}, err
@@ -104,7 +104,7 @@ func (s *Server) getResiduals(ctx context.Context, in *struct {
 	}
 	r, err := bakeoff.NewResiduals(e, in.Contender, series)
 	if err != nil {
-		return api.Residuals{}, invalid("query.contender", "%v", err)
+		return api.Residuals{}, err
 	}
 	if err := jobs.EachResult(ctx, s.store, e, b.ID, jobs.Wanted{Contenders: []int{r.Contender()}}, r.Add); err != nil {
 		return api.Residuals{}, err

@@ -50,7 +50,7 @@ func (s *Server) getFit(ctx context.Context, in *struct {
 	}
 	d, err := e.Describe(ctx, window, contender, series)
 	if err != nil {
-		return api.Fit{}, invalid("query.contender", "%v", err)
+		return api.Fit{}, err
 	}
 	out := fitOf(e.Panel, d)
 	out.Contender, out.Series, out.Window = in.Contender, e.Panel.Series[series].Key, window+1

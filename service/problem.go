@@ -6,12 +6,12 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/split"
 	"paperkettle/ingest"
 	"paperkettle/store"
 )
@@ -20,6 +20,7 @@ import (
 func problem(err error) error {
 	var status huma.StatusError
 	var field *bakeoff.FieldError
+	var ask *bakeoff.AskError
 	var refusal *ingest.Refusal
 	var fiberErr *fiber.Error
 	switch {
@@ -29,6 +30,8 @@ func problem(err error) error {
 		return err
 	case errors.As(err, &field):
 		return huma.Error422UnprocessableEntity(field.Error(), &huma.ErrorDetail{Message: field.Error(), Location: "body." + planField(field)})
+	case errors.As(err, &ask):
+		return invalid("query."+ask.Field, "%v", ask)
 	case errors.As(err, &refusal):
 		return refused(refusal)
 	case errors.Is(err, store.ErrNotFound):
@@ -91,15 +94,11 @@ func writeProblem(c fiber.Ctx, err error) error {
 }
 
 // planField names the field of the contract's plan: the split's parts stand in the plan
-// itself there.
+// itself.
 func planField(e *bakeoff.FieldError) string {
-	if e.Field != "split" {
-		return e.Field
+	var part *split.Error
+	if errors.As(e.Err, &part) {
+		return part.Field
 	}
-	for _, name := range []string{"windows", "stride", "gap"} {
-		if strings.Contains(e.Error(), name) {
-			return name
-		}
-	}
-	return "horizon"
+	return e.Field
 }

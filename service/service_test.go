@@ -415,6 +415,22 @@ func TestProblemsPointAtTheirField(t *testing.T) {
 		require.NotEmpty(t, p.Errors, where)
 		assert.Equal(t, where, p.Errors[0].Location)
 	}
+	b := run(t, c, api.Plan{Dataset: "units", Horizon: 2, Contenders: contenders("naive", "drift")})
+	for where, ask := range map[string]func() error{
+		"query.metric": func() error { _, err := c.Standings(ctx, b.ID, "luck", ""); return err },
+		"query.per":    func() error { _, err := c.Standings(ctx, b.ID, "", "luck"); return err },
+		"query.b":      func() error { _, err := c.Duel(ctx, b.ID, "naive", "luck", ""); return err },
+	} {
+		var p *api.Problem
+		require.ErrorAs(t, ask(), &p, where)
+		require.NotEmpty(t, p.Errors, where)
+		assert.Equal(t, []any{422, where}, []any{p.Status, p.Errors[0].Location})
+	}
+	// What is not the asker's fault is no bad field.
+	gone, stop := context.WithCancel(ctx)
+	stop()
+	_, err = c.Standings(gone, b.ID, "mae", "")
+	assert.ErrorIs(t, err, context.Canceled)
 	_, err = c.Dataset(ctx, "sales")
 	assert.ErrorContains(t, err, `no dataset is called "sales": there are units`)
 	for path, status := range map[string]int{"/api/v1/nowhere": 404, "/api/v1/bakeoffs/bake-9": 404, "/healthz": 200, "/readyz": 200, "/metrics": 200, "/": 503} {

@@ -56,7 +56,7 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 	}
 	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, metric, per)
 	if err != nil {
-		return api.Standings{}, invalid("query", "%v", err)
+		return api.Standings{}, err
 	}
 	var job store.Job
 	if err := s.store.Read(ctx).First(&job, b.JobID).Error; err != nil {

@@ -28,12 +28,12 @@ func NewDuel(e *Engine, a, b, metric string) (*Duel, error) {
 	}
 	m, err := score.FindMetric(metric, e.Plan.Levels)
 	if err != nil {
-		return nil, err
+		return nil, asked("metric", err)
 	}
 	d := &Duel{e: e, metric: m, ratio: true}
 	for i, name := range []string{a, b} {
 		if d.pair[i] = e.Plan.Contender(name); d.pair[i] < 0 {
-			return nil, fmt.Errorf("no contender of the bake-off is called %q", name)
+			return nil, asked([]string{"a", "b"}[i], fmt.Errorf("no contender of the bake-off is called %q", name))
 		}
 		d.accs[i], d.means[i], d.cells[i] = e.newAccs(len(e.Chosen)), e.newMeans(), e.newCells()
 	}
@@ -129,7 +129,7 @@ type Residuals struct {
 func NewResiduals(e *Engine, contender string, series int) (*Residuals, error) {
 	c := e.Plan.Contender(contender)
 	if c < 0 {
-		return nil, fmt.Errorf("no contender of the bake-off is called %q", contender)
+		return nil, asked("contender", fmt.Errorf("no contender of the bake-off is called %q", contender))
 	}
 	return &Residuals{e: e, contender: c, series: series, sums: make([]float64, e.Panel.Length), counts: make([]float64, e.Panel.Length)}, nil
 }

@@ -14,7 +14,7 @@ import (
 func (e *Engine) Describe(ctx context.Context, window, contender, series int) (model.Description, error) {
 	name := e.Plan.Contenders[contender].Name
 	if co := e.combiners[contender]; co != nil {
-		return model.Description{}, fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its members %s", name, memberNames(e, co))
+		return model.Description{}, asked("contender", fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its members %s", name, memberNames(e, co)))
 	}
 	w := window
 	for lead := e.Plan.Split.Refit.Leads(window); lead < window; lead++ {
@@ -24,7 +24,7 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 		}
 	}
 	if _, _, ok := e.Locate(w, contender, series); !ok {
-		return model.Description{}, fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key, e.Windows[window].Index)
+		return model.Description{}, asked("series", fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key, e.Windows[window].Index))
 	}
 	members, at := []int{series}, 0
 	if e.across[contender] {

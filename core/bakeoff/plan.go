@@ -199,3 +199,21 @@ type FieldError struct {
 
 func (e *FieldError) Error() string { return e.Err.Error() }
 func (e *FieldError) Unwrap() error { return e.Err }
+
+// AskError says which part of a question about results is wrong: any other error is not the
+// asker's fault.
+type AskError struct {
+	Field string // contender, a or b of a duel, series, metric or per
+	Err   error
+}
+
+func (e *AskError) Error() string { return e.Err.Error() }
+func (e *AskError) Unwrap() error { return e.Err }
+
+// asked makes an error one of the asker's.
+func asked(field string, err error) error {
+	if err == nil {
+		return nil
+	}
+	return &AskError{field, err}
+}

@@ -62,7 +62,7 @@ func (t *Tally) Rank(metric string) (*Standings, error) {
 	}
 	m, err := score.FindMetric(metric, t.e.Plan.Levels)
 	if err != nil {
-		return nil, err
+		return nil, asked("metric", err)
 	}
 	out := &Standings{Metric: m.Name, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(), CriticalDistance: math.NaN()}
 	base := t.e.Plan.Contender(t.e.Plan.Baseline)

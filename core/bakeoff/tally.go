@@ -50,7 +50,7 @@ func NewTally(e *Engine, per string) (*Tally, error) {
 	t := &Tally{e: e, per: per, index: map[string]int{}, metrics: score.Metrics(e.Plan.Levels), failed: make([]int, n), placed: make([]int, n)}
 	var err error
 	if t.cuts, err = e.cuts(per); err != nil || per != "" {
-		return t, err
+		return t, asked("per", err)
 	}
 	if t.weights, err = panel.ParseWeights(e.Plan.Weights); err != nil {
 		return nil, err
@@ -74,7 +74,7 @@ func (t *Tally) By(metric string) (err error) {
 	if metric != "" && t.per == "" {
 		t.cellsBy, err = score.FindMetric(metric, t.e.Plan.Levels)
 	}
-	return err
+	return asked("metric", err)
 }
 
 // level is the finest that the cuts ask for.

@@ -5,7 +5,6 @@
 package split
 
 import (
-	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -127,20 +126,32 @@ func (w Window) AssessFirst() int { return w.Origin + 1 + w.Gap }
 // minTraining is the shortest training part that a window may have on the axis.
 const minTraining = 2
 
+// Error says which part of a Spec is wrong.
+type Error struct {
+	Field  string // horizon, windows, stride or gap
+	Reason string
+}
+
+func (e *Error) Error() string { return e.Reason }
+
+func wrong(field, format string, args ...any) error {
+	return &Error{field, fmt.Sprintf(format, args...)}
+}
+
 // Make lays the windows on an axis of the given length. The last window ends at
-// the axis' end; every series shares the origins.
+// the axis' end; every series shares the origins. What is wrong with a Spec is an *Error.
 func Make(s Spec, length int) ([]Window, error) {
 	if s.Horizon < 1 {
-		return nil, errors.New("the horizon must be at least 1 period")
+		return nil, wrong("horizon", "the horizon must be at least 1 period")
 	}
 	if s.Windows < 1 {
-		return nil, errors.New("there must be at least 1 window")
+		return nil, wrong("windows", "there must be at least 1 window")
 	}
 	if s.Stride < 0 {
-		return nil, errors.New("the stride must be at least 1 period")
+		return nil, wrong("stride", "the stride must be at least 1 period")
 	}
 	if s.Gap < 0 {
-		return nil, errors.New("the gap can't be below 0 periods")
+		return nil, wrong("gap", "the gap can't be below 0 periods")
 	}
 	if s.Stride == 0 {
 		s.Stride = s.Horizon
@@ -148,10 +159,10 @@ func Make(s Spec, length int) ([]Window, error) {
 	// Compared by division, so that a huge stride or count can't overflow.
 	room := length - s.Horizon - s.Gap - minTraining
 	if room < 0 {
-		return nil, fmt.Errorf("a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon or the gap", s.Horizon, s.Horizon+s.Gap+minTraining, length)
+		return nil, wrong("horizon", "a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon or the gap", s.Horizon, s.Horizon+s.Gap+minTraining, length)
 	}
 	if s.Windows-1 > room/s.Stride {
-		return nil, fmt.Errorf("%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit", s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
+		return nil, wrong("windows", "%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit", s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
 	}
 	out := make([]Window, s.Windows)
 	for i := range out {
