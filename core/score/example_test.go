@@ -11,7 +11,7 @@ import (
 func ExampleAcc() {
 	scale := score.MakeScale([]float64{10, 12, 11, 13}, 1) // changes of 2, 1 and 2
 	acc := score.NewAcc(0)
-	quantiles := make([]float64, forecast.GridSize) // for the metrics of distributions
+	quantiles := make([]float64, forecast.GridSize)      // for the metrics of distributions
 	for _, p := range [][2]float64{{14, 13}, {12, 13}} { // actual, forecast
 		acc.Add(p[0], p[1], scale, quantiles, nil, nil, nil)
 	}
