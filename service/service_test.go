@@ -403,10 +403,13 @@ func TestProblemsPointAtTheirField(t *testing.T) {
 	_, err := c.Load(ctx, "units", monthly, months(counted(1, 20)...))
 	require.NoError(t, err)
 	for where, plan := range map[string]api.Plan{
-		"body.windows":    {Dataset: "units", Horizon: 3, Windows: 99, Contenders: contenders("naive")},
-		"body.contenders": {Dataset: "units", Horizon: 2, Contenders: contenders("oracle")},
-		"body.levels":     {Dataset: "units", Horizon: 2, Contenders: contenders("naive"), Levels: []float64{20}},
-		"body.horizon":    {Dataset: "units", Contenders: contenders("naive")},
+		"body.windows":                       {Dataset: "units", Horizon: 3, Windows: 99, Contenders: contenders("naive")},
+		"body.contenders":                    {Dataset: "units", Horizon: 2},
+		"body.contenders[1].family":          {Dataset: "units", Horizon: 2, Contenders: contenders("naive", "oracle")},
+		"body.contenders[0].settings.season": {Dataset: "units", Horizon: 2, Contenders: []api.Contender{{Family: "seasonal-naive", Settings: map[string]any{"season": "long"}}}},
+		"body.contenders[0].settings.colour": {Dataset: "units", Horizon: 2, Contenders: []api.Contender{{Family: "naive", Settings: map[string]any{"colour": 1}}}},
+		"body.levels":                        {Dataset: "units", Horizon: 2, Contenders: contenders("naive"), Levels: []float64{20}},
+		"body.horizon":                       {Dataset: "units", Contenders: contenders("naive")},
 	} {
 		_, err := c.StartBakeoff(ctx, plan, "")
 		var p *api.Problem

@@ -125,7 +125,7 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
 	}
 	if err := e.enter(cat); err != nil {
-		return nil, &FieldError{"contenders", err}
+		return nil, err
 	}
 	e.qualify()
 	for _, q := range e.Qualified {
@@ -152,32 +152,40 @@ func (e *Engine) whole() panel.View {
 
 // enter makes the contenders' models.
 func (e *Engine) enter(cat model.Catalogue) error {
-	for i, c := range e.Plan.Contenders {
-		if err := cat.CheckCadence(c.Family, c.Settings, e.Panel.Cadence); err != nil {
-			return fmt.Errorf("contender %q: %w", c.Name, err)
+	for i := range e.Plan.Contenders {
+		if err := e.enterOne(cat, i); err != nil {
+			return ofContender(i, err)
 		}
-		if err := cat.CheckData(c.Family, c.Settings, e.whole(), e.Reach()); err != nil {
-			return fmt.Errorf("contender %q: %w", c.Name, err)
-		}
-		m, f, err := cat.New(c.Family, c.Settings)
-		if err != nil {
-			return err
-		}
-		across := cat.Across(c.Family, c.Settings)
-		if c.Tune != nil {
-			if m, err = e.tuned(cat, c); err != nil {
-				return fmt.Errorf("contender %q: tune: %w", c.Name, err)
-			}
-			across = across || c.Tune.Per == TuneAll
-		}
-		var co *combiner
-		if f.Combine != nil {
-			if co, err = e.combinerOf(cat, i); err != nil {
-				return fmt.Errorf("contender %q: %w", c.Name, err)
-			}
-		}
-		e.models, e.across, e.combiners = append(e.models, m), append(e.across, across), append(e.combiners, co)
 	}
+	return nil
+}
+
+func (e *Engine) enterOne(cat model.Catalogue, i int) error {
+	c := e.Plan.Contenders[i]
+	if err := cat.CheckCadence(c.Family, c.Settings, e.Panel.Cadence); err != nil {
+		return fmt.Errorf("contender %q: %w", c.Name, err)
+	}
+	if err := cat.CheckData(c.Family, c.Settings, e.whole(), e.Reach()); err != nil {
+		return fmt.Errorf("contender %q: %w", c.Name, err)
+	}
+	m, f, err := cat.New(c.Family, c.Settings)
+	if err != nil {
+		return err
+	}
+	across := cat.Across(c.Family, c.Settings)
+	if c.Tune != nil {
+		if m, err = e.tuned(cat, c); err != nil {
+			return fmt.Errorf("contender %q: tune: %w", c.Name, err)
+		}
+		across = across || c.Tune.Per == TuneAll
+	}
+	var co *combiner
+	if f.Combine != nil {
+		if co, err = e.combinerOf(cat, i); err != nil {
+			return fmt.Errorf("contender %q: %w", c.Name, err)
+		}
+	}
+	e.models, e.across, e.combiners = append(e.models, m), append(e.across, across), append(e.combiners, co)
 	return nil
 }
 

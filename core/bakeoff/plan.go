@@ -93,8 +93,13 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 			return &FieldError{"fallback", fmt.Errorf("the fallback %q is no family that can stand in: name one such as naive, or %s", p.Fallback, LeaveOut)}
 		}
 	}
-	if err := p.completeContenders(cat); err != nil {
-		return &FieldError{"contenders", err}
+	if len(p.Contenders) == 0 {
+		return &FieldError{"contenders", errors.New("there are no contenders: enter at least one, such as naive")}
+	}
+	for i := range p.Contenders {
+		if err := p.completeContender(cat, i); err != nil {
+			return ofContender(i, err)
+		}
 	}
 	if p.Baseline == "" {
 		p.Baseline = p.defaultBaseline()
@@ -105,36 +110,43 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 	return nil
 }
 
-func (p *Plan) completeContenders(cat model.Catalogue) error {
-	if len(p.Contenders) == 0 {
-		return errors.New("there are no contenders: enter at least one, such as naive")
+func (p *Plan) completeContender(cat model.Catalogue, i int) error {
+	c := &p.Contenders[i]
+	if c.Name == "" {
+		c.Name = c.Family
 	}
-	seen := map[string]bool{}
-	for i := range p.Contenders {
-		c := &p.Contenders[i]
-		if c.Name == "" {
-			c.Name = c.Family
-		}
-		if c.Family == "" {
-			c.Family = c.Name
-		}
-		if seen[c.Name] {
-			return fmt.Errorf("two contenders are called %q: give each its own name", c.Name)
-		}
-		seen[c.Name] = true
-		if _, _, err := cat.New(c.Family, c.Settings); err != nil {
-			return fmt.Errorf("contender %q: %w", c.Name, err)
-		}
-		if err := p.nameMembers(cat, c); err != nil {
-			return fmt.Errorf("contender %q: %w", c.Name, err)
-		}
-		if c.Tune != nil {
-			if err := c.Tune.complete(cat, *c); err != nil {
-				return fmt.Errorf("contender %q: tune: %w", c.Name, err)
-			}
+	if c.Family == "" {
+		c.Family = c.Name
+	}
+	if slices.ContainsFunc(p.Contenders[:i], func(other Contender) bool { return other.Name == c.Name }) {
+		return fmt.Errorf("two contenders are called %q: give each its own name", c.Name)
+	}
+	if _, _, err := cat.New(c.Family, c.Settings); err != nil {
+		return fmt.Errorf("contender %q: %w", c.Name, err)
+	}
+	if err := p.nameMembers(cat, c); err != nil {
+		return fmt.Errorf("contender %q: %w", c.Name, err)
+	}
+	if c.Tune != nil {
+		if err := c.Tune.complete(cat, *c); err != nil {
+			return fmt.Errorf("contender %q: tune: %w", c.Name, err)
 		}
 	}
 	return nil
+}
+
+// ofContender points at what of a contender is wrong: its family, a setting, or it as a whole.
+func ofContender(i int, err error) error {
+	field := fmt.Sprintf("contenders[%d]", i)
+	var family *model.FamilyError
+	var setting *model.SettingError
+	switch {
+	case errors.As(err, &setting):
+		field += ".settings." + setting.Setting
+	case errors.As(err, &family):
+		field += ".family"
+	}
+	return &FieldError{field, err}
 }
 
 // nameMembers writes down whom a contender that names no members combines: all that make

@@ -2,7 +2,6 @@ package model
 
 import (
 	"fmt"
-	"strings"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
@@ -43,7 +42,7 @@ func (c Catalogue) Find(name string) (*Family, error) {
 		}
 		names[i] = c[i].Name
 	}
-	return nil, fmt.Errorf("no family is called %q: the catalogue has %s", name, strings.Join(names, ", "))
+	return nil, &FamilyError{name, names}
 }
 
 // CheckCadence says why a family with settings as given can't serve a cadence.

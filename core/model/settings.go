@@ -36,6 +36,25 @@ type Setting struct {
 // Values are the settings as given, by name. Those left out take their default.
 type Values map[string]any
 
+// SettingError says which setting can't be had as it was given.
+type SettingError struct {
+	Setting string
+	Err     error
+}
+
+func (e *SettingError) Error() string { return e.Err.Error() }
+func (e *SettingError) Unwrap() error { return e.Err }
+
+// FamilyError says that no family has a name.
+type FamilyError struct {
+	Family string
+	Known  []string
+}
+
+func (e *FamilyError) Error() string {
+	return fmt.Sprintf("no family is called %q: the catalogue has %s", e.Family, strings.Join(e.Known, ", "))
+}
+
 // Resolve checks values against the settings and gives each its right Go type
 // (int, float64, string, bool). Settings whose default depends on the data stay
 // out.
@@ -43,7 +62,7 @@ func Resolve(settings []Setting, given Values) (Values, error) {
 	out := Values{}
 	for name := range given {
 		if !slices.ContainsFunc(settings, func(s Setting) bool { return s.Name == name }) {
-			return nil, fmt.Errorf("no setting is called %q: %s", name, listSettings(settings))
+			return nil, &SettingError{name, fmt.Errorf("no setting is called %q: %s", name, listSettings(settings))}
 		}
 	}
 	for _, s := range settings {
@@ -55,7 +74,7 @@ func Resolve(settings []Setting, given Values) (Values, error) {
 		}
 		value, err := s.parse(v)
 		if err != nil {
-			return nil, fmt.Errorf("setting %s: %w", s.Name, err)
+			return nil, &SettingError{s.Name, fmt.Errorf("setting %s: %w", s.Name, err)}
 		}
 		out[s.Name] = value
 	}
