@@ -2676,7 +2676,7 @@ export interface components {
         SettingsNaive: Record<string, never>;
         /** @description Settings of seasonal-naive. Repeats the last known value of the same place in the season. */
         SettingsSeasonalNaive: {
-            /** @description periods in a season; left out: the shortest season of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters */
+            /** @description periods in a season; left out: a season that the series shows, or the shortest of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters */
             season?: number;
         };
         /** @description Settings of smoothing. Exponential smoothing: level, trend and season follow the series by weights found from it. */
