@@ -5,7 +5,9 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/blas/blas64"
 	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/lapack/lapack64"
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/forecast"
@@ -84,26 +86,45 @@ func (w *Wander) run(y []float64) {
 // Whiten filters columns.
 func (w *Wander) Whiten(columns [][]float64) ([][]float64, bool) {
 	out := make([][]float64, len(columns))
+	n := len(columns[0])
+	jumps := slices.Compact(slices.Sorted(slices.Values(w.Jumps)))
+	room := make([]float64, n*len(columns))
 	for k, c := range columns {
-		out[k] = make([]float64, len(c))
-		level, slope := 0.0, 0.0
-		for i, v := range c {
+		out[k] = room[k*n : (k+1)*n : (k+1)*n]
+		level, slope, from := 0.0, 0.0, 0
+		for _, jump := range jumps {
+			if jump >= n {
+				break
+			}
+			level, slope = w.whiten(c, columns[0], out[k], from, jump, level, slope)
 			slope *= w.Phi
 			level += slope
-			if !panel.Known(columns[0][i]) {
-				continue
+			if panel.Known(columns[0][jump]) {
+				level = c[jump]
 			}
-			e := v - level
-			if len(w.Jumps) > 0 && slices.Contains(w.Jumps, i) {
-				level = v
-				continue
-			}
-			out[k][i] = e
-			level += w.Alpha * e
-			slope += w.Beta * e
+			from = jump + 1
 		}
+		w.whiten(c, columns[0], out[k], from, n, level, slope)
 	}
 	return out, true
+}
+
+// whiten does so from..to-1, between moves of the level.
+func (w *Wander) whiten(column, told, out []float64, from, to int, level, slope float64) (float64, float64) {
+	alpha, beta, phi := w.Alpha, w.Beta, w.Phi
+	column, told, out = column[:to], told[:to], out[:to]
+	for i := from; i < to; i++ {
+		slope *= phi
+		level += slope
+		if !panel.Known(told[i]) {
+			continue
+		}
+		e := column[i] - level
+		out[i] = e
+		level += alpha * e
+		slope += beta * e
+	}
+	return level, slope
 }
 
 // Forecast lets the level go on by what is left of its slope.
@@ -306,17 +327,21 @@ func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, 
 				pull += mean * mean * noise / variance
 			}
 		}
-		var chol mat.Cholesky
-		if !chol.Factorize(held) {
+		// Straight to the factor: an estimate of the condition would cost as much again.
+		upper, fine := lapack64.Potrf(held.RawSymmetric())
+		if !fine {
 			return 0, 0, false
 		}
-		if solved(chol.SolveVecTo(beta, side)) != nil {
-			return 0, 0, false
+		beta.CopyVec(side)
+		lapack64.Potrs(upper, blas64.General{Rows: k, Cols: 1, Stride: 1, Data: beta.RawVector().Data})
+		logs := 0.0
+		for a := range k {
+			logs += 2 * math.Log(upper.Data[a*upper.Stride+a])
 		}
 		rest := max(total+pull-mat.Dot(side, beta), 1e-12*total)
 		free := max(n-1, 1) // the level's prior is infinite
 		noise = max(rest/free, leastNoise*w.s.Spread*w.s.Spread)
-		loss = free*math.Log(noise) + rest/noise + chol.LogDet() - priors
+		loss = free*math.Log(noise) + rest/noise + logs - priors
 	}
 	return loss, noise, true
 }
