@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
@@ -327,6 +328,51 @@ func TestNothingReadsTheFuture(t *testing.T) {
 			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
 				if task.Window <= w {
 					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s at stride %d, gap %d, in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, c.Stride, c.Gap, task.Window, w)
+				}
+			}
+		}
+	}
+}
+
+// Which closed lines hold is told before the first origin: what is sold later on closed days
+// changes neither the forecasts of a window nor which of its steps are closed.
+func TestClosedDaysReadNoFuture(t *testing.T) {
+	const n = 120
+	p := dailyPanel(6, n)
+	sunday, _, err := p.Cadence.Places(calendar.ByWeekday)
+	require.NoError(t, err)
+	for i := range 3 {
+		values := append([]float64(nil), p.Series[i].Values...)
+		for k := range values {
+			if sunday(p.Ordinal(p.Series[i].First+k)) == 6 {
+				values[k] = []float64{0, panel.Unknown}[i%2]
+			}
+		}
+		p.Series[i].Values = values
+	}
+	for _, lines := range [][]string{{"sunday"}, {"gaps"}} {
+		p.Closed = lines
+		plan := bakeoff.Plan{Seed: 5, Split: split.Spec{Horizon: 7, Windows: 4, Stride: 5}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "calendar-median"}, {Family: "smoothing"}, {Family: "blend"}}}
+		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+		require.NoError(t, err)
+		honest := runAll(t, e, 2, e.Tasks())
+		closed := 0
+		for place := range 6 {
+			rows := forecast.NewRows(7)
+			require.NoError(t, rows.Unpack(honest[bakeoff.Task{}].Packed[place*forecast.PackedSize(7):(place+1)*forecast.PackedSize(7)]))
+			for h := range rows.Mean {
+				if rows.IsClosed(h) {
+					closed++
+				}
+			}
+		}
+		assert.Equal(t, 3, closed, "one Sunday of each of three series, by %s", lines)
+		for w := range e.Windows {
+			scrambled, err := bakeoff.Prepare(panel.Scramble(p, e.Windows[w].Origin, rand.New(rand.NewPCG(5, 6))), plan, catalogue.Standard())
+			require.NoError(t, err)
+			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
+				if task.Window <= w {
+					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s by %s in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, lines, task.Window, w)
 				}
 			}
 		}
