@@ -48,8 +48,9 @@ is learnt from a closed period, forecast, scored or flagged there; sums take it 
 			for _, l := range report.Lines {
 				s.add(l.Line, whole(l.Series), whole(l.Of))
 			}
-			if len(report.Lines) == 0 {
-				fmt.Fprintf(a.err, "No period of %s is closed.\n", args[0])
+			if len(report.Lines) == 0 && a.output == "table" {
+				fmt.Fprintf(a.out, "No period of %s is closed.\n", args[0])
+				return nil
 			}
 			return a.print(report, s)
 		}),

@@ -267,6 +267,9 @@ func (a *app) datasetShow() *cobra.Command {
 			if len(d.Drivers) > 0 {
 				fmt.Fprintf(a.out, "  drivers: %s\n", driverNames(d))
 			}
+			if len(d.Closed) > 0 {
+				fmt.Fprintf(a.out, "  closed: %s\n", strings.Join(d.Closed, ", "))
+			}
 			fmt.Fprintln(a.out)
 		}
 		s := &sheet{head: []string{">revision", "loaded", "source", ">rows", ">series", ">new series", ">new periods", ">new values", ">restated", "hash"}}
