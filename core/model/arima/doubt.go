@@ -29,8 +29,16 @@ const (
 // Prediction mean squared error for state space models with estimated parameters, Biometrika
 // 73 (1986), by differences in the place of derivatives.
 func (s *State) doubts(f *fitter, e estimate) {
+	// How the likelihood bends, a long series shows as well with its gaps bridged.
+	known := f.y
+	if len(known) > rivalLength {
+		f.y = bridged(known, max(1, e.o.Season))
+	}
 	f.lay(e.o)
-	for _, move := range f.directions(e) {
+	moves := f.directions(e)
+	f.y = known
+	f.lay(e.o)
+	for _, move := range moves {
 		up, down := s.moved(f, e, move, 1), s.moved(f, e, move, -1)
 		if up != nil && down != nil {
 			s.Doubts = append(s.Doubts, Doubt{up, down})

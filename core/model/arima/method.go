@@ -77,6 +77,9 @@ func (m Method) given(f *fitter, s *State, season int) (estimate, error) {
 		o.Constant = *m.Constant && o.D+o.SD <= 1
 	}
 	stop := num.Stop{Steps: 200, Gain: 1e-10}
+	if m.warm { // near the end already
+		stop = num.Stop{Steps: 40, Gain: 1e-3 / float64(len(f.y))}
+	}
 	if m.rough {
 		stop = num.Stop{Steps: 40, Gain: 0.01 / float64(len(f.y))}
 	}
@@ -85,12 +88,15 @@ func (m Method) given(f *fitter, s *State, season int) (estimate, error) {
 	if m.warm {
 		first, starts = starts[0], nil
 	}
-	if known := f.y; len(first) == 0 && !m.rough && panel.CountKnown(known) < len(known) {
+	if known := f.y; !m.rough && panel.CountKnown(known) < len(known) && (m.warm || len(first) == 0) {
 		f.y = bridged(known, season)
-		if e, ok := f.fit(o, nil, stop); ok {
+		if e, ok := f.fit(o, first, stop); ok {
 			first = e.x
 		}
 		f.y = known
+		if m.warm { // the weights of the bridged series will do
+			stop.Steps = 1
+		}
 	}
 	e, ok := f.fit(o, first, stop)
 	for _, from := range starts {
