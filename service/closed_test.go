@@ -91,6 +91,11 @@ func TestClosedDays(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 99.0, *values.Values[len(values.Values)-1])
 
+	_, err = c.LoadEvents(ctx, "stalls", api.LoadColumns{File: "e.csv"}, 0, 0, strings.NewReader("event,date\nstocktaking,2026-04-08\n"))
+	require.NoError(t, err)
+	_, err = c.SetClosed(ctx, "stalls", []string{"sunday", "event stocktaking"})
+	require.NoError(t, err)
+	assert.ErrorContains(t, c.RemoveEvent(ctx, "stalls", "stocktaking"), `lift the line "event stocktaking" of stalls first`)
 	report, err = c.SetClosed(ctx, "stalls", []string{})
 	require.NoError(t, err)
 	assert.Empty(t, report.Dataset.Closed)

@@ -158,6 +158,11 @@ func (s *Server) removeEvent(ctx context.Context, in *struct {
 		if n == 0 {
 			return nil, notFound("dataset %q has no event %q", in.Dataset, in.Event)
 		}
+		for _, line := range p.Closed {
+			if panel.NamesEvent(line, in.Event) {
+				return nil, conflict("the event %q says which periods are closed: lift the line %q of %s first", in.Event, line, in.Dataset)
+			}
+		}
 		return next, nil
 	}, &shown)
 	return err

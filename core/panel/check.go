@@ -37,6 +37,7 @@ type Survey struct {
 
 // Look surveys a panel on some workers. It changes nothing.
 func Look(p *Panel, workers int) Survey {
+	p = p.WithClosed(p.Length - 1)
 	all := allFacts(p, workers)
 	out := Survey{Findings: findings(p, all)}
 	for i := range all {
@@ -48,10 +49,6 @@ func Look(p *Panel, workers int) Survey {
 }
 
 func findings(p *Panel, all []facts) []Finding {
-	shown := p
-	if p = p.WithClosed(p.Length - 1); p != shown {
-		all = allFacts(p, 1)
-	}
 	rules := rulesFor(p)
 	found := make([]Finding, len(rules))
 	middle := middleScale(all)

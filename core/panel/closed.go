@@ -35,21 +35,31 @@ type closing struct {
 	gaps bool
 }
 
-// ParseClosed reads a panel's lines.
+// ParseClosed says which of the lines can't be read against a panel.
 func ParseClosed(p *Panel, lines []string) error {
-	_, err := closings(p, lines)
-	return err
+	for _, line := range lines {
+		if _, err := parseClosing(p, line); err != nil {
+			return fmt.Errorf("closed %q: %w", line, err)
+		}
+	}
+	return nil
 }
 
-func closings(p *Panel, lines []string) (out []closing, err error) {
-	for _, line := range lines {
-		c, err := parseClosing(p, line)
-		if err != nil {
-			return nil, fmt.Errorf("closed %q: %w", line, err)
+// NamesEvent says whether a line closes an event's occasions.
+func NamesEvent(line, event string) bool {
+	word, rest, _ := strings.Cut(strings.TrimSpace(line), " ")
+	return strings.EqualFold(word, "event") && strings.TrimSpace(rest) == event
+}
+
+// closings are the lines made ready. One that can't be read was refused when it was given: where
+// what it names has gone since, it closes nothing, and the others hold.
+func closings(p *Panel) (out []closing) {
+	for _, line := range p.Closed {
+		if c, err := parseClosing(p, line); err == nil {
+			out = append(out, c)
 		}
-		out = append(out, c)
 	}
-	return out, nil
+	return out
 }
 
 func parseClosing(p *Panel, line string) (closing, error) {
@@ -158,10 +168,10 @@ func (c *closing) driver(p *Panel, text string) error {
 // periods are unknown, and IsClosed tells which periods are closed. Which lines hold for a
 // series is told by what lies up to the origin. A panel without lines is given back as it is.
 func (p *Panel) WithClosed(origin int) *Panel {
-	rules, err := closings(p, p.Closed)
-	if len(p.Closed) == 0 || err != nil {
+	if len(p.Closed) == 0 {
 		return p
 	}
+	rules := closings(p)
 	out := *p
 	out.Series = slices.Clone(p.Series)
 	out.shut = make([]shut, len(p.Series))
@@ -175,10 +185,7 @@ func (p *Panel) WithClosed(origin int) *Panel {
 }
 
 // shut is what is closed of a series.
-type shut struct {
-	rules  []closing
-	places []bool // in the season, never sold in
-}
+type shut struct{ rules []closing }
 
 const (
 	// hardly is the share of a line's periods below which a series may have sold something
@@ -196,9 +203,8 @@ func (p *Panel) shutOf(rules []closing, i, origin int) (out shut) {
 	last := min(s.End()-1, origin)
 	for _, c := range rules {
 		if c.gaps {
-			out.places = p.neverSold(i, origin)
-			if slices.Contains(out.places, true) {
-				places, n := out.places, int64(len(out.places))
+			places := p.neverSold(i, origin)
+			if n := int64(len(places)); slices.Contains(places, true) {
 				c.on = func(p *Panel, _, t int) bool { return places[mod(p.Ordinal(t), n)] }
 				out.rules = append(out.rules, c)
 			}
@@ -235,7 +241,7 @@ func (p *Panel) neverSold(i, origin int) []bool {
 	if last-s.First+1 < rounds*n {
 		return nil
 	}
-	// The last year tells: hours change.
+	// Of days and hours the last year tells, for doors change their hours.
 	periods, sold := make([]float64, n), make([]float64, n)
 	for t := max(s.First, last-max(rounds, 52)*n+1); t <= last; t++ {
 		k := mod(p.Ordinal(t), int64(n))

@@ -96,6 +96,21 @@ func TestClosedGapsAndProposals(t *testing.T) {
 	assert.Empty(t, p.Closed)
 }
 
+// Filling gaps puts nothing where doors are shut; a line whose event has gone closes nothing and
+// leaves the others as they are.
+func TestClosedStaysClosed(t *testing.T) {
+	const n = 69 // up to a Saturday: a series ends with a known value
+	p := counters(n)
+	p.Closed = []string{"event gone", "sunday"}
+	p.Series[0].Values[9] = panel.Unknown // a Wednesday without a row
+	panel.FillGaps(p, panel.GapsCarry)
+	assert.Equal(t, p.Series[0].Values[8], p.Series[0].Values[9])
+	assert.False(t, panel.Known(p.Series[0].Values[6]))
+	assert.Equal(t, []int{69, 76}, closedOn(p.WithClosed(n-1), 0, 64, 14))
+	assert.True(t, panel.NamesEvent("event stock taking", "stock taking"))
+	assert.False(t, panel.NamesEvent("sunday", "sunday"))
+}
+
 // A series that seldom sells misses a weekday by chance: that is no closed day.
 func TestSeldomIsNotClosed(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(1, 2))

@@ -34,8 +34,19 @@ func FillGaps(p *Panel, rule Gaps) {
 	if rule == "" || rule == GapsUnknown || rule == GapsClosed {
 		return
 	}
+	shut := p.WithClosed(p.Length - 1)
 	for i := range p.Series {
-		fillSeries(p.Series[i].Values, rule)
+		s := &p.Series[i]
+		var closed []int
+		for k, v := range s.Values {
+			if !Known(v) && shut.IsClosed(i, s.First+k) {
+				closed = append(closed, k)
+			}
+		}
+		fillSeries(s.Values, rule)
+		for _, k := range closed { // nothing was carried on where nothing could happen
+			s.Values[k] = Unknown
+		}
 	}
 }
 

@@ -460,6 +460,5 @@ func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State)
 	if s, ok := fitted.(*State); ok && m.Order == nil && s.settled() {
 		m = s.Again().(Method)
 	}
-	t, _ := single.Test(ctx, m, in)
-	return t.Widening()
+	return single.AskWindows(ctx, m, in)
 }

@@ -101,7 +101,10 @@ func together(states []*State, weights []float64) single.State {
 			mix.Add(s.Order.String(), s, weights[i])
 		}
 	}
-	if len(mix.Parts) == 1 {
+	switch len(mix.Parts) {
+	case 0: // no likelihood could be had: what the test preferred
+		return states[0]
+	case 1:
 		return mix.Parts[0]
 	}
 	mix.Close()

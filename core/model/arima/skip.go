@@ -29,7 +29,6 @@ type skipper struct {
 	next  []float64
 	reach []float64 // what each of them has in common with the next value
 	ahead float64   // variance of the next value
-
 }
 
 // track is one column's way through the filter.

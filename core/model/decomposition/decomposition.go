@@ -379,6 +379,5 @@ func Families() model.Catalogue {
 
 // Widen is what inner windows ask for.
 func (m Method) Widen(ctx context.Context, in single.Input, _ single.State) single.Widening {
-	t, _ := single.Test(ctx, m, in)
-	return t.Widening()
+	return single.AskWindows(ctx, m, in)
 }

@@ -50,19 +50,19 @@ const (
 	mostWiden   = 4
 )
 
-// Test fits a method to what was known before the inner windows and tallies its errors.
-func Test(ctx context.Context, m Method, in Input) (t Tally, ok bool) {
+// AskWindows fits a method to what was known before the inner windows, and gives what its errors
+// on them ask for: nothing where there is no room for windows, or the method fails there.
+func AskWindows(ctx context.Context, m Method, in Input) Widening {
 	trial, ok := TrialOf(in)
 	if !ok {
-		return t, false
+		return None
 	}
-	early := trial.Early(in)
-	state, err := m.Fit(ctx, early)
+	state, err := m.Fit(ctx, trial.Early(in))
 	if err != nil {
-		return t, false
+		return None
 	}
-	_, t = trial.Run(state, in)
-	return t, true
+	_, tally := trial.Run(state, in)
+	return tally.Widening()
 }
 
 // Heart is the middle of a forecast: the ends of its 80 % interval and the median, a step each.

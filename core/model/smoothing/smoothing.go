@@ -529,6 +529,5 @@ func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State)
 	if s, ok := fitted.(*State); ok && m.Allowed.Form == nil && in.Season() < statesUpTo && panel.CountKnown(in.Values) > longEnough {
 		m = m.Only(s.Form)
 	}
-	t, _ := single.Test(ctx, m, in)
-	return t.Widening()
+	return single.AskWindows(ctx, m, in)
 }

@@ -120,6 +120,11 @@ type sharedForm struct {
 	forms  map[string]Form
 }
 
+// Widen is what inner windows ask for.
+func (m sharedForm) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
+	return m.method.Widen(ctx, in, fitted)
+}
+
 // Fit falls back to the series' own choice where the group's form can't be fitted to it.
 func (m sharedForm) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	group := groupOf(in.SeriesView, m.by)
