@@ -1,0 +1,117 @@
+package client
+
+import (
+	"context"
+	"io"
+	"net/url"
+
+	"paperkettle/api"
+)
+
+// ExportRelease streams a release as CSV, or in the format of an option.
+func (c *Client) ExportRelease(ctx context.Context, id string, to io.Writer, format ...string) error {
+	return c.copy(ctx, api.ExportRelease, call{path: []string{id}, query: formatQuery(format)}, to)
+}
+
+// Releases lists them, newest first.
+func (c *Client) Releases(ctx context.Context) ([]api.Release, error) {
+	return all[api.Release](ctx, c, api.ListReleases, call{})
+}
+
+// Publish refits a contender on all data and queues its release.
+func (c *Client) Publish(ctx context.Context, in api.PublishRequest, key string) (api.Release, error) {
+	return do[api.Release](ctx, c, api.PublishRelease, call{body: in, key: key})
+}
+
+// Release shows one.
+func (c *Client) Release(ctx context.Context, id string) (api.Release, error) {
+	return do[api.Release](ctx, c, api.GetRelease, path(id))
+}
+
+// ReleaseCurve reads one series of a release; empty is its first.
+func (c *Client) ReleaseCurve(ctx context.Context, id, series string) (api.ReleaseCurve, error) {
+	q := url.Values{}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
+}
+
+// ReleaseFit is ReleaseCurve with how the forecast was made.
+func (c *Client) ReleaseFit(ctx context.Context, id, series string) (api.ReleaseCurve, error) {
+	q := url.Values{"fit": {"true"}}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
+}
+
+// Withdraw takes a release back.
+func (c *Client) Withdraw(ctx context.Context, id string) (api.Release, error) {
+	return do[api.Release](ctx, c, api.WithdrawRelease, path(id))
+}
+
+// Flags lists them, the farthest out first; empty arguments mean all releases and
+// open flags.
+func (c *Client) Flags(ctx context.Context, release, state string) ([]api.Flag, error) {
+	q := url.Values{}
+	if release != "" {
+		q.Set("release", release)
+	}
+	if state != "" {
+		q.Set("state", state)
+	}
+	return all[api.Flag](ctx, c, api.ListFlags, call{query: q})
+}
+
+// Flag shows one.
+func (c *Client) Flag(ctx context.Context, id string) (api.Flag, error) {
+	return do[api.Flag](ctx, c, api.GetFlag, path(id))
+}
+
+// Settle says what a flag was.
+func (c *Client) Settle(ctx context.Context, id string, in api.SettleRequest) (api.Flag, error) {
+	return do[api.Flag](ctx, c, api.SettleFlag, call{path: []string{id}, body: in})
+}
+
+// Scenarios lists them, newest first; an empty release means all.
+func (c *Client) Scenarios(ctx context.Context, release string) ([]api.Scenario, error) {
+	q := url.Values{}
+	if release != "" {
+		q.Set("release", release)
+	}
+	return all[api.Scenario](ctx, c, api.ListScenarios, call{query: q})
+}
+
+// RunScenario queues one.
+func (c *Client) RunScenario(ctx context.Context, in api.ScenarioRequest, key string) (api.Scenario, error) {
+	return do[api.Scenario](ctx, c, api.RunScenario, call{body: in, key: key})
+}
+
+// Scenario shows one with its totals.
+func (c *Client) Scenario(ctx context.Context, id string) (api.Scenario, error) {
+	return do[api.Scenario](ctx, c, api.GetScenario, path(id))
+}
+
+// ScenarioCurve reads one series under every case; empty is the sum over all.
+func (c *Client) ScenarioCurve(ctx context.Context, id, series string) (api.ScenarioCurve, error) {
+	q := url.Values{}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.ScenarioCurve](ctx, c, api.GetScenarioCurve, call{path: []string{id}, query: q})
+}
+
+// ExportScenario streams every series, case and step.
+func (c *Client) ExportScenario(ctx context.Context, id string, to io.Writer, format ...string) error {
+	return c.copy(ctx, api.ExportScenario, call{path: []string{id}, query: formatQuery(format)}, to)
+}
+
+// DriversAhead reads what a release knows of drivers and events past its origin.
+func (c *Client) DriversAhead(ctx context.Context, release, series string) (api.DriversAhead, error) {
+	q := url.Values{}
+	if series != "" {
+		q.Set("series", series)
+	}
+	return do[api.DriversAhead](ctx, c, api.GetDriversAhead, call{path: []string{release}, query: q})
+}
