@@ -29,6 +29,8 @@ type skipper struct {
 	next  []float64
 	reach []float64 // what each of them has in common with the next value
 	ahead float64   // variance of the next value
+
+	keep, later []int // room to work in
 }
 
 // track is one column's way through the filter.
@@ -122,7 +124,7 @@ func (k *skipper) take() {
 func (k *skipper) advance(known bool) {
 	r, m := k.r, len(k.reach)
 	// Levels that remain: those not too long ago, and not told exactly by what was seen.
-	keep := make([]int, 0, len(k.live)+1)
+	keep := k.keep[:0]
 	for j, lag := range k.live {
 		if lag < k.lost && k.cov[(r+j)*m+r+j] > 1e-9 {
 			keep = append(keep, j)
@@ -164,14 +166,15 @@ func (k *skipper) advance(known bool) {
 			put(r+fresh+b, to, row[r+l])
 		}
 	}
-	live := make([]int, 0, n-r)
+	k.keep = keep
+	live := k.later[:0]
 	if fresh == 1 {
 		live = append(live, 1)
 	}
 	for _, j := range keep {
 		live = append(live, k.live[j]+1)
 	}
-	k.live = live
+	k.live, k.later = live, k.live
 	k.cov, k.next = k.next, k.cov
 }
 
