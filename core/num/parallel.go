@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 )
 
 // Each runs f for every place from 0 to n-1 on some workers. A place that panics is an error,
@@ -13,7 +14,8 @@ func Each(ctx context.Context, workers, n int, f func(i int)) error {
 	return EachWith(ctx, workers, n, func() struct{} { return struct{}{} }, func(_ struct{}, i int) { f(i) })
 }
 
-// EachWith is Each with something that every worker has for itself, such as room to work in.
+// EachWith is Each with something that every worker has for itself, such as room to work in. The
+// caller is one of the workers; the others work only while one of the context's Cores is free.
 func EachWith[T any](ctx context.Context, workers, n int, own func() T, f func(own T, i int)) (err error) {
 	var mu sync.Mutex
 	guarded := func(mine T, i int) {
@@ -26,27 +28,102 @@ func EachWith[T any](ctx context.Context, workers, n int, own func() T, f func(o
 		}()
 		f(mine, i)
 	}
-	if workers < 2 || n < 2 {
-		mine := own()
-		for i := 0; i < n && ctx.Err() == nil; i++ {
-			guarded(mine, i)
-		}
-		return errors.Join(err, ctx.Err())
+	var next atomic.Int64
+	take := func() (int, bool) {
+		i := int(next.Add(1)) - 1
+		return i, i < n && ctx.Err() == nil
 	}
-	next := make(chan int)
 	var wg sync.WaitGroup
-	for range min(workers, n) {
+	cores, ended := coresOf(ctx), make(chan struct{})
+	for range min(workers, n) - 1 {
 		wg.Go(func() {
-			mine := own()
-			for i := range next {
-				guarded(mine, i)
+			var mine T
+			made := false
+			for cores.borrow(ended) {
+				i, ok := take()
+				if ok {
+					if !made {
+						mine, made = own(), true
+					}
+					guarded(mine, i)
+				}
+				cores.give()
+				if !ok {
+					return
+				}
 			}
 		})
 	}
-	for i := 0; i < n && ctx.Err() == nil; i++ {
-		next <- i
+	if n > 0 {
+		mine := own()
+		for i, ok := take(); ok; i, ok = take() {
+			guarded(mine, i)
+		}
 	}
-	close(next)
+	close(ended)
 	wg.Wait()
 	return errors.Join(err, ctx.Err())
+}
+
+// Cores are the processor cores that work shares: whoever works holds one, and whoever could use
+// more borrows those that nobody holds. So no more is under way than there are cores, and none
+// is idle while there is work.
+type Cores struct{ free chan struct{} }
+
+// NewCores makes a number of cores.
+func NewCores(n int) *Cores {
+	c := &Cores{make(chan struct{}, max(1, n))}
+	for range cap(c.free) {
+		c.free <- struct{}{}
+	}
+	return c
+}
+
+// Hold waits for a core.
+func (c *Cores) Hold(ctx context.Context) error {
+	select {
+	case <-c.free:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Give gives a core back.
+func (c *Cores) Give() { c.free <- struct{}{} }
+
+// borrow waits for a core until ended; nil cores are without number.
+func (c *Cores) borrow(ended <-chan struct{}) bool {
+	if c == nil {
+		select {
+		case <-ended:
+			return false
+		default:
+			return true
+		}
+	}
+	select {
+	case <-ended:
+		return false
+	case <-c.free:
+		return true
+	}
+}
+
+func (c *Cores) give() {
+	if c != nil {
+		c.free <- struct{}{}
+	}
+}
+
+type coresKey struct{}
+
+// WithCores is a context whose work shares cores. Its bearer holds one of them.
+func WithCores(ctx context.Context, c *Cores) context.Context {
+	return context.WithValue(ctx, coresKey{}, c)
+}
+
+func coresOf(ctx context.Context) *Cores {
+	c, _ := ctx.Value(coresKey{}).(*Cores)
+	return c
 }
