@@ -27,7 +27,14 @@ type Family struct {
 	// Suits says why settings can't serve a dataset: they name what it lacks; nil where none
 	// name anything.
 	Suits func(Values, panel.View, int) error
-	Read  func([]byte) (Trained, error)
+	// Quick says that a fit is made anew faster than it is read: it is not kept.
+	Quick bool
+	// Version is raised when the same settings come to fit differently, or to be written
+	// differently: what was kept before is made again.
+	Version int
+	// Read reads what a Trained of the family wrote. Parts are asked for when they are needed.
+	// A model that was read learns of its series by being advanced to where it stands.
+	Read func(Parts) (Trained, error)
 }
 
 // Catalogue is a list of families in the order in which they are shown.
@@ -79,6 +86,12 @@ func (c Catalogue) Across(family string, given Values) bool {
 	}
 	values, err := Resolve(f.Settings, given)
 	return err == nil && (f.AcrossSeries || f.Pools(values))
+}
+
+// Combines says whether a family makes its forecasts of other contenders'.
+func (c Catalogue) Combines(family string) bool {
+	f, err := c.Find(family)
+	return err == nil && f.Combine != nil
 }
 
 // New makes a model of a family with settings as given.

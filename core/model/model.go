@@ -13,14 +13,6 @@ import (
 	"paperkettle/core/panel"
 )
 
-// Env is what training gets besides the data.
-type Env struct {
-	Horizon int // the longest horizon that will be asked for
-	Workers int // how many goroutines may be used; the result must not depend on it
-	// Random gives the stream that belongs to a series (or to "" for the whole).
-	Random func(series string) *rand.Rand
-}
-
 // Model trains on a view. It is safe for concurrent use.
 type Model interface {
 	Train(ctx context.Context, v panel.View, env Env) (Trained, error)
@@ -47,8 +39,8 @@ type Trained interface {
 	Advance(ctx context.Context, v panel.View) error
 	// Describe explains the fit of the i-th series.
 	Describe(i int) Description
-	// MarshalBinary writes the model; Family.Read reads it back.
-	encoding.BinaryMarshaler
+	// Parts writes the model; Family.Read reads it back.
+	Parts
 }
 
 // Result holds one forecast for each series of the view, or its error.
@@ -155,4 +147,14 @@ type SeriesFit interface {
 	Advance(s panel.SeriesView) error
 	Describe() Description
 	encoding.BinaryMarshaler
+}
+
+// Sharing is a SeriesFit that has something in common with the other series of its group, which
+// is written once for all of them.
+type Sharing interface {
+	// Apart gives the fit without what it shares, and that: a pointer of a type registered with
+	// encoding/gob, the same one for all that share it, or nil.
+	Apart() (own SeriesFit, shared any)
+	// Join gives a fit that was read what it shares.
+	Join(shared any)
 }

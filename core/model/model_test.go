@@ -89,7 +89,7 @@ func TestPerSeriesKeepsTroubleApart(t *testing.T) {
 	for _, workers := range []int{1, 3} {
 		trained, err := model.PerSeries(echo{}).Train(ctx, view(1, keys...), env(workers))
 		require.NoError(t, err)
-		b, err := trained.MarshalBinary()
+		b, err := model.Write(trained)
 		require.NoError(t, err)
 		again, err := model.ReadPerSeries(b, readEcho)
 		require.NoError(t, err)
@@ -113,7 +113,7 @@ func TestPerSeriesKeepsTroubleApart(t *testing.T) {
 			assert.ErrorContains(t, tr.Advance(ctx, view(3, "good")), "trained on 6 series and is advanced with 1")
 		}
 	}
-	_, err := model.ReadPerSeries([]byte("no model"), readEcho)
+	_, err := model.ReadPerSeries(&model.Written{Common: []byte("no model")}, readEcho)
 	assert.ErrorContains(t, err, "reading a model")
 }
 

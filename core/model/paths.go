@@ -21,9 +21,13 @@ type Pather interface {
 
 // Paths draws the futures of every series.
 func (t *trainedSeries) Paths(ctx context.Context, v panel.View, horizon, count int, each func(i int, paths []float64, err error)) error {
-	scratch := &trainedSeries{fits: t.fits, errs: append([]error(nil), t.errs...), workers: t.workers}
-	err := scratch.each(ctx, func(i int) error {
-		p, ok := t.fits[i].(interface {
+	errs := append([]error(nil), t.errs...)
+	err := t.each(ctx, errs, func(i int) error {
+		fit, err := t.fit(i)
+		if err != nil {
+			return err
+		}
+		p, ok := fit.(interface {
 			Paths(s panel.SeriesView, h, count int) ([]float64, error)
 		})
 		if !ok {
@@ -35,7 +39,7 @@ func (t *trainedSeries) Paths(ctx context.Context, v panel.View, horizon, count 
 		}
 		return err
 	})
-	for i, e := range scratch.errs {
+	for i, e := range errs {
 		if e != nil {
 			each(i, nil, e)
 		}

@@ -55,6 +55,17 @@ func (e *FamilyError) Error() string {
 	return fmt.Sprintf("no family is called %q: the catalogue has %s", e.Family, strings.Join(e.Known, ", "))
 }
 
+// Defaults are the settings' defaults, of those that have one that depends on no data.
+func Defaults(settings []Setting) Values {
+	out := Values{}
+	for _, s := range settings {
+		if s.Default != nil {
+			out[s.Name] = s.Default
+		}
+	}
+	return out
+}
+
 // Resolve checks values against the settings and gives each its right Go type
 // (int, float64, string, bool). Settings whose default depends on the data stay
 // out.

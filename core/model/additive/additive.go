@@ -88,7 +88,7 @@ type Part struct {
 
 // Fit lays out the columns, finds bends, and fits all with the errors.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	chosen, err := m.choose(ctx, []single.Input{in}, 1)
+	chosen, err := m.choose(ctx, []single.Input{in}, model.Env{Workers: 1})
 	if err != nil {
 		return nil, err
 	}

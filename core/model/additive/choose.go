@@ -23,7 +23,11 @@ type variant struct {
 // season that was seen a few times only is worth having. The first variant is the one to keep
 // to where inner windows don't tell. As a rule it is what the method did before the stage, so
 // that its loss is known.
-var stages = []func(m Method, in single.Input) []variant{found, levels, scales, zeroDrivers, trends, memories, profiles, years}
+var stages = []struct {
+	what     string
+	variants func(m Method, in single.Input) []variant
+}{{"the season", found}, {"the level", levels}, {"the scale", scales}, {"how drivers act", zeroDrivers}, {"the trend", trends},
+	{"the memory", memories}, {"the profile of the day", profiles}, {"the longest season", years}}
 
 func levels(m Method, in single.Input) []variant {
 	if m.Level != "" {
@@ -170,16 +174,18 @@ const (
 
 // choose settles what is open for each series. The inner windows of all of them tell, or of
 // some where they are many.
-func (m Method) choose(ctx context.Context, inputs []single.Input, workers int) ([]Method, error) {
+func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env) ([]Method, error) {
+	workers := env.Workers
 	n := len(inputs)
 	methods := slices.Repeat([]Method{m}, n)
 	stride := max(1, (n+mostTold-1)/mostTold)
 	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
 	tallies := make([]single.Tally, n)
-	for _, stage := range stages {
+	for k, stage := range stages {
+		env.Tell(float64(k)/float64(len(stages)), "choosing "+stage.what)
 		lists, losses, told := make([][]variant, n), make([][]float64, n), make([][]single.Tally, n)
 		err := num.Each(ctx, workers, n, func(i int) {
-			lists[i] = stage(methods[i], inputs[i])
+			lists[i] = stage.variants(methods[i], inputs[i])
 			if len(lists[i]) > 0 && (len(lists[i]) == 1 || lists[i][0].method.Parts != methods[i].Parts) {
 				known[i] = panel.Unknown // the first variant need not be what was tried before
 			}

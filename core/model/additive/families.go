@@ -44,7 +44,7 @@ func Families() model.Catalogue {
 				return nil, err
 			}
 			if by := sharedBy(v); by != "" {
-				return together{m, by, single.BoundsOf(v)}, nil
+				return single.Together(together{m}, by, single.BoundsOf(v)), nil
 			}
 			return single.Model(m, single.BoundsOf(v)), nil
 		},
@@ -56,7 +56,7 @@ func Families() model.Catalogue {
 
 // suits refuses conditions, signs and groups that name what the dataset lacks.
 func suits(v model.Values, view panel.View, _ int) error {
-	if err := single.CheckGroup(view, sharedBy(v), everySeries); err != nil {
+	if err := single.CheckGroup(view, sharedBy(v), single.Everything); err != nil {
 		return err
 	}
 	m, err := methodOf(v)
@@ -100,7 +100,7 @@ func sharedBy(v model.Values) string {
 	case by == "none", !events && !drivers:
 		return ""
 	case by == "":
-		return everySeries
+		return single.Everything
 	default:
 		return by
 	}

@@ -5,10 +5,10 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -20,9 +20,6 @@ type Prior struct {
 	Between        float64 // standard deviation of the effect from series to series
 }
 
-// everySeries makes one group of all.
-const everySeries = "all"
-
 // together fits the series first each alone, and again with what the others of its group
 // say of the effects of events and drivers: a series of few promotions leans on the many
 // of its neighbours.
@@ -30,120 +27,60 @@ const everySeries = "all"
 // Source: random effects as in DerSimonian and Laird, Meta-analysis in clinical trials,
 // Controlled Clinical Trials 7 (1986); shrinkage towards them: Efron and Morris, Journal of
 // the American Statistical Association 70 (1975).
-type together struct {
-	method Method
-	by     string
-	bounds single.Bounds
-}
+type together struct{ method Method }
 
-// Bare leaves the intervals as the models have them.
-func (t together) Bare() model.Model {
-	t.bounds.Bare = true
-	return t
-}
+// Alone is the method for a series by itself.
+func (t together) Alone() single.Method { return t.method }
 
-// Train fits the series, in turn alone and with what they share.
-func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	if err := single.CheckGroup(v, t.by, everySeries); err != nil {
-		return nil, err
-	}
-	methods, err := t.settle(ctx, v, env)
+// Gather chooses for every series what the settings leave open, and fits them, in turn alone
+// and with what they share.
+func (t together) Gather(ctx context.Context, _ panel.View, inputs []single.Input, env model.Env) (*single.Gathered, error) {
+	out := single.NewGathered(len(inputs))
+	methods, err := t.method.choose(ctx, inputs, env.Within(0, 0.7, "additive"))
 	if err != nil {
 		return nil, err
 	}
-	alone := &memory{method: t.method, methods: methods, states: map[string]*State{}}
-	first := single.Model(alone, t.bounds)
-	trained, err := first.Train(ctx, v, env)
-	if err != nil || v.Len() < 2 {
-		return trained, err
-	}
-	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return alone.states[s.Key] != nil })
-	any := false
-	for _, name := range names {
-		var list []*State
-		for _, i := range places[name] {
-			list = append(list, alone.states[v.Series(i).Key])
-		}
-		any = share(list) || any
-	}
-	if !any {
-		return trained, nil
-	}
-	return single.Model(again{alone}, t.bounds).Train(ctx, v, env)
-}
-
-// settle chooses for every series what the settings leave open, group by group.
-func (t together) settle(ctx context.Context, v panel.View, env model.Env) (map[string]Method, error) {
-	out := map[string]Method{}
-	names, places := single.Groups(v, t.by, everySeries, func(s panel.SeriesView) bool { return single.Tells(s.Values) })
-	for _, name := range names {
-		inputs := make([]single.Input, len(places[name]))
-		for k, i := range places[name] {
-			inputs[k] = single.Input{SeriesView: v.Series(i), Horizon: env.Horizon}
-		}
-		methods, err := t.method.choose(ctx, inputs, env.Workers)
-		if err != nil {
-			return nil, err
-		}
-		for k := range inputs {
-			out[inputs[k].Key] = methods[k]
-		}
-	}
-	return out, nil
-}
-
-// memory fits, and remembers.
-type memory struct {
-	method  Method
-	methods map[string]Method // of each series, with nothing left open
-	mu      sync.Mutex
-	states  map[string]*State
-}
-
-// Fit fits a series alone.
-func (m *memory) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	method, ok := m.methods[in.Key]
-	if !ok {
-		return m.method.Fit(ctx, in)
-	}
-	s, err := method.fit(ctx, in)
+	env.Tell(0.7, "additive: each series alone")
+	states := make([]*State, len(inputs))
+	err = num.Each(ctx, env.Workers, len(inputs), func(i int) {
+		out.Errs[i] = model.Guard(func() (err error) {
+			states[i], err = methods[i].fit(ctx, inputs[i])
+			return err
+		})
+		out.Widenings[i] = methods[i].widening
+	})
 	if err != nil {
 		return nil, err
 	}
-	m.mu.Lock()
-	m.states[in.Key] = s
-	m.mu.Unlock()
-	return s, nil
-}
-
-// Widen is what the inner windows asked for.
-func (m *memory) Widen(_ context.Context, in single.Input, _ single.State) single.Widening {
-	return m.methods[in.Key].widening
-}
-
-// again fits once more what is remembered, with what is shared.
-type again struct{ *memory }
-
-// Fit fits the coefficients anew; bends and the shape of the errors stay.
-func (m again) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	m.mu.Lock()
-	s := m.states[in.Key]
-	m.mu.Unlock()
-	switch {
-	case s == nil:
-		return m.method.Fit(ctx, in)
-	case len(s.Shared) == 0:
-		return s, nil
+	var fitted []*State
+	for _, s := range states {
+		if s != nil {
+			fitted = append(fitted, s)
+		}
 	}
+	env.Tell(0.85, "additive: with what the others tell")
+	if share(fitted) {
+		err = num.Each(ctx, env.Workers, len(inputs), func(i int) {
+			if s := states[i]; s != nil && len(s.Shared) > 0 {
+				s.lean(ctx, inputs[i])
+			}
+		})
+	}
+	for i, s := range states {
+		if s != nil {
+			out.States[i] = s
+		}
+	}
+	return out, err
+}
+
+// lean fits the coefficients anew with what is shared; bends and the shape of the errors stay.
+func (s *State) lean(ctx context.Context, in single.Input) {
 	alone := *s
-	if err := s.refit(ctx, in); err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
+	if err := model.Guard(func() error { return s.refit(ctx, in) }); err != nil {
 		*s = alone // what others say doesn't suit it: it keeps what it found by itself
 		s.Shared = nil
 	}
-	return s, nil
 }
 
 // effect is one series' own estimate, a unit of the driver.

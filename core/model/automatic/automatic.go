@@ -78,14 +78,15 @@ func forms(v panel.View) (out []form) {
 // on everything.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	list := forms(v)
-	told, err := rehearse(ctx, v, env, list)
+	told, err := rehearse(ctx, v, env.Within(0, 0.7, ""), list)
 	if err != nil {
 		return nil, err
 	}
 	weights := told.weigh(m.Single)
 	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(v, weights)}
 	for k, f := range list {
-		if err := out.train(ctx, v, env, f, k, weights); err != nil {
+		whole := env.Within(0.7+0.3*float64(k)/float64(len(list)), 0.7+0.3*float64(k+1)/float64(len(list)), "training "+f.name)
+		if err := out.train(ctx, v, whole, f, k, weights); err != nil {
 			return nil, err
 		}
 	}

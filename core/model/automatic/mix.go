@@ -145,15 +145,23 @@ func (m *Mix) Advance(ctx context.Context, v panel.View) error {
 	return nil
 }
 
-// find is the place of a series in a part, or -1.
+// find is the place of a series in a part that gives it weight, or -1.
 func (p *Part) find(i int) int {
+	if j := p.place(i); j >= 0 && p.Weights[j] > 0 {
+		return j
+	}
+	return -1
+}
+
+// place is the place of a series in a part, or -1.
+func (p *Part) place(i int) int {
 	if p.at == nil {
 		p.at = make(map[int]int, len(p.Places))
 		for j, x := range p.Places {
 			p.at[x] = j
 		}
 	}
-	if j, ok := p.at[i]; ok && p.Weights[j] > 0 {
+	if j, ok := p.at[i]; ok {
 		return j
 	}
 	return -1
@@ -222,52 +230,96 @@ func (m *Mix) Describe(i int) model.Description {
 	return d
 }
 
-// written is a mix with its parts as bytes.
-type written struct {
-	Bounds single.Bounds
-	Why    string
-	Series int
-	Forms  []string
-	Scores [][]float64
-	Failed []string
-	Parts  []Part
-	Bytes  [][]byte
+// Len is the number of series.
+func (m *Mix) Len() int { return m.Series }
 
-	Widenings []single.Widening
-}
+// written is a mix with what its parts' series share; partBytes what a series has of its own, a
+// piece for each part that has it.
+type (
+	written struct {
+		Mix    *Mix
+		Shared [][]byte
+	}
+	partBytes [][]byte
+)
 
-// MarshalBinary writes the mix and its parts.
-func (m *Mix) MarshalBinary() ([]byte, error) {
-	w := written{Bounds: m.Bounds, Why: m.Why, Series: m.Series, Forms: m.Forms, Scores: m.Scores, Failed: m.Failed, Parts: m.Parts, Widenings: m.Widenings}
+// Shared writes the mix and what its parts share.
+func (m *Mix) Shared() ([]byte, error) {
+	w := written{Mix: m}
 	for _, p := range m.Parts {
-		b, err := p.trained.MarshalBinary()
+		b, err := p.trained.Shared()
 		if err != nil {
 			return nil, err
 		}
-		w.Bytes = append(w.Bytes, b)
+		w.Shared = append(w.Shared, b)
 	}
+	return encoded(w)
+}
+
+// Part writes the parts' fits of a series.
+func (m *Mix) Part(i int) ([]byte, error) {
+	own := make(partBytes, len(m.Parts))
+	for k := range m.Parts {
+		if j := m.Parts[k].place(i); j >= 0 {
+			b, err := m.Parts[k].trained.Part(j)
+			if err != nil {
+				return nil, err
+			}
+			own[k] = b
+		}
+	}
+	return encoded(own)
+}
+
+func encoded(v any) ([]byte, error) {
 	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(w)
+	err := gob.NewEncoder(&b).Encode(v)
 	return b.Bytes(), err
 }
 
-// read reads what MarshalBinary wrote.
-func read(b []byte) (model.Trained, error) {
+// pieces are the parts of one of the mix's forms among those of the mix.
+type pieces struct {
+	of     model.Parts
+	part   int
+	shared []byte
+	places []int
+}
+
+func (p pieces) Len() int                { return len(p.places) }
+func (p pieces) Shared() ([]byte, error) { return p.shared, nil }
+func (p pieces) Part(j int) ([]byte, error) {
+	b, err := p.of.Part(p.places[j])
+	if err != nil {
+		return nil, err
+	}
+	var own partBytes
+	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&own); err != nil || p.part >= len(own) {
+		return nil, errors.Join(errors.New("reading a mix: a series' part is damaged"), err)
+	}
+	return own[p.part], nil
+}
+
+// read reads what a mix wrote.
+func read(p model.Parts) (model.Trained, error) {
+	b, err := p.Shared()
+	if err != nil {
+		return nil, err
+	}
 	var w written
 	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&w); err != nil {
 		return nil, fmt.Errorf("reading a mix: %w", err)
 	}
-	if len(w.Bytes) != len(w.Parts) {
+	m := w.Mix
+	if m == nil || len(w.Shared) != len(m.Parts) || p.Len() != m.Series {
 		return nil, errors.New("reading a mix: parts are missing")
 	}
-	m := &Mix{Bounds: w.Bounds, Why: w.Why, Series: w.Series, Forms: w.Forms, Scores: w.Scores, Failed: w.Failed, Parts: w.Parts, Widenings: w.Widenings}
 	families := members()
 	for k := range m.Parts {
 		f, err := families.Find(m.Parts[k].Name)
 		if err != nil {
 			return nil, err
 		}
-		if m.Parts[k].trained, err = f.Read(w.Bytes[k]); err != nil {
+		if m.Parts[k].trained, err = f.Read(pieces{p, k, w.Shared[k], m.Parts[k].Places}); err != nil {
 			return nil, err
 		}
 	}

@@ -56,9 +56,10 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	e.trial, e.places = t, places
 	sums := make([][]loss, len(list))
 	e.hearts = make([][][]single.Heart, len(list))
-	for _, k := range poolsFirst(list) {
+	for done, k := range poolsFirst(list) {
 		var err error
-		if sums[k], e.hearts[k], err = e.ask(ctx, asked, env, k, t, sums); err != nil {
+		own := env.Within(float64(done)/float64(len(list)), float64(done+1)/float64(len(list)), "trying "+list[k].name)
+		if sums[k], e.hearts[k], err = e.ask(ctx, asked, own, k, t, sums); err != nil {
 			return nil, err
 		}
 	}

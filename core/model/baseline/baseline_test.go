@@ -142,7 +142,7 @@ func TestEveryBaselineOnAnySeries(t *testing.T) {
 				low, high := forecast.Interval(rows.At(h), 80)
 				require.True(t, low <= m && m <= high, "step %d: %v not in %v to %v", h+1, m, low, high)
 			}
-			b, err := trained.MarshalBinary()
+			b, err := model.Write(trained)
 			require.NoError(t, err)
 			again, err := f.Read(b)
 			require.NoError(t, err)

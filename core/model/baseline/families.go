@@ -46,7 +46,8 @@ func Families() model.Catalogue {
 			_, err := newRule(spec{Family: name, Cadence: c, Length: 1, By: calendar.Position(v.Text("by", ""))})
 			return err
 		}
-		list[i].Read = func(b []byte) (model.Trained, error) { return model.ReadPerSeries(b, readFit) }
+		list[i].Quick = true
+		list[i].Read = func(p model.Parts) (model.Trained, error) { return model.ReadPerSeries(p, readFit) }
 	}
 	return list
 }

@@ -179,7 +179,7 @@ func TestAdvanceWriteAndScale(t *testing.T) {
 		for k := n - 9; k < n; k++ {
 			require.NoError(t, steps.Advance(context.Background(), panel.NewView(p, all(p), 0, k)))
 			if k == n-5 {
-				b, err := steps.MarshalBinary()
+				b, err := model.Write(steps)
 				require.NoError(t, err, family)
 				steps, err = f.Read(b)
 				require.NoError(t, err, family)

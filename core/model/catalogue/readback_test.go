@@ -25,7 +25,7 @@ func TestReadBackTellsTheSame(t *testing.T) {
 			f, err := catalogue.Standard().Find(family)
 			require.NoError(t, err)
 			before, _ := trainOn(t, family, nil, p, n-1, h)
-			b, err := before.MarshalBinary()
+			b, err := model.Write(before)
 			require.NoError(t, err)
 			after, err := f.Read(b)
 			require.NoError(t, err)

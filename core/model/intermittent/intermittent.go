@@ -285,6 +285,7 @@ func Families() model.Catalogue {
 			alpha, _ := v["alpha"].(float64)
 			return single.Model(Method{Kind: Kind(v.Text("kind", "")), Alpha: alpha}, single.BoundsOf(v)), nil
 		},
-		Read: single.Read,
+		Quick: true,
+		Read:  single.Read,
 	}}
 }

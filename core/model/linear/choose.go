@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -20,7 +21,10 @@ type variant struct {
 // are learnt or levels, how steps follow each other, how much of the history is learnt from,
 // and how much of the change that the equations tell is believed. The first variant is the one
 // to keep to where inner windows don't tell.
-var stages = []func(m Method, inputs []single.Input) []variant{scales, zeroDrivers, changes, ways, memories, beliefs}
+var stages = []struct {
+	what     string
+	variants func(m Method, inputs []single.Input) []variant
+}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories}, {"how much to believe", beliefs}}
 
 func scales(m Method, inputs []single.Input) []variant {
 	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
@@ -107,7 +111,8 @@ const (
 
 // choose settles what is open for a group, by how the variants forecast inner windows: the
 // mean over the series of the log of their errors next to the first's.
-func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input, workers int) (Method, error) {
+func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input, env model.Env) (Method, error) {
+	workers := env.Workers
 	asked := sample(inputs)
 	t, early := rehearsal(asked)
 	if m.Belief == 0 {
@@ -117,8 +122,9 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		m.season = ownSeason(asked)
 	}
 	var known *told // of the method as it is, which the first variant of a stage is
-	for _, stage := range stages {
-		list := stage(m, asked)
+	for k, stage := range stages {
+		env.Tell(float64(k)/float64(len(stages)), "choosing "+stage.what)
+		list := stage.variants(m, asked)
 		if len(list) == 0 {
 			continue
 		}

@@ -33,7 +33,7 @@ func Families() model.Catalogue {
 			return trainable(methodOf(v), groupedBy(v), single.BoundsOf(v)), nil
 		},
 		Suits: func(v model.Values, view panel.View, horizon int) error {
-			if err := single.CheckGroup(view, groupedBy(v), everySeries); err != nil {
+			if err := single.CheckGroup(view, groupedBy(v), single.Everything); err != nil {
 				return err
 			}
 			_, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
@@ -50,7 +50,7 @@ func groupedBy(v model.Values) string {
 	case "none":
 		return ""
 	case "":
-		return everySeries
+		return single.Everything
 	default:
 		return by
 	}

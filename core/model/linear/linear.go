@@ -22,7 +22,10 @@ import (
 	"paperkettle/core/panel"
 )
 
-func init() { gob.Register(&State{}) }
+func init() {
+	gob.Register(&State{})
+	gob.Register(&Pool{})
+}
 
 // Method fits the equations.
 type Method struct {
@@ -118,7 +121,7 @@ type series struct {
 // Fit fits a series alone.
 func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) {
 	alone, inputs := in.View().Pick(nil), []single.Input{in}
-	m, err := m.choose(ctx, alone, inputs, 1)
+	m, err := m.choose(ctx, alone, inputs, model.Env{Workers: 1})
 	if err != nil {
 		return nil, err
 	}
@@ -272,5 +275,5 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 	if by == "" {
 		return single.Model(m, b)
 	}
-	return together{method: m, by: by, bounds: b}
+	return single.Together(together{method: m}, by, b)
 }

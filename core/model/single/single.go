@@ -10,8 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"slices"
-	"strings"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
@@ -81,7 +79,7 @@ const Fewest = 5
 func Model(m Method, b Bounds) model.Model { return model.PerSeries(seriesModel{m, b}) }
 
 // Read reads what a model of any method wrote.
-func Read(b []byte) (model.Trained, error) { return model.ReadPerSeries(b, readFit) }
+func Read(p model.Parts) (model.Trained, error) { return model.ReadPerSeries(p, readFit) }
 
 type seriesModel struct {
 	method Method
@@ -144,19 +142,30 @@ func (m seriesModel) Bare() model.SeriesModel {
 }
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
-	in := Input{SeriesView: s, Horizon: horizon}
-	if r := rnd(); r != nil {
-		in.Seed = r.Uint64()
-	}
+	in := InputOf(s, horizon, rnd())
 	state, cautions, err := Start(ctx, m.method, in)
 	if err != nil {
 		return nil, err
 	}
-	fit := &Fit{State: state, Bounds: m.bounds, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: horizon, Cautions: cautions, view: s}
+	fit := newFit(in, state, cautions, m.bounds)
 	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
 		fit.Widening = w.Widen(ctx, in, state)
 	}
 	return fit, nil
+}
+
+// InputOf is a series to fit, with a stream of its own, or nil.
+func InputOf(s panel.SeriesView, horizon int, rnd *rand.Rand) Input {
+	in := Input{SeriesView: s, Horizon: horizon}
+	if rnd != nil {
+		in.Seed = rnd.Uint64()
+	}
+	return in
+}
+
+func newFit(in Input, state State, cautions []string, b Bounds) *Fit {
+	s := in.SeriesView
+	return &Fit{State: state, Bounds: b, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: in.Horizon, Cautions: cautions, view: s}
 }
 
 // Start fits a method, or what stands in for it where the series carries no more, with
@@ -283,6 +292,35 @@ func (f *Fit) Paths(s panel.SeriesView, h, count int) ([]float64, error) {
 // Fitted gives the forecasts one step ahead within the training part.
 func (f *Fit) Fitted() []float64 { return f.State.Fitted() }
 
+// Sharing is a State that shares something with the other series of its group.
+type Sharing interface {
+	State
+	// Apart gives the state without what it shares, and that, of a type registered with
+	// encoding/gob.
+	Apart() (own State, shared any)
+	// Join gives a state that was read what it shares.
+	Join(shared any)
+}
+
+// Apart gives the fit without what its state shares with others.
+func (f *Fit) Apart() (model.SeriesFit, any) {
+	s, ok := f.State.(Sharing)
+	if !ok {
+		return f, nil
+	}
+	own := *f
+	var shared any
+	own.State, shared = s.Apart()
+	return &own, shared
+}
+
+// Join gives the state what it shares.
+func (f *Fit) Join(shared any) {
+	if s, ok := f.State.(Sharing); ok {
+		s.Join(shared)
+	}
+}
+
 // MarshalBinary writes the fit.
 func (f *Fit) MarshalBinary() ([]byte, error) {
 	type plain Fit // without this method, or gob would call it again
@@ -301,39 +339,6 @@ func readFit(b []byte) (model.SeriesFit, error) {
 		return nil, errors.New("reading a fit: nothing is in it")
 	}
 	return f, nil
-}
-
-// Groups lists the places of a view's series by the value of an attribute, or all as one group,
-// in the order in which the values come; take says which series take part.
-func Groups(v panel.View, by, everything string, take func(panel.SeriesView) bool) (names []string, places map[string][]int) {
-	places = map[string][]int{}
-	at := slices.Index(v.Attributes(), by)
-	for i := range v.Len() {
-		s := v.Series(i)
-		if !take(s) {
-			continue
-		}
-		name := everything
-		if at >= 0 && by != everything {
-			name = s.Labels[at]
-		}
-		if places[name] == nil {
-			names = append(names, name)
-		}
-		places[name] = append(places[name], i)
-	}
-	return names, places
-}
-
-// CheckGroup refuses an attribute that a dataset lacks to group its series by.
-func CheckGroup(v panel.View, by, everything string) error {
-	if by == "" || by == everything || slices.Contains(v.Attributes(), by) {
-		return nil
-	}
-	if len(v.Attributes()) == 0 {
-		return fmt.Errorf("together: no attribute is called %q, and the dataset has none: say %s or none", by, everything)
-	}
-	return fmt.Errorf("together: no attribute is called %q: group by %s, %s or none", by, strings.Join(v.Attributes(), ", "), everything)
 }
 
 // Tells says that values carry a model: Start would fit them.

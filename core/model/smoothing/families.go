@@ -29,7 +29,7 @@ func Families() model.Catalogue {
 			return trainable(m, strings.Join(v.Names("together"), ","), single.BoundsOf(v)), err
 		},
 		Suits: func(v model.Values, view panel.View, _ int) error {
-			return single.CheckGroup(view, strings.Join(v.Names("together"), ","), everySeries)
+			return single.CheckGroup(view, strings.Join(v.Names("together"), ","), single.Everything)
 		},
 		Pools: func(v model.Values) bool { return len(v.Names("together")) > 0 },
 		Read:  single.Read,

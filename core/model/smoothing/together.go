@@ -3,7 +3,6 @@ package smoothing
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -14,75 +13,63 @@ import (
 // together chooses one form for each group of like series: the one whose criterion,
 // summed over the group, is lowest. Where each series alone is too short to tell forms
 // apart, the group is not.
-type together struct {
-	method Method
-	by     string // an attribute, or everySeries
-	bounds single.Bounds
-}
-
-// everySeries makes one group of all.
-const everySeries = "all"
+type together struct{ method Method }
 
 // missing is what a form that a series can't be fitted to counts behind the series' best.
 const missing = 20.0
 
-// Bare leaves the intervals as the models have them.
-func (t together) Bare() model.Model {
-	t.bounds.Bare = true
-	return t
-}
+// Alone is the method for a series by itself.
+func (t together) Alone() single.Method { return t.method }
 
-// Train chooses the groups' forms and fits each series with its group's.
-func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	forms, err := t.choose(ctx, v, env)
+// Gather chooses the group's form and fits each series with it; where that can't be, with the
+// series' own choice.
+func (t together) Gather(ctx context.Context, _ panel.View, inputs []single.Input, env model.Env) (*single.Gathered, error) {
+	form, ok, err := t.choose(ctx, inputs, env)
 	if err != nil {
 		return nil, err
 	}
-	shared := sharedForm{t.method, t.by, forms}
-	return single.Model(shared, t.bounds).Train(ctx, v, env)
-}
-
-// choose sums the criteria of every form over the series of each group. Sums are taken in
-// the series' order, whatever the number of workers.
-func (t together) choose(ctx context.Context, v panel.View, env model.Env) (map[string]Form, error) {
-	if at := slices.Index(v.Attributes(), t.by); at < 0 && t.by != everySeries {
-		return nil, fmt.Errorf("no attribute is called %q: group by one of %v, or all", t.by, v.Attributes())
+	fit := t.fit
+	if !ok {
+		fit = func(ctx context.Context, in single.Input, _ Form) (single.State, error) { return t.method.Fit(ctx, in) }
 	}
-	behind := make([]map[Form]float64, v.Len())
-	err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
-		behind[i] = t.behind(single.Input{SeriesView: v.Series(i), Horizon: env.Horizon})
+	out := single.NewGathered(len(inputs))
+	err = num.Each(ctx, env.Workers, len(inputs), func(i int) {
+		out.Errs[i] = model.Guard(func() (err error) {
+			if out.States[i], err = fit(ctx, inputs[i], form); err == nil {
+				out.Widenings[i] = t.method.Widen(ctx, inputs[i], out.States[i])
+			}
+			return err
+		})
 	})
-	if err != nil {
-		return nil, err
-	}
-	sums := map[string]map[Form]float64{}
-	for i, own := range behind {
-		if own == nil {
-			continue
-		}
-		group := groupOf(v.Series(i), t.by)
-		if sums[group] == nil {
-			sums[group] = map[Form]float64{}
-		}
-		for _, f := range Forms() {
-			if d, ok := own[f]; ok {
-				sums[group][f] += d
+	return out, err
+}
+
+// choose sums the criteria of every form over the series, in their order, whatever the number
+// of workers; ok is false where no series tells.
+func (t together) choose(ctx context.Context, inputs []single.Input, env model.Env) (best Form, ok bool, err error) {
+	behind := make([]map[Form]float64, len(inputs))
+	err = num.Each(ctx, env.Workers, len(inputs), func(i int) {
+		_ = model.Guard(func() error { behind[i] = t.behind(inputs[i]); return nil })
+	})
+	sums := map[Form]float64{}
+	best = Forms()[0]
+	for _, f := range Forms() {
+		for _, own := range behind {
+			if own == nil {
+				continue
+			}
+			ok = true
+			if d, has := own[f]; has {
+				sums[f] += d
 			} else {
-				sums[group][f] += missing
+				sums[f] += missing
 			}
 		}
-	}
-	out := map[string]Form{}
-	for group, list := range sums {
-		best := Forms()[0]
-		for _, f := range Forms() {
-			if list[f] < list[best] {
-				best = f
-			}
+		if sums[f] < sums[best] {
+			best = f
 		}
-		out[group] = best
 	}
-	return out, nil
+	return best, ok, err
 }
 
 // behind is how far each form's criterion lies above the series' lowest; nil where the
@@ -106,39 +93,15 @@ func (t together) behind(in single.Input) map[Form]float64 {
 	return out
 }
 
-func groupOf(s panel.SeriesView, by string) string {
-	if at := slices.Index(s.View().Attributes(), by); at >= 0 && by != everySeries {
-		return s.Labels[at]
+func (t together) fit(ctx context.Context, in single.Input, form Form) (single.State, error) {
+	state, err := t.method.Only(form).Fit(ctx, in)
+	if s, own := state.(*State); err == nil && own {
+		s.Why = "lowest AICc summed over the series of the group"
+		return s, nil
 	}
-	return everySeries
-}
-
-// sharedForm fits each series with its group's form.
-type sharedForm struct {
-	method Method
-	by     string
-	forms  map[string]Form
-}
-
-// Widen is what inner windows ask for.
-func (m sharedForm) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
-	return m.method.Widen(ctx, in, fitted)
-}
-
-// Fit falls back to the series' own choice where the group's form can't be fitted to it.
-func (m sharedForm) Fit(ctx context.Context, in single.Input) (single.State, error) {
-	group := groupOf(in.SeriesView, m.by)
-	form, ok := m.forms[group]
-	if ok {
-		state, err := m.method.Only(form).Fit(ctx, in)
-		if s, own := state.(*State); err == nil && own {
-			s.Why = fmt.Sprintf("lowest AICc summed over the series of the group %q", group)
-			return s, nil
-		}
-	}
-	state, err := m.method.Fit(ctx, in)
-	if s, own := state.(*State); err == nil && own && ok {
-		s.Cautions = append(s.Cautions, fmt.Sprintf("the form %s of the group %q can't be fitted to this series: it has its own", form, group))
+	state, err = t.method.Fit(ctx, in)
+	if s, own := state.(*State); err == nil && own {
+		s.Cautions = append(s.Cautions, fmt.Sprintf("the form %s of its group can't be fitted to this series: it has its own", form))
 	}
 	return state, err
 }
@@ -148,5 +111,5 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 	if by == "" {
 		return single.Model(m, b)
 	}
-	return together{m, by, b}
+	return single.Together(together{m}, by, b)
 }

@@ -390,7 +390,8 @@ func Families() model.Catalogue {
 		New: func(v model.Values) (model.Model, error) {
 			return single.Model(Method{Optimised: v.Text("kind", "") == "optimised", Season: v.Int("length", 0), NoSeason: v.Text("season", "") == "none"}, single.BoundsOf(v)), nil
 		},
-		Read: single.Read,
+		Quick: true,
+		Read:  single.Read,
 	}}
 }
 

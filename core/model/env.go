@@ -1,0 +1,61 @@
+package model
+
+import (
+	"math/rand/v2"
+	"sync/atomic"
+)
+
+// Env is what training gets besides the data. What is trained depends on Horizon and Random
+// alone.
+type Env struct {
+	Horizon int // the longest horizon that will be asked for
+	Workers int // how many goroutines may be used; the result must not depend on it
+	// Random gives the stream that belongs to a series (or to "" for the whole).
+	Random func(series string) *rand.Rand
+	// Report is told how much of the training is done, from 0 to 1, and what is being done; nil
+	// where nobody asks. It may be called from several goroutines.
+	Report func(done float64, note string)
+	// Checkpoint keeps what long training needs to go on after a stop; nil where nothing does.
+	Checkpoint Checkpoint
+}
+
+// Checkpoint keeps the last state of one training that was saved.
+type Checkpoint interface {
+	// Load gives what was saved last, or nil.
+	Load() ([]byte, error)
+	Save([]byte) error
+}
+
+// Tell reports how much is done.
+func (e Env) Tell(done float64, note string) {
+	if e.Report != nil {
+		e.Report(done, note)
+	}
+}
+
+// Within is the environment of a part of the training, that reaches from one share of the whole
+// to another. Checkpoints are the whole's.
+func (e Env) Within(from, to float64, note string) Env {
+	if report := e.Report; report != nil {
+		e.Report = func(done float64, inner string) {
+			if inner != "" && note != "" {
+				inner = note + ": " + inner
+			} else if inner == "" {
+				inner = note
+			}
+			report(from+done*(to-from), inner)
+		}
+		e.Report(0, "")
+	}
+	e.Checkpoint = nil
+	return e
+}
+
+// counting gives what is to be called whenever one of n series is done.
+func (e Env) counting(n int) func() {
+	if e.Report == nil {
+		return func() {}
+	}
+	var done atomic.Int64
+	return func() { e.Report(float64(done.Add(1))/float64(n), "") }
+}
