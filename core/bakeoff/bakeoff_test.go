@@ -68,6 +68,15 @@ func (r results) stored(t bakeoff.Task) (*bakeoff.TaskResult, error) {
 	return nil, fmt.Errorf("nothing is stored of %v", t)
 }
 
+// run gives all that a task makes.
+func run(e *bakeoff.Engine, task bakeoff.Task, stored bakeoff.Stored) (list []*bakeoff.TaskResult, err error) {
+	err = e.Run(context.Background(), task, bakeoff.Desk{Stored: stored, Hand: func(r *bakeoff.TaskResult) error {
+		list = append(list, r)
+		return nil
+	}})
+	return list, err
+}
+
 // runAll runs tasks in the given order, those that combine others after the rest.
 func runAll(t testing.TB, e *bakeoff.Engine, workers int, order []bakeoff.Task) results {
 	out := results{}
@@ -79,13 +88,13 @@ func runAll(t testing.TB, e *bakeoff.Engine, workers int, order []bakeoff.Task) 
 		for range workers {
 			wg.Go(func() {
 				for task := range work {
-					list, err := e.Run(context.Background(), task, out.stored)
+					list, err := run(e, task, out.stored)
 					if err != nil {
 						panic(err)
 					}
 					mu.Lock()
 					for _, r := range list {
-						made[bakeoff.Task{Window: r.Window, Contender: task.Contender, Shard: task.Shard}] = r
+						made[bakeoff.Task{Window: r.Window, Contender: task.Contender, Shard: r.Shard}] = r
 					}
 					mu.Unlock()
 				}
@@ -138,7 +147,7 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 	other, err := bakeoff.Prepare(p, plan, withDice())
 	require.NoError(t, err)
 	dice := bakeoff.Task{Contender: 6}
-	again, err := other.Run(context.Background(), dice, nil)
+	again, err := run(other, dice, nil)
 	require.NoError(t, err)
 	assert.NotEqual(t, one[dice].Packed, again[0].Packed, "another seed, another stream")
 }
@@ -148,23 +157,23 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 func TestWhatLearnsFromAllSeries(t *testing.T) {
 	p := dailyPanel(30, 160)
 	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
-	run := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
+	all := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
-		e.Workers = workers
+		e.Lineup.Workers = workers
 		out := map[bakeoff.Task][]*bakeoff.TaskResult{}
 		for _, task := range e.Tasks() {
-			got, err := e.Run(context.Background(), task, nil)
+			got, err := run(e, task, nil)
 			require.NoError(t, err)
 			out[task] = got
 		}
 		return out
 	}
-	one := run(p, 1)
+	one := all(p, 1)
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 	require.NoError(t, err)
-	wild := run(panel.Scramble(p, e.Windows[0].Origin, rand.New(rand.NewPCG(5, 6))), 2)
-	for task, results := range run(p, 3) {
+	wild := all(panel.Scramble(p, e.Windows[0].Origin, rand.New(rand.NewPCG(5, 6))), 2)
+	for task, results := range all(p, 3) {
 		assert.Equal(t, one[task], results, "%v", task)
 		assert.Equal(t, one[task][0].Packed, wild[task][0].Packed, "%v reads the future", task)
 	}
@@ -406,9 +415,11 @@ func TestPlansThatCannotRun(t *testing.T) {
 func ExampleEngine_Run() {
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 2}, Contenders: []bakeoff.Contender{{Family: "naive"}}}
 	e, _ := bakeoff.Prepare(monthly(5, 6, 7, 8, 9, 10), plan, catalogue.Standard())
-	res, _ := e.Run(context.Background(), e.Tasks()[0], nil)
-	rows := forecast.NewRows(2)
-	_ = rows.Unpack(res[0].Packed)
-	fmt.Println(rows.Mean)
+	_ = e.Run(context.Background(), e.Tasks()[0], bakeoff.Desk{Hand: func(res *bakeoff.TaskResult) error {
+		rows := forecast.NewRows(2)
+		err := rows.Unpack(res.Packed)
+		fmt.Println(rows.Mean)
+		return err
+	}})
 	// Output: [8 8]
 }

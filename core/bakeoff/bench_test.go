@@ -55,7 +55,7 @@ func BenchmarkEngine(b *testing.B) {
 		for range 2 {
 			wg.Go(func() {
 				for t := range work {
-					_, err := e.Run(context.Background(), t, nil)
+					_, err := run(e, t, nil)
 					if err != nil {
 						panic(err)
 					}
@@ -90,11 +90,11 @@ func BenchmarkOverhead(b *testing.B) {
 			w := e.Windows[t.Window]
 			ways := [2]func() error{
 				func() error {
-					_, err := e.Run(context.Background(), t, nil)
+					_, err := run(e, t, nil)
 					return err
 				},
 				func() error {
-					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), 28, 1, random)
+					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), model.Env{Horizon: 28, Workers: 1, Random: random})
 					return err
 				},
 			}

@@ -4,16 +4,15 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"sync"
 
 	"paperkettle/core/model"
 )
 
-// Describe trains a contender on a series as it was trained for a window, and explains the
-// fit. Window and contender are indices from 0.
+// Describe explains how a contender was fitted to a series for a window: by the fit as it is
+// kept, or by one that is trained the same once more. Window and contender are indices from 0.
 func (e *Engine) Describe(ctx context.Context, window, contender, series int) (model.Description, error) {
 	name := e.Plan.Contenders[contender].Name
-	if co := e.combiners[contender]; co != nil {
+	if co := e.Lineup.combines(contender); co != nil {
 		return model.Description{}, asked("contender", fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its members %s", name, memberNames(e, co)))
 	}
 	w := window
@@ -23,44 +22,33 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 			break
 		}
 	}
-	if _, _, ok := e.Locate(w, contender, series); !ok {
+	at, _, ok := e.Locate(w, contender, series)
+	if !ok {
 		return model.Description{}, asked("series", fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key, e.Windows[window].Index))
 	}
-	members, at := []int{series}, 0
-	if e.across[contender] {
-		members = e.learnt(w)
-		at = slices.Index(members, series)
+	members := e.learns(w, at)
+	o := e.occasion(w, contender, members)
+	if e.Lineup.pools(contender) {
+		o.keep = true // each of the series may be asked for
+		trained, err := e.Lineup.train(ctx, contender, o)
+		if err != nil {
+			return model.Description{}, err
+		}
+		return trained.Describe(slices.Index(members, series)), nil
 	}
-	e.lastFit.mu.Lock()
-	defer e.lastFit.mu.Unlock()
-	if last := &e.lastFit; last.trained != nil && e.across[contender] && last.window == w && last.contender == contender {
-		return last.trained.Describe(at), nil
-	}
-	trained, err := e.models[contender].Train(ctx, e.view(members, e.Windows[w]), model.Env{Horizon: e.Reach(), Workers: e.workers(contender), Random: e.random(w, contender)})
+	trained, err := e.Lineup.kept(ctx, contender, o)
 	if err != nil {
 		return model.Description{}, err
 	}
-	if e.across[contender] {
-		e.lastFit.trained, e.lastFit.window, e.lastFit.contender = trained, w, contender
+	if trained != nil {
+		return trained.Describe(slices.Index(members, series)), nil
 	}
-	return trained.Describe(at), nil
-}
-
-// workers is how many may train a contender: one, for tasks run side by side, unless it
-// learns from all series in one task.
-func (e *Engine) workers(contender int) int {
-	if e.across[contender] {
-		return max(1, e.Workers)
+	o = e.occasion(w, contender, []int{series})
+	o.keep = false
+	if trained, err = e.Lineup.train(ctx, contender, o); err != nil {
+		return model.Description{}, err
 	}
-	return 1
-}
-
-// lastFit keeps the last contender that learnt from all series, for each of which it may be
-// described.
-type lastFit struct {
-	mu                sync.Mutex
-	trained           model.Trained
-	window, contender int
+	return trained.Describe(0), nil
 }
 
 func memberNames(e *Engine, co *combiner) []string {

@@ -3,8 +3,8 @@ package bakeoff
 import (
 	"errors"
 	"fmt"
-	"slices"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
@@ -27,28 +27,13 @@ type Engine struct {
 	Chosen    []int   // the series that the filter keeps
 	Qualified [][]int // for each window the series that take part, in the order of Chosen
 	SetAside  []SetAside
-	models    []model.Model
-	combiners []*combiner // by contender; nil for those that make their own forecasts
-	across    []bool
-	fallback  model.Model // nil to leave series out
-	places    [][]int32   // for each window, of each place in Chosen its place in Qualified, or -1
+	Lineup    *Lineup
+	places    [][]int32 // for each window, of each place in Chosen its place in Qualified, or -1
 	chosenAt  map[int]int
 	scaled    *scaleCache
-	lastFit   lastFit
 	fillings  panel.Fillings
 	before    rehearsals
 	holes     holeCount
-
-	// Workers is how many may train a contender that learns from all series at once.
-	// Results do not depend on it.
-	Workers int
-}
-
-// combiner is a contender that combines others.
-type combiner struct {
-	model.Combiner
-	members []int
-	usual   int // place among members
 }
 
 // SetAside is a series that takes no part in a window, with the reason.
@@ -64,6 +49,17 @@ type SetAside struct {
 // others. Window and Contender are indices from 0.
 type Task struct{ Window, Contender, Shard int }
 
+// String names the task, as ParseTask reads it.
+func (t Task) String() string { return fmt.Sprintf("w%d/c%d/s%d", t.Window, t.Contender, t.Shard) }
+
+// ParseTask reads a task's name.
+func ParseTask(text string) (t Task, err error) {
+	if _, err = fmt.Sscanf(text, "w%d/c%d/s%d", &t.Window, &t.Contender, &t.Shard); err != nil {
+		err = fmt.Errorf("no task is called %q", text)
+	}
+	return t, err
+}
+
 // Filled is a series on which a contender failed; the fallback stands in, or the series
 // is left out of its scores.
 type Filled struct {
@@ -72,13 +68,14 @@ type Filled struct {
 	LeftOut bool   `json:"left_out,omitempty"`
 }
 
-// TaskResult is what a task made in one window. Packed holds one forecast record a
+// TaskResult is what a task made of one shard in one window. Packed holds one forecast record a
 // series of the shard, in order; Series and Steps hold the sums of scores for each
 // series and, over the shard, for each step; Train those of the fits within the training
 // parts, one step ahead, where the models tell. Errors holds the forecast less the actual
 // for each series and step, NaN where unknown.
 type TaskResult struct {
 	Window int
+	Shard  int
 	Packed []byte
 	Series []score.Acc
 	Steps  []score.Acc
@@ -86,6 +83,7 @@ type TaskResult struct {
 	Errors []float64
 	Filled []Filled
 	Tuned  *Tuned
+	Held   int64 // bytes that the fits to the shard's series take in writing, where it was measured
 }
 
 // Prepare completes and checks a plan, lays its windows on the panel and finds
@@ -101,8 +99,9 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	}
 	e.Panel = p.WithClosed(e.Windows[0].Origin)
 	p = e.Panel
+	var fallback model.Model
 	if plan.Fallback != LeaveOut {
-		if e.fallback, _, err = cat.New(plan.Fallback, nil); err == nil {
+		if fallback, _, err = cat.New(plan.Fallback, nil); err == nil {
 			err = cat.CheckCadence(plan.Fallback, nil, p.Cadence)
 		}
 		if err != nil {
@@ -124,9 +123,10 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if len(e.Chosen) == 0 {
 		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
 	}
-	if err := e.enter(cat); err != nil {
+	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
 	}
+	e.Lineup.fallback = fallback
 	e.qualify()
 	for _, q := range e.Qualified {
 		if len(q) > 0 {
@@ -148,75 +148,6 @@ func (e *Engine) view(series []int, w split.Window) panel.View {
 // whole shows all series that the plan keeps, up to the end of the data.
 func (e *Engine) whole() panel.View {
 	return e.view(e.Chosen, split.Window{Origin: e.Panel.Length - 1})
-}
-
-// enter makes the contenders' models.
-func (e *Engine) enter(cat model.Catalogue) error {
-	for i := range e.Plan.Contenders {
-		if err := e.enterOne(cat, i); err != nil {
-			return ofContender(i, err)
-		}
-	}
-	return nil
-}
-
-func (e *Engine) enterOne(cat model.Catalogue, i int) error {
-	c := e.Plan.Contenders[i]
-	if err := cat.CheckCadence(c.Family, c.Settings, e.Panel.Cadence); err != nil {
-		return fmt.Errorf("contender %q: %w", c.Name, err)
-	}
-	if err := cat.CheckData(c.Family, c.Settings, e.whole(), e.Reach()); err != nil {
-		return fmt.Errorf("contender %q: %w", c.Name, err)
-	}
-	m, f, err := cat.New(c.Family, c.Settings)
-	if err != nil {
-		return err
-	}
-	across := cat.Across(c.Family, c.Settings)
-	if c.Tune != nil {
-		if m, err = e.tuned(cat, c); err != nil {
-			return fmt.Errorf("contender %q: tune: %w", c.Name, err)
-		}
-		across = across || c.Tune.Per == TuneAll
-	}
-	var co *combiner
-	if f.Combine != nil {
-		if co, err = e.combinerOf(cat, i); err != nil {
-			return fmt.Errorf("contender %q: %w", c.Name, err)
-		}
-	}
-	e.models, e.across, e.combiners = append(e.models, m), append(e.across, across), append(e.combiners, co)
-	return nil
-}
-
-func (e *Engine) combinerOf(cat model.Catalogue, contender int) (*combiner, error) {
-	c := e.Plan.Contenders[contender]
-	made, err := cat.NewCombiner(c.Family, c.Settings)
-	if err != nil {
-		return nil, err
-	}
-	co := &combiner{Combiner: made}
-	combines := func(i int) bool {
-		f, err := cat.Find(e.Plan.Contenders[i].Family)
-		return err == nil && f.Combine != nil
-	}
-	for _, name := range made.Members() {
-		i := e.Plan.Contender(name)
-		switch {
-		case i < 0:
-			return nil, fmt.Errorf("its member %q is not among the contenders", name)
-		case combines(i):
-			return nil, fmt.Errorf("its member %q combines others itself: name contenders that make their own forecasts", name)
-		case slices.Contains(co.members, i):
-			return nil, fmt.Errorf("its member %q is named twice", name)
-		}
-		co.members = append(co.members, i)
-	}
-	if len(co.members) < 2 {
-		return nil, errors.New("it needs at least two members: enter more contenders")
-	}
-	co.usual = max(0, slices.Index(co.members, e.Plan.Contender(e.Plan.Baseline)))
-	return co, nil
 }
 
 func (e *Engine) qualify() {
@@ -274,14 +205,14 @@ func (e *Engine) Tasks() []Task {
 	var own, combined []Task
 	for w := range e.Windows {
 		for shard := range e.shards() {
-			for c := range e.models {
+			for c := range e.Plan.Contenders {
 				switch {
-				case e.combiners[c] != nil:
+				case e.Lineup.combines(c) != nil:
 					// One task goes through all windows: it remembers what it has read.
 					if w == 0 && len(e.taskWindows(Task{w, c, shard})) > 0 {
 						combined = append(combined, Task{w, c, shard})
 					}
-				case e.Plan.Split.Refit.Leads(w) != w, shard > 0 && e.across[c]:
+				case e.Plan.Split.Refit.Leads(w) != w, shard > 0 && e.Lineup.pools(c):
 				case len(e.taskWindows(Task{w, c, shard})) > 0:
 					own = append(own, Task{w, c, shard})
 				}
@@ -291,27 +222,16 @@ func (e *Engine) Tasks() []Task {
 	return append(own, combined...)
 }
 
-// FirstWindow is the first window that a task serves.
-func (e *Engine) FirstWindow(t Task) int {
-	if served := e.taskWindows(t); len(served) > 0 {
-		return served[0]
-	}
-	return t.Window
-}
-
 // Finished says whether every contender's result on a shard in a window is there. Where a
 // contender learns from all series at once, all shards must be.
 func (e *Engine) Finished(window, shard int, have func(Task) bool) bool {
 	first, last := shard, shard
-	if slices.Contains(e.across, true) {
+	if e.Lineup.pooled() {
 		first, last = 0, e.shards()-1
 	}
 	for s := first; s <= last; s++ {
-		for c := range e.models {
+		for c := range e.Plan.Contenders {
 			t := Task{window, c, s}
-			if e.across[c] {
-				t.Shard = 0
-			}
 			if len(e.Shard(t)) > 0 && !have(t) {
 				return false
 			}
@@ -321,17 +241,28 @@ func (e *Engine) Finished(window, shard int, have func(Task) bool) bool {
 }
 
 // Combines says whether a task needs the results of others.
-func (e *Engine) Combines(t Task) bool { return e.combiners[t.Contender] != nil }
+func (e *Engine) Combines(t Task) bool { return e.Lineup.combines(t.Contender) != nil }
+
+// Pools says whether a task trains on all series at once.
+func (e *Engine) Pools(t Task) bool { return e.Lineup.pools(t.Contender) }
 
 // taskWindows are the windows that a task serves, but for those in which none of its
 // series takes part.
 func (e *Engine) taskWindows(t Task) (out []int) {
-	for w := t.Window; w < len(e.Windows) && (w == t.Window || e.combiners[t.Contender] != nil || e.Plan.Split.Refit.Leads(w) == t.Window); w++ {
-		if len(e.Shard(Task{w, t.Contender, t.Shard})) > 0 {
+	for w := t.Window; w < len(e.Windows) && (w == t.Window || e.Lineup.combines(t.Contender) != nil || e.Plan.Split.Refit.Leads(w) == t.Window); w++ {
+		if len(e.served(w, t)) > 0 {
 			out = append(out, w)
 		}
 	}
 	return out
+}
+
+// served lists the series that a task forecasts in a window.
+func (e *Engine) served(w int, t Task) []int {
+	if e.Lineup.pools(t.Contender) {
+		return e.Qualified[w]
+	}
+	return e.members(w, t.Shard)
 }
 
 func (e *Engine) shards() int { return (len(e.Chosen) + ShardSize - 1) / ShardSize }
@@ -357,41 +288,59 @@ func (e *Engine) members(window, shard int) []int {
 
 // Shard lists the series of a task's shard that take part in its window, as panel
 // indices.
-func (e *Engine) Shard(t Task) []int {
-	if e.across[t.Contender] {
-		return e.Qualified[t.Window]
+func (e *Engine) Shard(t Task) []int { return e.members(t.Window, t.Shard) }
+
+// results lists what a task makes: a result in each window that it serves, of its shard or of
+// all shards where its contender learns from all series.
+func (e *Engine) results(t Task) (out []Task) {
+	first, last := t.Shard, t.Shard
+	if e.Lineup.pools(t.Contender) {
+		first, last = 0, e.shards()-1
 	}
-	return e.members(t.Window, t.Shard)
+	for _, w := range e.taskWindows(t) {
+		for shard := first; shard <= last; shard++ {
+			if r := (Task{w, t.Contender, shard}); len(e.Shard(r)) > 0 {
+				out = append(out, r)
+			}
+		}
+	}
+	return out
 }
 
-// Locate finds the record of a series in a window: the task that holds it, with that
-// window, and the place in its shard; ok is false where the series takes no part.
+// Made says whether all results of a task are there.
+func (e *Engine) Made(t Task, have func(Task) bool) bool {
+	for _, r := range e.results(t) {
+		if !have(r) {
+			return false
+		}
+	}
+	return true
+}
+
+// Locate finds the record of a series in a window: the result that holds it, and the place in
+// its shard; ok is false where the series takes no part.
 func (e *Engine) Locate(window, contender, series int) (t Task, place int, ok bool) {
 	at, ok := e.chosenAt[series]
 	if !ok || e.places[window][at] < 0 {
 		return Task{}, 0, false
 	}
-	p := int(e.places[window][at])
-	if e.across[contender] {
-		return Task{window, contender, 0}, p, true
-	}
 	shard := at / ShardSize
-	first := e.places[window][shard*ShardSize : at+1]
-	before := 0
-	for _, q := range first[:len(first)-1] {
-		if q >= 0 {
-			before++
+	for _, p := range e.places[window][shard*ShardSize : at] {
+		if p >= 0 {
+			place++
 		}
 	}
-	return Task{window, contender, shard}, before, true
+	return Task{window, contender, shard}, place, true
 }
 
 // ScaleLag is the lag of MASE and RMSSE.
-func (e *Engine) ScaleLag() int {
-	if e.Plan.ScaleLag > 0 {
-		return e.Plan.ScaleLag
+func (e *Engine) ScaleLag() int { return e.Plan.scaleLag(e.Panel.Cadence) }
+
+func (p *Plan) scaleLag(cadence calendar.Cadence) int {
+	if p.ScaleLag > 0 {
+		return p.ScaleLag
 	}
-	return e.Panel.Cadence.Season()
+	return cadence.Season()
 }
 
 func (e *Engine) newAccs(n int) []score.Acc {

@@ -3,13 +3,11 @@ package bakeoff
 import (
 	"context"
 	"math"
-	"math/rand/v2"
 	"slices"
 	"sync"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/core/split"
@@ -84,7 +82,7 @@ type rehearsal struct{ member, origin int }
 
 // rehearsed is what a member makes of series in a window before the plan's first.
 func (e *Engine) rehearsed(ctx context.Context, member int, win split.Window, series []int) (*memberShard, error) {
-	if !e.across[member] {
+	if !e.Lineup.pools(member) {
 		return e.trainBefore(ctx, member, win, series)
 	}
 	e.before.mu.Lock()
@@ -105,25 +103,18 @@ func (e *Engine) rehearsed(ctx context.Context, member int, win split.Window, se
 }
 
 func (e *Engine) trainBefore(ctx context.Context, member int, win split.Window, series []int) (*memberShard, error) {
-	p := e.prediction(series)
-	random := func(key string) *rand.Rand {
-		return num.Stream(e.Plan.Seed, key, "before", e.Plan.Contenders[member].Name)
-	}
+	p := newPrediction(series)
 	view := e.view(series, win)
-	trained, err := e.models[member].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: e.workers(member), Random: random})
+	rows, errs, err := e.Lineup.forecast(ctx, member, occasion{view: view, horizon: e.Reach(), stream: "before", workers: e.Lineup.workers(member)})
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	if err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
 		return &memberShard{at: map[int]int{}}, nil // it tells nothing
 	}
-	res, err := trained.Forecast(ctx, view, e.Reach())
-	if err != nil {
-		return nil, err
-	}
 	for i := range series {
-		if res.Err[i] == nil {
-			p.rows[i] = afterGap(res.Series[i], e.Plan.Split.Gap)
+		if errs[i] == nil {
+			p.rows[i] = afterGap(rows[i], e.Plan.Split.Gap)
 		}
 		values, _ := view.Values(i)
 		p.scales = append(p.scales, score.MakeScale(values, e.ScaleLag()))

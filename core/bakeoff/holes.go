@@ -76,7 +76,7 @@ func (e *Engine) Cautions() []string {
 }
 
 // Fillings are the plan's rules for unknown values of drivers.
-func (r *Refit) Fillings() panel.Fillings { return r.e.fillings }
+func (r *Refit) Fillings() panel.Fillings { return r.fillings }
 
 // Holes counts the unknown values of drivers over the periods of the forecast.
 func (r *Refit) Holes() []panel.Holes {

@@ -5,6 +5,7 @@ package bakeoff
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -46,7 +47,24 @@ type Contender struct {
 	Name     string       `json:"name"`
 	Family   string       `json:"family"`
 	Settings model.Values `json:"settings,omitempty"`
+	// Defaults are what settings that are not given were when the plan was made: a default that
+	// changes later changes no rerun.
+	Defaults model.Values `json:"defaults,omitempty"`
 	Tune     *Tune        `json:"tune,omitempty"`
+}
+
+// Given are the settings that a contender has: those given, over the defaults of its time.
+func (c Contender) Given() model.Values {
+	out := maps.Clone(c.Defaults)
+	if out == nil {
+		out = model.Values{}
+	}
+	for name, v := range c.Settings {
+		if v != nil && v != "" {
+			out[name] = v
+		}
+	}
+	return out
 }
 
 // DefaultMetric ranks where the plan names none.
@@ -96,6 +114,7 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 	if len(p.Contenders) == 0 {
 		return &FieldError{"contenders", errors.New("there are no contenders: enter at least one, such as naive")}
 	}
+	p.Contenders = slices.Clone(p.Contenders) // the caller's own stay as they are
 	for i := range p.Contenders {
 		if err := p.completeContender(cat, i); err != nil {
 			return ofContender(i, err)
@@ -127,12 +146,34 @@ func (p *Plan) completeContender(cat model.Catalogue, i int) error {
 	if err := p.nameMembers(cat, c); err != nil {
 		return fmt.Errorf("contender %q: %w", c.Name, err)
 	}
+	c.pin(cat)
 	if c.Tune != nil {
 		if err := c.Tune.complete(cat, *c); err != nil {
 			return fmt.Errorf("contender %q: tune: %w", c.Name, err)
 		}
 	}
 	return nil
+}
+
+// pin writes down the defaults of settings that are not given, and lets go of those of settings
+// that the family no longer has.
+func (c *Contender) pin(cat model.Catalogue) {
+	f, err := cat.Find(c.Family)
+	if err != nil {
+		return
+	}
+	now := model.Defaults(f.Settings)
+	if c.Defaults == nil {
+		c.Defaults = now
+	}
+	kept := model.Values{}
+	for name, v := range c.Defaults {
+		_, given := c.Settings[name]
+		if _, known := now[name]; known && !given {
+			kept[name] = v
+		}
+	}
+	c.Defaults = kept
 }
 
 // ofContender points at what of a contender is wrong: its family, a setting, or it as a whole.

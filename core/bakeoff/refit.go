@@ -4,13 +4,10 @@ import (
 	"context"
 	"fmt"
 	"maps"
-	"math/rand/v2"
 	"slices"
-	"sync"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -26,13 +23,11 @@ type Refit struct {
 	Series  []int // that the plan's filter keeps
 	choice  map[string]int
 	usual   int
-	e       *Engine // for the models; its own panel is not looked at
-	across  bool
+	Lineup  *Lineup
+	across  bool                          // a contender that learns from all series is among those chosen
 	pasts   map[int]map[string]model.Past // of combining contenders, by series
 
-	// Workers is how many may train a contender that learns from all series at once.
-	Workers int
-	kept    sync.Map // of trained contenders that learn from all series, by their place
+	fillings panel.Fillings
 }
 
 // Refitted is one series of a release.
@@ -60,19 +55,17 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	if r.Series, err = p.Where(plan.Where); err != nil {
 		return nil, err
 	}
-	r.e = &Engine{Panel: p, Plan: plan, Chosen: r.Series}
-	if r.e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
+	if r.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
 		return nil, err
 	}
-	if err := panel.CheckHoles(p, r.Holes(), r.e.fillings); err != nil {
+	if err := panel.CheckHoles(p, r.Holes(), r.fillings); err != nil {
 		return nil, err
 	}
-	r.e.Plan.Split.Horizon, r.e.Plan.Split.Gap = horizon, 0
-	if err := r.e.enter(cat); err != nil {
+	if r.Lineup, err = newLineup(&r.Plan, cat, r.view(r.Series), horizon); err != nil {
 		return nil, err
 	}
 	for c := range r.used() {
-		r.across = r.across || r.e.across[c]
+		r.across = r.across || r.Lineup.pools(c)
 	}
 	return r, nil
 }
@@ -85,7 +78,7 @@ func (r *Refit) used() map[int]bool {
 			continue
 		}
 		out[c] = true
-		if co := r.e.combiners[c]; co != nil {
+		if co := r.Lineup.combines(c); co != nil {
 			for _, m := range co.members {
 				out[m] = true
 			}
@@ -102,7 +95,7 @@ func (r *Refit) Remember(e *Engine, stored Stored) error {
 		used[c] = true
 	}
 	for c := range used {
-		if e.combiners[c] == nil {
+		if e.Lineup.combines(c) == nil {
 			continue
 		}
 		past, err := e.pastOf(c, stored)
@@ -116,6 +109,9 @@ func (r *Refit) Remember(e *Engine, stored Stored) error {
 	}
 	return nil
 }
+
+// Pools says whether a piece trains on all series at once.
+func (r *Refit) Pools() bool { return r.across }
 
 // Parts is the number of pieces the work falls into.
 func (r *Refit) Parts() int {
@@ -135,11 +131,11 @@ func (r *Refit) Part(i int) []int {
 
 // Run does a piece: one packed record for each series that is not left out, in
 // order.
-func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []byte, err error) {
+func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refitted, packed []byte, err error) {
 	series := r.Part(part)
 	notes = make([]Refitted, len(series))
 	rows := make([]forecast.Rows, len(series))
-	groups := make([][]int, len(r.e.models)) // places in the part, by contender
+	groups := make([][]int, len(r.Plan.Contenders)) // places in the part, by contender
 	for i, s := range series {
 		key := r.Panel.Series[s].Key
 		notes[i] = Refitted{Series: key, LeftOut: r.leaveOut(s)}
@@ -150,13 +146,15 @@ func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []b
 		notes[i].Contender = r.Plan.Contenders[c].Name
 		groups[c] = append(groups[c], i)
 	}
+	done := 0
 	for c, places := range groups {
 		if len(places) == 0 {
 			continue
 		}
-		if err := r.fit(ctx, c, series, places, rows, notes); err != nil {
+		if err := r.fit(ctx, c, series, places, rows, notes, stretch(report, done, done+len(places), len(series))); err != nil {
 			return nil, nil, err
 		}
+		done += len(places)
 	}
 	for i := range rows {
 		if notes[i].LeftOut == "" {
@@ -166,12 +164,22 @@ func (r *Refit) Run(ctx context.Context, part int) (notes []Refitted, packed []b
 	return notes, packed, nil
 }
 
-func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []forecast.Rows, notes []Refitted) error {
+// stretch is a report on what reaches from one place to another of a whole.
+func stretch(report Report, from, to, of int) Report {
+	if report == nil {
+		return nil
+	}
+	return func(done float64, note string) {
+		report((float64(from)+done*float64(to-from))/float64(of), note)
+	}
+}
+
+func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []forecast.Rows, notes []Refitted, report Report) error {
 	members := make([]int, len(places))
 	for i, p := range places {
 		members[i] = series[p]
 	}
-	got, errs, err := r.forecast(ctx, c, members)
+	got, errs, err := r.forecast(ctx, c, members, report)
 	if err != nil {
 		return err
 	}
@@ -190,19 +198,14 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 }
 
 // forecast refits a contender on series, or the members of one that combines others.
-func (r *Refit) forecast(ctx context.Context, c int, series []int) (rows []forecast.Rows, errs []error, err error) {
-	co := r.e.combiners[c]
+func (r *Refit) forecast(ctx context.Context, c int, series []int, report Report) (rows []forecast.Rows, errs []error, err error) {
+	co := r.Lineup.combines(c)
 	if co == nil {
-		trained, err := r.e.models[c].Train(ctx, r.view(series), model.Env{Horizon: r.Horizon, Workers: r.workers(), Random: r.random(c)})
-		if err != nil {
-			return nil, nil, err
-		}
-		res, err := trained.Forecast(ctx, r.view(series), r.Horizon)
-		return res.Series, res.Err, err
+		return r.Lineup.forecast(ctx, c, r.occasion(r.view(series), report))
 	}
 	own := make([][]forecast.Rows, len(co.members))
 	for m, member := range co.members {
-		got, failed, err := r.forecast(ctx, member, series)
+		got, failed, err := r.forecast(ctx, member, series, report)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -227,17 +230,17 @@ func (r *Refit) forecast(ctx context.Context, c int, series []int) (rows []forec
 func (r *Refit) past(c, series int) model.Past {
 	past, ok := r.pasts[c][r.Panel.Series[series].Key]
 	if !ok {
-		past.Usual = r.e.combiners[c].usual
+		past.Usual = r.Lineup.combines(c).usual
 	}
 	return past
 }
 
 // describeCombined says which members make a series' forecast, and with what weight.
 func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Description, error) {
-	co := r.e.combiners[c]
+	co := r.Lineup.combines(c)
 	rows := make([]forecast.Rows, len(co.members))
 	for m, member := range co.members {
-		got, errs, err := r.forecast(ctx, member, []int{series})
+		got, errs, err := r.forecast(ctx, member, []int{series}, nil)
 		if err != nil {
 			return model.Description{}, err
 		}
@@ -258,46 +261,57 @@ func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Desc
 	return d, nil
 }
 
-// Describe fits one series as the release did and explains the fit. ok is false
-// where the series is not among the refit's or was left out.
+// Describe explains how the release was fitted to a series. ok is false where the series is not
+// among the refit's or was left out.
 func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, ok bool, err error) {
 	if r.leaveOut(series) != "" {
 		return d, false, nil
 	}
-	if c := r.chosen(series); r.e.combiners[c] != nil {
+	c := r.chosen(series)
+	if r.Lineup.combines(c) != nil {
 		d, err = r.describeCombined(ctx, c, series)
 		return d, err == nil, err
 	}
-	c := r.chosen(series)
-	members := []int{series}
-	if r.e.across[c] { // the others have their say in it
-		members = r.Series
-		members = slices.DeleteFunc(slices.Clone(members), func(s int) bool { return r.leaveOut(s) != "" || r.chosen(s) != c })
+	members := r.together(c, series)
+	o := r.occasion(r.view(members), nil)
+	var trained model.Trained
+	if r.Lineup.pools(c) { // the others have their say in it
+		trained, err = r.Lineup.train(ctx, c, o)
+	} else if trained, err = r.Lineup.kept(ctx, c, o); trained == nil && err == nil {
+		members = []int{series}
+		o = r.occasion(r.view(members), nil)
+		o.keep = false
+		trained, err = r.Lineup.train(ctx, c, o)
 	}
-	trained, err := r.train(ctx, c, members)
 	if err != nil {
 		return d, false, err
 	}
 	return trained.Describe(slices.Index(members, series)), true, nil
 }
 
-// train trains a contender. One that learns from all series is kept: each of them may be
-// asked for.
-func (r *Refit) train(ctx context.Context, c int, members []int) (model.Trained, error) {
-	if t, ok := r.kept.Load(c); ok && r.e.across[c] {
-		return t.(model.Trained), nil
+// together lists the series that a contender is trained on with one of them: those of the same
+// piece that have the same contender.
+func (r *Refit) together(c, series int) []int {
+	part := r.Series
+	if !r.across {
+		i := slices.Index(r.Series, series) / ShardSize
+		part = r.Part(i)
 	}
-	trained, err := r.e.models[c].Train(ctx, r.view(members), model.Env{Horizon: r.Horizon, Workers: r.workers(), Random: r.random(c)})
-	if err == nil && r.e.across[c] {
-		r.kept.Store(c, trained)
-	}
-	return trained, err
+	return slices.DeleteFunc(slices.Clone(part), func(s int) bool { return r.leaveOut(s) != "" || r.chosen(s) != c })
+}
+
+// Report is told how much of something is done, from 0 to 1, and what is being done.
+type Report = func(done float64, note string)
+
+// occasion is the end of the data as one that a contender is trained for.
+func (r *Refit) occasion(v panel.View, report Report) occasion {
+	return occasion{view: v, horizon: r.Horizon, stream: "release", workers: r.workers(), report: report, keep: true}
 }
 
 // workers is how many a piece may use: pieces run side by side, unless there is only one.
 func (r *Refit) workers() int {
 	if r.across {
-		return max(1, r.Workers)
+		return max(1, r.Lineup.Workers)
 	}
 	return 1
 }
@@ -329,13 +343,7 @@ func (r *Refit) viewOf(p *panel.Panel, series []int) panel.View {
 	if len(p.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.e.fillings)
-}
-
-func (r *Refit) random(contender int) func(string) *rand.Rand {
-	return func(key string) *rand.Rand {
-		return num.Stream(r.Plan.Seed, key, "release", r.Plan.Contenders[contender].Name)
-	}
+	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.fillings)
 }
 
 // leaveOut says why a series gets no forecast: too little history, or nothing

@@ -5,13 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"math/rand/v2"
 	"slices"
 	"strconv"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/core/split"
@@ -21,23 +19,33 @@ import (
 // Errors are all that is read of it.
 type Stored func(Task) (*TaskResult, error)
 
-// Run does one task and gives its result in each window that it serves. What it gives
-// depends on the engine and the task alone; stored, which only combining tasks ask,
-// must hold the results of their members.
-func (e *Engine) Run(ctx context.Context, t Task, stored Stored) ([]*TaskResult, error) {
+// Desk is where a task gets what others made, and hands over what it makes.
+type Desk struct {
+	// Stored gives the results of other tasks: those that combine need their members'.
+	Stored Stored
+	// Hand takes the results as they come: one of each shard in each window that the task serves.
+	Hand func(*TaskResult) error
+	// Report is told how much of the task is done, from 0 to 1, and what is being done; may be nil.
+	Report func(done float64, note string)
+	// Checkpoint keeps what long training needs to go on after a stop; may be nil.
+	Checkpoint model.Checkpoint
+}
+
+// Run does one task. What it makes depends on the engine, the task and the stored results of its
+// members alone.
+func (e *Engine) Run(ctx context.Context, t Task, desk Desk) error {
 	if e.Combines(t) {
-		return e.combine(ctx, t, stored)
+		return e.combine(ctx, t, desk)
 	}
-	g := &group{e: e, t: t}
-	var out []*TaskResult
-	for _, w := range e.taskWindows(t) {
-		res, err := g.window(ctx, w)
-		if err != nil {
-			return nil, err
+	g := &group{e: e, t: t, desk: desk}
+	windows := e.taskWindows(t)
+	for k, w := range windows {
+		g.from, g.to = float64(k)/float64(len(windows)), float64(k+1)/float64(len(windows))
+		if err := g.window(ctx, w); err != nil {
+			return err
 		}
-		out = append(out, res)
 	}
-	return out, nil
+	return nil
 }
 
 // Reach is how many steps ahead a model must see.
@@ -46,60 +54,80 @@ func (e *Engine) Reach() int { return e.Plan.Split.Gap + e.Plan.Split.Horizon }
 // group is a task at work: models trained at its first window, or where a series first
 // takes part, and advanced from then on.
 type group struct {
-	e       *Engine
-	t       Task
-	fits    []*fit
-	trained map[int]bool
+	e        *Engine
+	t        Task
+	desk     Desk
+	fits     []*fit
+	trained  map[int]bool
+	from, to float64 // the share of the task that the window at work is
 }
 
 // fit is a trained model with the series it serves.
 type fit struct {
 	series  []int
 	trained model.Trained
+	held    int64 // bytes, where it was measured
 }
 
-func (g *group) window(ctx context.Context, w int) (*TaskResult, error) {
+func (g *group) window(ctx context.Context, w int) error {
 	e := g.e
-	shard := e.Shard(Task{w, g.t.Contender, g.t.Shard})
 	win := e.Windows[w]
 	for _, f := range g.fits {
 		if err := f.trained.Advance(ctx, e.view(f.series, win)); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	fresh, err := g.train(ctx, w, shard)
+	fresh, err := g.train(ctx, w)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	p := e.prediction(shard)
+	p := newPrediction(e.served(w, g.t))
 	for _, f := range g.fits {
 		if err := g.forecast(ctx, w, f, p); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	if err := e.fill(ctx, g.t.Contender, w, shard, p); err != nil {
+	first := true
+	for _, r := range e.results(g.t) {
+		if r.Window != w {
+			continue
+		}
+		res, err := g.result(ctx, r, p)
+		if err != nil {
+			return err
+		}
+		if fresh != nil {
+			e.scoreTraining(&res.Train, fresh, e.Shard(r), e.scales(w, r.Shard), win)
+			if t, ok := fresh.trained.(interface{ Tuned() *Tuned }); ok && first {
+				res.Tuned = t.Tuned()
+			}
+		}
+		if fresh != nil && first {
+			res.Held = fresh.held
+		}
+		first = false
+		if err := g.desk.Hand(res); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// result is what the task made of one shard.
+func (g *group) result(ctx context.Context, r Task, all *prediction) (*TaskResult, error) {
+	shard := g.e.Shard(r)
+	p := all.part(shard)
+	if err := g.e.fill(ctx, r, shard, p); err != nil {
 		return nil, err
 	}
-	p.scales = e.scales(w, g.t.Shard, shard)
-	res := e.result(w, shard, p)
-	if fresh != nil {
-		e.scoreTraining(&res.Train, fresh, p, win)
-		if r, ok := fresh.trained.(interface{ Tuned() *Tuned }); ok {
-			res.Tuned = r.Tuned()
-		}
-	}
-	return res, nil
+	return g.e.result(r, shard, p), nil
 }
 
 // train fits the series that no earlier window of the group had; nil where there are
 // none.
-func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
+func (g *group) train(ctx context.Context, w int) (*fit, error) {
 	var fresh []int
-	learnt := shard
-	if g.e.across[g.t.Contender] {
-		learnt = g.e.learnt(w)
-	}
-	for _, s := range learnt {
+	for _, s := range g.e.learns(w, g.t) {
 		if !g.trained[s] {
 			fresh = append(fresh, s)
 		}
@@ -107,13 +135,16 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 	if len(fresh) == 0 {
 		return nil, nil
 	}
-	e, win := g.e, g.e.Windows[w]
-	view := e.view(fresh, win)
-	trained, err := e.models[g.t.Contender].Train(ctx, view, model.Env{Horizon: e.Reach(), Workers: e.workers(g.t.Contender), Random: e.random(w, g.t.Contender)})
+	o := g.e.occasion(w, g.t.Contender, fresh)
+	o.report, o.check = g.report(), g.desk.Checkpoint
+	trained, err := g.e.Lineup.train(ctx, g.t.Contender, o)
 	if err != nil {
 		return nil, err
 	}
 	f := &fit{series: fresh, trained: trained}
+	if o.keep {
+		f.held = model.Size(trained)
+	}
 	g.fits = append(g.fits, f)
 	if g.trained == nil {
 		g.trained = make(map[int]bool, len(fresh))
@@ -124,9 +155,29 @@ func (g *group) train(ctx context.Context, w int, shard []int) (*fit, error) {
 	return f, nil
 }
 
-// learnt lists the series that a contender which learns from all of them trains on: those with
-// a history, whether or not they are assessed.
-func (e *Engine) learnt(w int) []int { return e.withHistory(e.Windows[w]) }
+// report tells how much of the whole task is done.
+func (g *group) report() func(done float64, note string) {
+	if g.desk.Report == nil {
+		return nil
+	}
+	return func(done float64, note string) { g.desk.Report(g.from+done*(g.to-g.from), note) }
+}
+
+// occasion is a window as one that a contender is trained for. What is trained for the last
+// window that it is trained for is kept: that is the one that is asked for.
+func (e *Engine) occasion(w, contender int, series []int) occasion {
+	last := e.Plan.Split.Refit.Leads(len(e.Windows) - 1)
+	return occasion{view: e.view(series, e.Windows[w]), horizon: e.Reach(), stream: strconv.Itoa(e.Windows[w].Index), workers: e.Lineup.workers(contender), keep: w == last}
+}
+
+// learns lists the series that a task trains on in a window: those that it forecasts, and all
+// that have a history, whether or not they are assessed, where it learns from all.
+func (e *Engine) learns(w int, t Task) []int {
+	if e.Lineup.pools(t.Contender) {
+		return e.withHistory(e.Windows[w])
+	}
+	return e.members(w, t.Shard)
+}
 
 func (e *Engine) withHistory(win split.Window) (out []int) {
 	for _, s := range e.Chosen {
@@ -137,13 +188,7 @@ func (e *Engine) withHistory(win split.Window) (out []int) {
 	return out
 }
 
-func (e *Engine) random(window, contender int) func(series string) *rand.Rand {
-	return func(series string) *rand.Rand {
-		return num.Stream(e.Plan.Seed, series, strconv.Itoa(e.Windows[window].Index), e.Plan.Contenders[contender].Name)
-	}
-}
-
-// prediction is the forecasts of a shard in the making.
+// prediction is the forecasts of some series in the making.
 type prediction struct {
 	at     map[int]int // places of the series
 	rows   []forecast.Rows
@@ -152,12 +197,26 @@ type prediction struct {
 	scales []score.Scale
 }
 
-func (e *Engine) prediction(shard []int) *prediction {
-	p := &prediction{at: make(map[int]int, len(shard)), rows: make([]forecast.Rows, len(shard)), errs: make([]error, len(shard))}
-	for i, s := range shard {
+func newPrediction(series []int) *prediction {
+	p := &prediction{at: make(map[int]int, len(series)), rows: make([]forecast.Rows, len(series)), errs: make([]error, len(series))}
+	for i, s := range series {
 		p.at[s] = i
 	}
 	return p
+}
+
+// part is the prediction of some of the series.
+func (p *prediction) part(series []int) *prediction {
+	if len(series) == len(p.rows) {
+		return p
+	}
+	out := newPrediction(series)
+	for i, s := range series {
+		at := p.at[s]
+		out.rows[i], out.errs[i] = p.rows[at], p.errs[at]
+		p.rows[at] = forecast.Rows{} // handed over
+	}
+	return out
 }
 
 // forecast puts a fit's forecasts of the window's series into place.
@@ -184,45 +243,34 @@ func afterGap(r forecast.Rows, gap int) forecast.Rows {
 }
 
 // fill lets the fallback stand in for what failed, or leaves it out.
-func (e *Engine) fill(ctx context.Context, contender, w int, shard []int, p *prediction) error {
-	win := e.Windows[w]
+func (e *Engine) fill(ctx context.Context, t Task, shard []int, p *prediction) error {
 	for i, failure := range p.errs {
 		if failure == nil {
 			continue
 		}
 		key := e.Panel.Series[shard[i]].Key
-		p.filled = append(p.filled, Filled{key, failure.Error(), e.fallback == nil})
-		if e.fallback == nil {
+		leftOut := e.Lineup.fallback == nil
+		p.filled = append(p.filled, Filled{key, failure.Error(), leftOut})
+		if leftOut {
 			continue
 		}
-		view := e.view(shard[i:i+1], win)
-		rows, errs, err := Forecast(ctx, e.fallback, view, e.Reach(), 1, e.random(w, contender))
+		rows, err := e.Lineup.standIn(ctx, t.Contender, e.occasion(t.Window, t.Contender, shard[i:i+1]))
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		if err != nil {
-			return err
+			return fmt.Errorf("series %q: neither the contender (%w) nor the fallback %s (%w) could forecast it", key, failure, e.Plan.Fallback, err)
 		}
-		if errs[0] != nil {
-			return fmt.Errorf("series %q: neither the contender (%w) nor the fallback %s (%w) could forecast it", key, failure, e.Plan.Fallback, errs[0])
-		}
-		p.rows[i] = afterGap(rows[0], e.Plan.Split.Gap)
+		p.rows[i] = afterGap(rows, e.Plan.Split.Gap)
 	}
 	return nil
 }
 
-// Forecast trains a model on a view, on some workers, and continues its series. errs holds each
-// series' own failure.
-func Forecast(ctx context.Context, m model.Model, v panel.View, horizon, workers int, random func(string) *rand.Rand) (rows []forecast.Rows, errs []error, err error) {
-	trained, err := m.Train(ctx, v, model.Env{Horizon: horizon, Workers: workers, Random: random})
-	if err != nil {
-		return nil, nil, err
-	}
-	res, err := trained.Forecast(ctx, v, horizon)
-	return res.Series, res.Err, err
-}
-
 // result rounds, packs and scores the forecasts of a shard.
-func (e *Engine) result(w int, shard []int, p *prediction) *TaskResult {
-	res := e.resultIn(e.Windows[w], shard, p)
-	res.Window = w
+func (e *Engine) result(t Task, shard []int, p *prediction) *TaskResult {
+	p.scales = e.scales(t.Window, t.Shard)
+	res := e.resultIn(e.Windows[t.Window], shard, p)
+	res.Window, res.Shard = t.Window, t.Shard
 	return res
 }
 
@@ -287,75 +335,74 @@ func (s *scorer) set(y, f float64, scale score.Scale, q []float64) bool {
 }
 
 // scoreTraining measures how well a model fits what it was trained on, one step ahead.
-func (e *Engine) scoreTraining(acc *score.Acc, f *fit, p *prediction, win split.Window) {
+func (e *Engine) scoreTraining(acc *score.Acc, f *fit, shard []int, scales []score.Scale, win split.Window) {
 	told, ok := f.trained.(model.Fitted)
 	if !ok {
 		return
 	}
+	at := make(map[int]int, len(shard))
+	for i, s := range shard {
+		at[s] = i
+	}
 	view := e.view(f.series, win)
 	for i, s := range f.series {
-		at, ok := p.at[s]
+		k, ok := at[s]
 		if !ok {
 			continue
 		}
 		seen, _ := view.Values(i)
-		fitted := told.Fitted(i, len(seen))
-		if fitted == nil {
-			continue
+		if fitted := told.Fitted(i, len(seen)); fitted != nil {
+			acc.AddTraining(seen, fitted, scales[k])
 		}
-		acc.AddTraining(seen, fitted, p.scales[at])
 	}
 }
 
 // combine makes the forecasts of a contender that combines others, window by window, from
 // what is stored of them in that window and the ones before.
-func (e *Engine) combine(ctx context.Context, t Task, stored Stored) ([]*TaskResult, error) {
-	co := e.combiners[t.Contender]
-	metric, err := score.FindMetric(e.Plan.Metric, e.Plan.Levels)
+func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
+	co := e.Lineup.combines(t.Contender)
+	metric, err := e.Lineup.metric()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	h := &history{e: e, co: co, metric: metric}
 	now := make([]*memberShard, len(co.members))
-	var out []*TaskResult
 	for _, w := range e.taskWindows(t) {
 		if ctx.Err() != nil {
-			return nil, ctx.Err()
+			return ctx.Err()
 		}
 		for m, member := range co.members {
-			if now[m], err = e.memberShard(Task{w, member, t.Shard}, stored); err != nil {
-				return nil, err
+			if now[m], err = e.memberShard(Task{w, member, t.Shard}, desk.Stored); err != nil {
+				return err
 			}
 		}
-		shard := e.Shard(Task{w, t.Contender, t.Shard})
+		here := Task{w, t.Contender, t.Shard}
+		shard := e.Shard(here)
 		if !h.tells(e.Windows[w].Origin) {
 			if err := h.rehearse(ctx, w, shard); err != nil {
-				return nil, err
+				return err
 			}
 		}
-		p := e.prediction(shard)
+		p := newPrediction(shard)
 		rows := make([]forecast.Rows, len(co.members))
 		h.judge(shard, e.Windows[w].Origin)
 		for i, s := range shard {
 			for m := range rows {
 				if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
-					return nil, err
+					return err
 				}
 			}
 			p.rows[i], _, p.errs[i] = co.Combine(rows, h.past(s, e.Windows[w].Origin))
 		}
-		if err := e.fill(ctx, t.Contender, w, shard, p); err != nil {
-			return nil, err
+		if err := e.fill(ctx, here, shard, p); err != nil {
+			return err
 		}
-		p.scales = e.scales(w, t.Shard, shard)
-		out = append(out, e.result(w, shard, p))
-		past := pastWindow{Window: e.Windows[w]}
-		for _, m := range now {
-			past.got = append(past.got, m.part(shard, e.Plan.Split.Horizon))
+		if err := desk.Hand(e.result(here, shard, p)); err != nil {
+			return err
 		}
-		h.windows = append(h.windows, past)
+		h.windows = append(h.windows, pastWindow{Window: e.Windows[w], got: slices.Clone(now)})
 	}
-	return out, nil
+	return nil
 }
 
 // memberShard is a member's stored result with the places of its series.
@@ -365,9 +412,6 @@ type memberShard struct {
 }
 
 func (e *Engine) memberShard(t Task, stored Stored) (*memberShard, error) {
-	if e.across[t.Contender] {
-		t.Shard = 0
-	}
 	series := e.Shard(t)
 	m := &memberShard{at: make(map[int]int, len(series))}
 	for i, s := range series {
@@ -402,14 +446,13 @@ func (m *memberShard) rows(series, horizon int) (forecast.Rows, error) {
 // pastOf gathers what all windows tell of a combining contender's members, by the
 // series' keys.
 func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, error) {
-	metric, err := score.FindMetric(e.Plan.Metric, e.Plan.Levels)
+	metric, err := e.Lineup.metric()
 	if err != nil {
 		return nil, err
 	}
-	co := e.combiners[contender]
+	co := e.Lineup.combines(contender)
 	out := make(map[string]model.Past, len(e.Chosen))
 	last := e.Panel.Length - 1
-	kept := map[Task]*memberShard{} // of members that learn from all series
 	for shard := range e.shards() {
 		h := &history{e: e, co: co, metric: metric}
 		seen := map[int]bool{}
@@ -417,17 +460,8 @@ func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, er
 		for w := range e.Windows {
 			got := make([]*memberShard, len(co.members))
 			for m, member := range co.members {
-				t := Task{w, member, shard}
-				if e.across[member] {
-					t.Shard = 0
-				}
-				if got[m] = kept[t]; got[m] == nil {
-					if got[m], err = e.memberShard(t, stored); err != nil {
-						return nil, err
-					}
-				}
-				if e.across[member] {
-					kept[t] = got[m]
+				if got[m], err = e.memberShard(Task{w, member, shard}, stored); err != nil {
+					return nil, err
 				}
 			}
 			h.windows = append(h.windows, pastWindow{e.Windows[w], got})

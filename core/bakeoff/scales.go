@@ -15,22 +15,22 @@ type scaleCache struct {
 }
 
 type shardScales struct {
-	window, shard, series int
-	scales                []score.Scale
+	window, shard int
+	scales        []score.Scale
 }
 
 // scales are what the errors of a shard's series are divided by.
-func (e *Engine) scales(window, shard int, series []int) []score.Scale {
+func (e *Engine) scales(window, shard int) []score.Scale {
 	c := e.scaled
 	c.mu.Lock()
 	for i := range c.kept {
-		// A contender that learns from all series has them all in one shard.
-		if k := &c.kept[i]; k.scales != nil && k.window == window && k.shard == shard && k.series == len(series) {
+		if k := &c.kept[i]; k.scales != nil && k.window == window && k.shard == shard {
 			c.mu.Unlock()
 			return k.scales
 		}
 	}
 	c.mu.Unlock()
+	series := e.members(window, shard)
 	view := e.view(series, e.Windows[window])
 	out := make([]score.Scale, len(series))
 	for i := range out {
@@ -39,7 +39,7 @@ func (e *Engine) scales(window, shard int, series []int) []score.Scale {
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.kept[c.next] = shardScales{window, shard, len(series), out}
+	c.kept[c.next] = shardScales{window, shard, out}
 	c.next = (c.next + 1) % len(c.kept)
 	return out
 }

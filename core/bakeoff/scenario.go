@@ -29,10 +29,10 @@ type ScenarioSeries struct {
 
 // Scenario does a piece of a scenario: it trains as the release did, and forecasts under
 // the base's drivers and each case's, on the same futures.
-func (r *Refit) Scenario(ctx context.Context, part int, cases []*panel.Panel, levels []float64) ([]ScenarioSeries, error) {
+func (r *Refit) Scenario(ctx context.Context, part int, cases []*panel.Panel, levels []float64, report Report) ([]ScenarioSeries, error) {
 	series := r.Part(part)
 	out := make([]ScenarioSeries, len(series))
-	groups := make([][]int, len(r.e.models))
+	groups := make([][]int, len(r.Plan.Contenders))
 	for i, s := range series {
 		out[i] = ScenarioSeries{Series: r.Panel.Series[s].Key, LeftOut: r.leaveOut(s)}
 		if out[i].LeftOut == "" {
@@ -45,7 +45,7 @@ func (r *Refit) Scenario(ctx context.Context, part int, cases []*panel.Panel, le
 		if len(places) == 0 {
 			continue
 		}
-		if err := r.compare(ctx, c, series, places, cases, levels, out); err != nil {
+		if err := r.compare(ctx, c, series, places, cases, levels, out, report); err != nil {
 			return nil, err
 		}
 	}
@@ -53,19 +53,19 @@ func (r *Refit) Scenario(ctx context.Context, part int, cases []*panel.Panel, le
 }
 
 // compare runs one contender's series through the base and the cases.
-func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases []*panel.Panel, levels []float64, out []ScenarioSeries) error {
+func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases []*panel.Panel, levels []float64, out []ScenarioSeries, report Report) error {
 	members := make([]int, len(places))
 	for i, p := range places {
 		members[i] = series[p]
 	}
-	if r.e.combiners[c] != nil {
+	if r.Lineup.combines(c) != nil {
 		for _, p := range places {
 			out[p].LeftOut = fmt.Sprintf("%s combines others: ask of one of its members", r.Plan.Contenders[c].Name)
 		}
 		return nil
 	}
 	base := r.view(members)
-	trained, err := r.e.models[c].Train(ctx, base, model.Env{Horizon: r.Horizon, Workers: r.workers(), Random: r.random(c)})
+	trained, err := r.Lineup.train(ctx, c, r.occasion(base, report))
 	if err != nil {
 		return err
 	}

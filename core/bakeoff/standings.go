@@ -100,7 +100,7 @@ func (t *Tally) arrange(slicesOf []Slice) {
 }
 
 func (t *Tally) rankSlice(i, base int, m score.Metric) []Standing {
-	rows := make([]Standing, len(t.e.models))
+	rows := make([]Standing, len(t.e.Plan.Contenders))
 	order := make(map[string]float64, len(rows))
 	absolute := make(map[string]float64, len(rows)) // settles the order of equals, not their rank
 	for c := range rows {
@@ -158,7 +158,7 @@ func (t *Tally) over(out *Standings, m score.Metric, base int) {
 			out.Series++
 		}
 	}
-	out.CriticalDistance = score.CriticalDistance(len(t.e.models), len(ranks))
+	out.CriticalDistance = score.CriticalDistance(len(t.e.Plan.Contenders), len(ranks))
 	out.Hindsight = t.hindsight(m, values)
 	lead := t.e.Plan.Contender(rows[0].Contender)
 	behind := t.behind(m, lead)
@@ -193,7 +193,7 @@ func trainValues(values []float64, metrics []score.Metric, acc *score.Acc) []flo
 // seriesValues gives every contender's metric on every series, and the ranks of the
 // contenders on each series that all have a value for.
 func (t *Tally) seriesValues(m score.Metric) (values, ranks [][]float64) {
-	values = make([][]float64, len(t.e.models))
+	values = make([][]float64, len(t.e.Plan.Contenders))
 	for c := range values {
 		values[c] = make([]float64, len(t.e.Chosen))
 		for s := range values[c] {
@@ -250,7 +250,7 @@ func (t *Tally) hindsight(m score.Metric, values [][]float64) float64 {
 	for s := range t.e.Chosen {
 		best := -1
 		for c := range values {
-			if t.e.combiners[c] == nil && values[c][s] == values[c][s] && (best < 0 || m.Order(values[c][s]) < m.Order(values[best][s])) {
+			if t.e.Lineup.combines(c) == nil && values[c][s] == values[c][s] && (best < 0 || m.Order(values[c][s]) < m.Order(values[best][s])) {
 				best = c
 			}
 		}

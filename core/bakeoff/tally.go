@@ -46,7 +46,7 @@ const fewSeries = 5
 // volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a
 // comma.
 func NewTally(e *Engine, per string) (*Tally, error) {
-	n := len(e.models)
+	n := len(e.Plan.Contenders)
 	t := &Tally{e: e, per: per, index: map[string]int{}, metrics: score.Metrics(e.Plan.Levels), failed: make([]int, n), placed: make([]int, n)}
 	var err error
 	if t.cuts, err = e.cuts(per); err != nil || per != "" {
@@ -225,8 +225,8 @@ func (t *Tally) slice(name string, contender int) *score.Acc {
 		i = len(t.names)
 		t.index[name] = i
 		t.names = append(t.names, name)
-		t.accs = append(t.accs, t.e.newAccs(len(t.e.models)))
-		t.filled = append(t.filled, make([]int, len(t.e.models)))
+		t.accs = append(t.accs, t.e.newAccs(len(t.e.Plan.Contenders)))
+		t.filled = append(t.filled, make([]int, len(t.e.Plan.Contenders)))
 	}
 	return &t.accs[i][contender]
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/gob"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -11,6 +12,7 @@ import (
 	"math/rand/v2"
 	"slices"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/num"
@@ -154,15 +156,14 @@ type Matter struct {
 }
 
 // tuned makes the model of a contender that is tuned.
-func (e *Engine) tuned(cat model.Catalogue, c Contender) (model.Model, error) {
-	m := &tunedModel{tune: *c.Tune, levels: e.Plan.Levels, lag: e.ScaleLag(), horizon: e.Reach()}
+func tuned(plan *Plan, cat model.Catalogue, c Contender, cadence calendar.Cadence, reach int) (model.Model, error) {
+	m := &tunedModel{tune: *c.Tune, levels: plan.Levels, lag: plan.scaleLag(cadence), horizon: reach}
 	var err error
-	if m.metric, err = score.FindMetric(e.Plan.Metric, e.Plan.Levels); err != nil {
+	if m.metric, err = score.FindMetric(plan.Metric, plan.Levels); err != nil {
 		return nil, err
 	}
-	for _, settings := range c.Tune.combinations(num.Stream(e.Plan.Seed, "tune", c.Name)) {
-		given := model.Values{}
-		maps.Copy(given, c.Settings)
+	for _, settings := range c.Tune.combinations(num.Stream(plan.Seed, "tune", c.Name)) {
+		given := c.Given()
 		maps.Copy(given, settings)
 		made, _, err := cat.New(c.Family, given)
 		if err != nil {
@@ -186,11 +187,17 @@ type tunedModel struct {
 
 func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	sampled := m.sample(v, env)
+	search, err := m.resume(v, env)
+	if err != nil {
+		return nil, err
+	}
+	report := &Tuned{Metric: m.metric.Name, Trials: search.Trials}
 	scores := make([][]float64, len(m.models)) // [combination][series]
-	report := &Tuned{Metric: m.metric.Name}
-	for k, candidate := range m.models {
+	copy(scores, search.Scores)
+	for k := len(report.Trials); k < len(m.models); k++ {
 		trial := Trial{Settings: m.settings[k]}
-		total, each, err := m.attempt(ctx, candidate, sampled, env)
+		part := env.Within(tuningShare*float64(k)/float64(len(m.models)), tuningShare*float64(k+1)/float64(len(m.models)), fmt.Sprintf("trying settings, %d of %d", k+1, len(m.models)))
+		total, each, err := m.attempt(ctx, m.models[k], sampled, part)
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
@@ -204,10 +211,62 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 			scores[k] = each
 		}
 		report.Trials = append(report.Trials, trial)
+		search.Trials, search.Scores = report.Trials, scores[:k+1]
+		if err := search.save(env); err != nil {
+			return nil, err
+		}
 	}
 	choice := m.choose(report, scores, v.Len())
 	report.Matter = matter(m.tune, report.Trials)
-	return m.fit(ctx, v, env, choice, report)
+	return m.fit(ctx, v, env.Within(tuningShare, 1, "training with the settings chosen"), choice, report)
+}
+
+// tuningShare is how much of the training the search takes, where it is told how far that is.
+const tuningShare = 0.95
+
+// searched is a search so far, as a checkpoint keeps it.
+type searched struct {
+	Of     string // the fingerprint of what is trained on
+	Trials []Trial
+	Scores [][]float64 // of each combination, by series
+}
+
+// resume gives the search as a stop left it, or a new one.
+func (m *tunedModel) resume(v panel.View, env model.Env) (*searched, error) {
+	s := &searched{}
+	if env.Checkpoint == nil {
+		return s, nil
+	}
+	of := v.Fingerprint()
+	b, err := env.Checkpoint.Load()
+	if err != nil {
+		return nil, err
+	}
+	var kept searched
+	if len(b) > 0 && gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil && kept.Of == of && len(kept.Trials) <= len(m.models) && len(kept.Scores) == len(kept.Trials) {
+		for k := range kept.Trials {
+			kept.Trials[k].Settings = m.settings[k]
+		}
+		return &kept, nil
+	}
+	s.Of = of
+	return s, nil
+}
+
+func (s *searched) save(env model.Env) error {
+	if env.Checkpoint == nil {
+		return nil
+	}
+	kept := *s
+	kept.Trials = slices.Clone(s.Trials)
+	for k := range kept.Trials {
+		kept.Trials[k].Settings = nil // known from the plan; and of any type
+	}
+	var b bytes.Buffer
+	if err := gob.NewEncoder(&b).Encode(kept); err != nil {
+		return err
+	}
+	return env.Checkpoint.Save(b.Bytes())
 }
 
 // usual are the metrics that a report of a search shows beside the one that it goes by.
@@ -251,7 +310,7 @@ func (m *tunedModel) attempt(ctx context.Context, candidate model.Model, v panel
 			continue
 		}
 		inner := v.Before(origin)
-		rows, errs, err := Forecast(ctx, candidate, inner, m.horizon, env.Workers, env.Random)
+		rows, errs, err := Forecast(ctx, candidate, inner, model.Env{Horizon: m.horizon, Workers: env.Workers, Random: env.Random, Report: env.Report})
 		if err != nil {
 			return total, nil, err
 		}
@@ -376,7 +435,7 @@ func (m *tunedModel) fit(ctx context.Context, v panel.View, env model.Env, choic
 		if err != nil {
 			return nil, err
 		}
-		out.parts = append(out.parts, tunedPart{m.settings[k], places, trained})
+		out.parts = append(out.parts, tunedPart{k, m.settings[k], places, trained})
 	}
 	return out, nil
 }
@@ -389,6 +448,7 @@ type tunedFit struct {
 }
 
 type tunedPart struct {
+	which    int // of the combinations
 	settings model.Values
 	places   []int
 	trained  model.Trained
@@ -444,21 +504,69 @@ func (f *tunedFit) Describe(i int) model.Description {
 	return d
 }
 
-// MarshalBinary writes the parts; what reads it must know the family's Read.
-func (f *tunedFit) MarshalBinary() ([]byte, error) {
-	type part struct {
-		Places  []int
-		Trained []byte
-	}
-	var parts []part
+// Len is the number of series.
+func (f *tunedFit) Len() int { return f.n }
+
+// writtenTuned is what the series of a tuned contender share: what was searched and chosen, and
+// what each chosen combination's series share.
+type writtenTuned struct {
+	Series int
+	Report *Tuned
+	Places [][]int
+	Which  []int // of the combinations
+	Shared [][]byte
+}
+
+// Shared writes what was chosen and what its parts share.
+func (f *tunedFit) Shared() ([]byte, error) {
+	w := writtenTuned{Series: f.n, Report: f.report}
 	for _, p := range f.parts {
-		b, err := p.trained.MarshalBinary()
+		b, err := p.trained.Shared()
 		if err != nil {
 			return nil, err
 		}
-		parts = append(parts, part{p.places, b})
+		w.Places, w.Which, w.Shared = append(w.Places, p.places), append(w.Which, p.which), append(w.Shared, b)
 	}
-	var buf bytes.Buffer
-	err := gob.NewEncoder(&buf).Encode(parts)
-	return buf.Bytes(), err
+	return json.Marshal(w)
+}
+
+// Part writes a series' fit under the settings chosen for it.
+func (f *tunedFit) Part(i int) ([]byte, error) {
+	p, at := f.find(i)
+	return p.trained.Part(at)
+}
+
+// tunedPieces are the parts of one combination among those of all.
+type tunedPieces struct {
+	of     model.Parts
+	shared []byte
+	places []int
+}
+
+func (p tunedPieces) Len() int                   { return len(p.places) }
+func (p tunedPieces) Shared() ([]byte, error)    { return p.shared, nil }
+func (p tunedPieces) Part(i int) ([]byte, error) { return p.of.Part(p.places[i]) }
+
+// read reads what a tuned contender of a family wrote.
+func (m *tunedModel) read(parts model.Parts, family *model.Family) (model.Trained, error) {
+	b, err := parts.Shared()
+	if err != nil {
+		return nil, err
+	}
+	var w writtenTuned
+	if err := json.Unmarshal(b, &w); err != nil {
+		return nil, fmt.Errorf("reading a tuned model: %w", err)
+	}
+	out := &tunedFit{n: w.Series, report: w.Report}
+	for k, which := range w.Which {
+		if which >= len(m.settings) || k >= len(w.Places) || k >= len(w.Shared) {
+			return nil, errors.New("reading a tuned model: it was made of other settings")
+		}
+		trained, err := family.Read(tunedPieces{parts, w.Shared[k], w.Places[k]})
+		if err != nil {
+			return nil, err
+		}
+		out.parts = append(out.parts, tunedPart{which, m.settings[which], w.Places[k], trained})
+	}
+	return out, nil
 }
