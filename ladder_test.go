@@ -26,8 +26,9 @@ var ladder = map[string][]string{
 	"ingest":  {"core"},
 	"export":  {"core"},
 	"store":   {"core"},
-	"jobs":    {"core", "store", "jobs"},
-	"service": {"core", "ingest", "export", "store", "jobs", "api"},
+	"results": {"core", "store"},
+	"jobs":    {"core", "store", "results"},
+	"service": {"core", "ingest", "export", "store", "results", "jobs", "api"},
 	"client":  {"api"},
 	"demo":    {"api", "client", "core"},
 	"cli":     {"api", "client", "demo", "service", "console"}, // serve and demo run the service

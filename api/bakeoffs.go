@@ -177,13 +177,15 @@ type SetAside struct {
 // Job is a piece of long work.
 type Job struct {
 	ID       string     `json:"id" example:"job-4"`
-	Kind     string     `json:"kind" enum:"bake-off,release"`
+	Kind     string     `json:"kind" enum:"bake-off,release,scenario"`
 	About    string     `json:"about" doc:"the bake-off or release it works for"`
 	State    string     `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Priority int        `json:"priority"`
 	Done     int        `json:"done"`
 	Total    int        `json:"total"`
 	Rate     float64    `json:"rate" doc:"tasks a second"`
+	Share    float64    `json:"share" doc:"how much is done, from 0 to 1, with what is half done"`
+	Note     string     `json:"note,omitempty" doc:"what is being done"`
 	Left     float64    `json:"left" doc:"seconds left, 0 where unknown"`
 	Error    string     `json:"error,omitempty"`
 	Created  time.Time  `json:"created"`
@@ -253,7 +255,7 @@ type StandingRow struct {
 	Train     map[string]*float64 `json:"train,omitempty" doc:"within the training parts, one step ahead"`
 	Over      *OverSeries         `json:"over,omitempty" doc:"on the ranking metric; of the whole alone"`
 	Seconds   float64             `json:"seconds,omitempty" doc:"of a worker's time"`
-	Bytes     int64               `json:"bytes,omitempty" doc:"memory that its first task took"`
+	Bytes     int64               `json:"bytes,omitempty" doc:"size of its fits to all series of a window, as they are kept"`
 }
 
 // OverSeries tells how a contender does over the series.

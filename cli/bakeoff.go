@@ -195,6 +195,9 @@ func newKey() string {
 	return hex.EncodeToString(b[:])
 }
 
+// barLength is how finely a bar shows what is done.
+const barLength = 1000
+
 // waitFor follows a job, with a bar on a terminal.
 func (a *app) waitFor(ctx context.Context, c *client.Client, id string) error {
 	var bar *progressbar.ProgressBar
@@ -203,9 +206,10 @@ func (a *app) waitFor(ctx context.Context, c *client.Client, id string) error {
 			return
 		}
 		if bar == nil {
-			bar = progressbar.NewOptions(j.Total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(j.About), progressbar.OptionClearOnFinish(), progressbar.OptionShowCount())
+			bar = progressbar.NewOptions(barLength, progressbar.OptionSetWriter(a.err), progressbar.OptionClearOnFinish())
 		}
-		_ = bar.Set(j.Done)
+		bar.Describe(strings.TrimSuffix(fmt.Sprintf("%s, %d of %d tasks; %s", j.About, j.Done, j.Total, j.Note), "; "))
+		_ = bar.Set(int(barLength * j.Share))
 	})
 	if bar != nil {
 		_ = bar.Clear()

@@ -15,36 +15,47 @@ import (
 	"paperkettle/service"
 )
 
-func (a *app) start(data, listen string, workers int) (*service.Server, error) {
-	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
-	return service.Start(service.Config{Data: data, Listen: listen, Workers: workers, Console: console.Files()})
+// serving is how the service is run.
+type serving struct {
+	data, listen string
+	workers      int
+	fits         int64 // MB
 }
 
-func serveFlags(cmd *cobra.Command, data, listen *string, workers *int, folder string) {
-	cmd.Flags().StringVar(data, "data", env("PAPERKETTLE_DATA", folder), "data folder (PAPERKETTLE_DATA)")
-	cmd.Flags().StringVar(listen, "listen", env("PAPERKETTLE_LISTEN", service.DefaultListen), "address to listen on (PAPERKETTLE_LISTEN)")
-	cmd.Flags().IntVar(workers, "workers", runtime.GOMAXPROCS(0), "workers for bake-offs; results do not depend on it")
+func (a *app) start(with serving) (*service.Server, error) {
+	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
+	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Console: console.Files()}
+	if with.fits <= 0 {
+		cfg.Fits = -1
+	}
+	return service.Start(cfg)
+}
+
+func (s *serving) flags(cmd *cobra.Command, folder string) {
+	cmd.Flags().StringVar(&s.data, "data", env("PAPERKETTLE_DATA", folder), "data folder (PAPERKETTLE_DATA)")
+	cmd.Flags().StringVar(&s.listen, "listen", env("PAPERKETTLE_LISTEN", service.DefaultListen), "address to listen on (PAPERKETTLE_LISTEN)")
+	cmd.Flags().IntVar(&s.workers, "workers", runtime.GOMAXPROCS(0), "workers for bake-offs; results do not depend on it")
+	cmd.Flags().Int64Var(&s.fits, "fits", service.DefaultFits>>20, "MB of trained contenders to keep, so that they are explained and published at once; 0 for none")
 }
 
 func (a *app) serve() *cobra.Command {
-	var data, listen string
-	var workers int
+	var with serving
 	cmd := &cobra.Command{Use: "serve", Short: "Run the service", Args: exactly(0), RunE: func(cmd *cobra.Command, _ []string) error {
-		s, err := a.start(data, listen, workers)
+		s, err := a.start(with)
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(a.err, "Paper Kettle is at %s, its data in %s. Stop it with Ctrl-C.\n", s.Address(), data)
+		fmt.Fprintf(a.err, "Paper Kettle is at %s, its data in %s. Stop it with Ctrl-C.\n", s.Address(), with.data)
 		<-cmd.Context().Done()
 		return s.Close()
 	}}
-	serveFlags(cmd, &data, &listen, &workers, "paperkettle-data")
+	with.flags(cmd, "paperkettle-data")
 	return cmd
 }
 
 func (a *app) demo() *cobra.Command {
-	var data, listen, folder string
-	var workers int
+	var with serving
+	var folder string
 	var truth bool
 	cmd := &cobra.Command{Use: "demo", Short: "Run the service with the demo scenario, Saltmarsh & Vale", Args: exactly(0),
 		Example: "  paperkettle demo\n  paperkettle demo --write saltmarsh    # only write its files\n  paperkettle demo --truth              # only print what was planted in the last weeks",
@@ -55,7 +66,7 @@ func (a *app) demo() *cobra.Command {
 			case folder != "":
 				return a.writeDemo(folder)
 			}
-			s, err := a.start(data, listen, workers)
+			s, err := a.start(with)
 			if err != nil {
 				return err
 			}
@@ -67,7 +78,7 @@ func (a *app) demo() *cobra.Command {
 			<-cmd.Context().Done()
 			return s.Close()
 		}}
-	serveFlags(cmd, &data, &listen, &workers, "paperkettle-demo")
+	with.flags(cmd, "paperkettle-demo")
 	cmd.Flags().StringVar(&folder, "write", "", "only write the scenario's files into this folder")
 	cmd.Flags().BoolVar(&truth, "truth", false, "only print the oddities planted in the last four weeks")
 	return cmd

@@ -18,43 +18,24 @@ import (
 	"paperkettle/store"
 )
 
-// Work is a job made ready to run. Tasks are numbered from 0.
-type Work interface {
-	// Total is the number of tasks.
-	Total() int
-	// Pending lists the tasks without a stored result.
-	Pending(ctx context.Context) ([]int, error)
-	// Do computes a task and gives the write that keeps it. It is called from
-	// several goroutines.
-	Do(ctx context.Context, task int) (func(tx *gorm.DB) error, error)
-	// Finish is called in the transaction that marks the job done.
-	Finish(tx *gorm.DB) error
-	// Abandon is called in the transaction that marks it failed or cancelled.
-	Abandon(tx *gorm.DB) error
-}
-
-// Staged is work whose tasks of a later stage need the results of the stages before.
-type Staged interface{ Stage(task int) int }
-
-// Closer is work that prepares something once all tasks are done, before Finish.
-type Closer interface {
-	Close(ctx context.Context) error
-}
-
-// Opener makes the work of a job from the record it refers to.
-type Opener func(ctx context.Context, ref uint) (Work, error)
-
 // Progress is a job's state at a moment.
 type Progress struct {
 	Job  store.Job
 	Rate float64 // tasks a second since the start, 0 where unknown
+	// Share is how much of the job is done, from 0 to 1, what is half done included; Note says
+	// what is being done.
+	Share float64
+	Note  string
 }
 
-// Manager owns the queue.
+// Manager takes up jobs, one at a time, puts their tasks in the queue, and keeps what workers
+// make of them.
 type Manager struct {
 	store   *store.Store
 	openers map[string]Opener
 	workers int
+	queue   Queue
+	crew    sync.WaitGroup
 	wake    chan struct{}
 	ctx     context.Context
 	stop    context.CancelFunc
@@ -63,6 +44,7 @@ type Manager struct {
 	mu       sync.Mutex
 	current  uint
 	priority int
+	attempt  *attempt // the job at work
 	cancel   context.CancelCauseFunc
 	live     map[uint]Progress
 	watch    map[uint][]chan Progress
@@ -71,17 +53,25 @@ type Manager struct {
 // New makes a manager; Start sets it going.
 func New(s *store.Store, workers int, openers map[string]Opener) *Manager {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Manager{store: s, openers: openers, workers: max(1, workers), wake: make(chan struct{}, 1), ctx: ctx, stop: stop,
+	m := &Manager{store: s, openers: openers, workers: max(1, workers), wake: make(chan struct{}, 1), ctx: ctx, stop: stop,
 		idle: make(chan struct{}), live: map[uint]Progress{}, watch: map[uint][]chan Progress{}}
+	m.queue = NewLocal(m.workers, m)
+	return m
 }
 
 // Start runs what is queued, beginning with jobs that a kill cut short.
-func (m *Manager) Start() { go m.loop() }
+func (m *Manager) Start() {
+	for range m.workers {
+		m.crew.Go(m.serve)
+	}
+	go m.loop()
+}
 
 // Close stops after the tasks in hand; the job resumes at the next start.
 func (m *Manager) Close() {
 	m.stop()
 	<-m.idle
+	m.crew.Wait()
 }
 
 // Wake tells the manager that a job was queued. One that is more urgent than the one at
@@ -137,7 +127,7 @@ func (m *Manager) run(job store.Job) {
 	m.mu.Unlock()
 	work, err := m.open(ctx, job)
 	if err == nil {
-		err = m.work(ctx, &job, work)
+		err = m.attend(ctx, &job, work)
 	}
 	m.mu.Lock()
 	m.current, m.cancel = 0, nil
@@ -174,124 +164,6 @@ func (m *Manager) open(ctx context.Context, job store.Job) (Work, error) {
 	return open(ctx, job.RefID)
 }
 
-// work runs the pending tasks and waits until their results are durable.
-func (m *Manager) work(ctx context.Context, job *store.Job, w Work) error {
-	pending, err := w.Pending(ctx)
-	if err != nil {
-		return err
-	}
-	now := time.Now().UTC()
-	job.State, job.Total, job.Done = store.Running, w.Total(), w.Total()-len(pending)
-	if job.StartedAt == nil {
-		job.StartedAt = &now
-	}
-	started := *job
-	if err := m.store.Write(ctx, func(tx *gorm.DB) error {
-		// A cancel may have come since the queue was read.
-		var now store.Job
-		if err := tx.First(&now, job.ID).Error; err != nil {
-			return err
-		}
-		if now.Over() {
-			return errTaken
-		}
-		return tx.Save(&started).Error
-	}); err != nil {
-		return err
-	}
-	m.publish(Progress{Job: *job})
-
-	ctx, fail := context.WithCancelCause(ctx)
-	defer fail(nil)
-	var mu sync.Mutex // guards job.Done
-	before := job.Done
-	kept := func(err error) {
-		if err != nil {
-			fail(err)
-			return
-		}
-		mu.Lock()
-		defer mu.Unlock()
-		job.Done++
-		rate := float64(job.Done-before) / max(time.Since(now).Seconds(), 1e-3)
-		m.publish(Progress{*job, rate})
-	}
-	for _, stage := range stages(w, pending) {
-		if err := m.stage(ctx, fail, w, stage, kept); err != nil {
-			return err
-		}
-	}
-	if c, ok := w.(Closer); ok {
-		return c.Close(ctx)
-	}
-	return nil
-}
-
-// stages parts tasks by their stage, in order.
-func stages(w Work, pending []int) [][]int {
-	staged, ok := w.(Staged)
-	if !ok {
-		return [][]int{pending}
-	}
-	var out [][]int
-	for _, i := range pending {
-		for len(out) <= staged.Stage(i) {
-			out = append(out, nil)
-		}
-		out[staged.Stage(i)] = append(out[staged.Stage(i)], i)
-	}
-	return out
-}
-
-// stage runs tasks that need nothing of each other and waits until their results are
-// durable.
-func (m *Manager) stage(ctx context.Context, fail context.CancelCauseFunc, w Work, pending []int, kept func(error)) error {
-	next := make(chan int)
-	var workers, writes sync.WaitGroup
-	for range m.workers {
-		workers.Go(func() {
-			for i := range next {
-				if ctx.Err() != nil {
-					continue
-				}
-				write, err := doTask(ctx, w, i)
-				if err == nil {
-					writes.Add(1)
-					if err = m.store.WriteLater(ctx, write, func(err error) { kept(err); writes.Done() }); err != nil {
-						writes.Done()
-					}
-				}
-				if err != nil {
-					fail(err)
-				}
-			}
-		})
-	}
-	for _, i := range pending {
-		if ctx.Err() != nil {
-			break
-		}
-		next <- i
-	}
-	close(next)
-	workers.Wait()
-	writes.Wait()
-	if ctx.Err() != nil {
-		return context.Cause(ctx)
-	}
-	return nil
-}
-
-// doTask turns a panic into an error of the job: it must not take the service down.
-func doTask(ctx context.Context, w Work, i int) (write func(*gorm.DB) error, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = fmt.Errorf("task %d broke down: %v", i, r)
-		}
-	}()
-	return w.Do(ctx, i)
-}
-
 func (m *Manager) finish(job store.Job, work Work) {
 	// From here on the record tells the state. It must not be outlived by a live one:
 	// as soon as the record says that the job is over, it may be queued again.
@@ -308,6 +180,11 @@ func (m *Manager) finish(job store.Job, work Work) {
 			}
 			if work != nil && close != nil {
 				if err := close(tx); err != nil {
+					return err
+				}
+			}
+			if j.State == store.Done {
+				if err := forget(tx, j.ID, ""); err != nil {
 					return err
 				}
 			}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"sync"
 	"testing"
 	"time"
@@ -25,35 +26,55 @@ type fake struct {
 	ref   uint
 	tasks int
 	do    func(i int) error
+	desk  func(ctx context.Context, i int, desk jobs.Desk) error
+
+	basis func(asked int) string
 
 	mu    sync.Mutex
 	ended string
+	asked int
 }
 
 func (f *fake) key(i int) string { return fmt.Sprintf("%d-%d", f.ref, i) }
-func (f *fake) Total() int       { return f.tasks }
 
-func (f *fake) Pending(ctx context.Context) ([]int, error) {
+func (f *fake) Basis() string {
+	if f.basis == nil {
+		return "fake"
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.asked++
+	return f.basis(f.asked)
+}
+
+func (f *fake) Tasks(ctx context.Context) ([]jobs.Task, error) {
 	var done []string
 	if err := f.store.Read(ctx).Model(&store.Audit{}).Pluck("object", &done).Error; err != nil {
 		return nil, err
 	}
-	var out []int
-	for i := range f.tasks {
-		if !slices.Contains(done, f.key(i)) {
-			out = append(out, i)
-		}
+	out := make([]jobs.Task, f.tasks)
+	for i := range out {
+		out[i] = jobs.Task{ID: strconv.Itoa(i), Cores: 1, Made: slices.Contains(done, f.key(i))}
 	}
 	return out, nil
 }
 
-func (f *fake) Do(_ context.Context, i int) (func(*gorm.DB) error, error) {
-	if f.do != nil {
-		if err := f.do(i); err != nil {
-			return nil, err
-		}
+func (f *fake) Do(ctx context.Context, task string, desk jobs.Desk) error {
+	i, err := strconv.Atoi(task)
+	if err == nil && f.do != nil {
+		err = f.do(i)
 	}
-	return func(tx *gorm.DB) error { return tx.Create(&store.Audit{At: time.Now(), Object: f.key(i)}).Error }, nil
+	if err == nil && f.desk != nil {
+		err = f.desk(ctx, i, desk)
+	}
+	if err != nil {
+		return err
+	}
+	return desk.Hand([]byte(f.key(i)))
+}
+
+func (f *fake) Keep(tx *gorm.DB, _ string, result []byte) error {
+	return tx.Create(&store.Audit{At: time.Now(), Object: string(result)}).Error
 }
 
 func (f *fake) end(how string) error {
@@ -322,7 +343,13 @@ func TestPausedAndUrgentJobs(t *testing.T) {
 // staged is fake work whose odd tasks need all even ones.
 type staged struct{ *fake }
 
-func (s staged) Stage(i int) int { return i % 2 }
+func (s staged) Tasks(ctx context.Context) ([]jobs.Task, error) {
+	out, err := s.fake.Tasks(ctx)
+	for i := range out {
+		out[i].Stage = i % 2
+	}
+	return out, err
+}
 
 func TestLaterStagesWaitForEarlierOnes(t *testing.T) {
 	b := newBench(t, 2)
@@ -346,4 +373,80 @@ func TestLaterStagesWaitForEarlierOnes(t *testing.T) {
 	for _, i := range order[:10] {
 		assert.Zero(t, i%2)
 	}
+}
+
+// A long task tells how far it is, leaves a checkpoint, and goes on from there after a stop.
+func TestALongTaskGoesOnFromItsCheckpoint(t *testing.T) {
+	b := newBench(t, 1)
+	var mu sync.Mutex
+	var began []string // what each run found
+	reached := make(chan bool, 1)
+	f := &fake{tasks: 1, desk: func(ctx context.Context, _ int, desk jobs.Desk) error {
+		kept, err := desk.Checkpoint.Load()
+		if err != nil {
+			return err
+		}
+		mu.Lock()
+		began = append(began, string(kept))
+		first := len(began) == 1
+		mu.Unlock()
+		desk.Report(0.5, "half of it")
+		if !first {
+			return nil
+		}
+		if err := desk.Checkpoint.Save([]byte("half")); err != nil {
+			return err
+		}
+		reached <- true
+		<-ctx.Done()
+		return ctx.Err()
+	}}
+	id := b.queue(1, f)
+	states, stop := b.m.Watch(id)
+	b.m.Start()
+	<-reached
+	for p := range states {
+		if p.Note == "half of it" {
+			assert.InDelta(t, 0.5, p.Share, 1e-9)
+			break
+		}
+	}
+	stop()
+	b.m.Close()
+	b.m = b.manager(1)
+	b.m.Start()
+	b.until(id, store.Done)
+	assert.Equal(t, []string{"", "half"}, began)
+	var left int64
+	require.NoError(t, b.store.Read(ctx).Model(&store.Checkpoint{}).Count(&left).Error)
+	assert.Zero(t, left, "what is done needs no checkpoint")
+}
+
+// Cancelling ends a task that is at work, and one that is slow keeps no other from its turn.
+func TestASlowTaskHoldsUpNobody(t *testing.T) {
+	b := newBench(t, 2)
+	slow := make(chan bool)
+	id := b.queue(1, &fake{tasks: 30, desk: func(ctx context.Context, i int, _ jobs.Desk) error {
+		if i > 0 {
+			return nil
+		}
+		close(slow)
+		<-ctx.Done()
+		return ctx.Err()
+	}})
+	b.m.Start()
+	<-slow
+	require.Eventually(t, func() bool { return b.kept() == 29 }, 10*time.Second, time.Millisecond, "the others go on beside it")
+	require.NoError(t, b.m.Cancel(ctx, id))
+	assert.Equal(t, 29, b.until(id, store.Cancelled).Done)
+}
+
+// An order of another plan, data or program is refused by a worker that has not the same.
+func TestOrdersOfAnotherBasis(t *testing.T) {
+	b := newBench(t, 1)
+	id := b.queue(1, &fake{tasks: 3})
+	b.work[1].basis = func(asked int) string { return fmt.Sprint("basis ", asked > 3) }
+	b.m.Start()
+	assert.Equal(t, jobs.ErrOtherBasis.Error(), b.until(id, store.Failed).Error)
+	assert.Zero(t, b.kept())
 }

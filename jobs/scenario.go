@@ -1,116 +1,81 @@
 package jobs
 
 import (
-	"bytes"
 	"context"
-	"encoding/gob"
 	"encoding/json"
-	"errors"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"paperkettle/core/bakeoff"
-	"paperkettle/core/model"
 	"paperkettle/core/panel"
-	"paperkettle/core/scenario"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
 // KindScenario is the job kind of a scenario.
 const KindScenario = "scenario"
 
-// OpenScenario lays a stored scenario out: the refit on the base's drivers, a panel a case,
-// and what gives its numbers less trust.
-func OpenScenario(ctx context.Context, s *store.Store, cat model.Catalogue, sc *store.Scenario) (r *bakeoff.Refit, cases []*panel.Panel, cautions []string, err error) {
-	rel := store.Release{DatasetID: sc.DatasetID, RevisionID: sc.RevisionID, BakeoffID: sc.BakeoffID, Contender: sc.Contender, Horizon: sc.Horizon}
-	if r, err = OpenRefit(ctx, s, cat, &rel); err != nil {
-		return nil, nil, nil, err
-	}
-	var list []scenario.Case
-	if err = json.Unmarshal([]byte(sc.Cases), &list); err != nil {
-		return nil, nil, nil, err
-	}
-	base, filled, err := scenario.Complete(r.Panel, r.Forecast(), sc.Horizon, sc.Fill, r.Fillings())
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	cautions = append(cautions, filled...)
-	for _, c := range list {
-		p, err := scenario.Apply(base, r.Forecast(), sc.Horizon, c)
-		if err != nil {
-			return nil, nil, nil, err
-		}
-		cautions = append(cautions, scenario.Beyond(base, p, r.Forecast(), sc.Horizon, c.Name)...)
-		cautions = append(cautions, scenario.Unseen(base, p, c.Name)...)
-		cases = append(cases, p)
-	}
-	r.Panel = base
-	return r, cases, cautions, nil
-}
-
 // Scenarios opens scenario jobs.
-func Scenarios(s *store.Store, cat model.Catalogue) Opener {
+func Scenarios(r *results.Repository) Opener {
 	return func(ctx context.Context, ref uint) (Work, error) {
-		w := &scenarioWork{store: s}
-		if err := s.Read(ctx).First(&w.scenario, ref).Error; err != nil {
+		w := &scenarioWork{results: r}
+		if err := r.Store().Read(ctx).First(&w.scenario, ref).Error; err != nil {
 			return nil, err
 		}
 		if err := json.Unmarshal([]byte(w.scenario.Levels), &w.levels); err != nil {
 			return nil, err
 		}
-		w.refit, w.cases, _, w.err = OpenScenario(ctx, s, cat, &w.scenario)
+		// One that can't be made ready is work to abandon.
+		if w.refit, w.cases, _, w.broken = r.Scenario(ctx, &w.scenario); w.broken == nil {
+			w.basis, w.broken = r.BasisOf(ctx, w.scenario.BakeoffID, w.scenario.RevisionID)
+		}
 		return w, nil
 	}
 }
 
 type scenarioWork struct {
-	store    *store.Store
+	results  *results.Repository
 	scenario store.Scenario
 	levels   []float64
 	refit    *bakeoff.Refit
 	cases    []*panel.Panel
-	err      error
+	basis    string
+	broken   error
 }
 
-func (w *scenarioWork) Total() int {
-	if w.err != nil {
-		return 0
-	}
-	return w.refit.Parts()
-}
+func (w *scenarioWork) Basis() string { return w.basis }
 
-func (w *scenarioWork) Pending(ctx context.Context) (out []int, err error) {
-	if w.err != nil {
-		return nil, w.err // so that the record is marked as failed
+func (w *scenarioWork) Tasks(ctx context.Context) ([]Task, error) {
+	if w.broken != nil {
+		return nil, w.broken // so that the record is marked as failed
 	}
 	var have []int
-	err = w.store.Read(ctx).Model(&store.ScenarioPart{}).Where("scenario_id = ?", w.scenario.ID).Pluck("part", &have).Error
-	stored := map[int]bool{}
-	for _, p := range have {
-		stored[p] = true
-	}
-	for i := range w.refit.Parts() {
-		if !stored[i] {
-			out = append(out, i)
-		}
-	}
-	return out, err
+	err := w.results.Store().Read(ctx).Model(&store.ScenarioPart{}).Where("scenario_id = ?", w.scenario.ID).Pluck("part", &have).Error
+	return pieces(w.refit, have), err
 }
 
-func (w *scenarioWork) Do(ctx context.Context, i int) (func(tx *gorm.DB) error, error) {
-	list, err := w.refit.Scenario(ctx, i, w.cases, w.levels)
+func (w *scenarioWork) Do(ctx context.Context, task string, desk Desk) error {
+	i, err := pieceOf(task)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	var b bytes.Buffer
-	if err := gob.NewEncoder(&b).Encode(list); err != nil {
-		return nil, err
+	list, err := w.refit.Scenario(ctx, i, w.cases, w.levels, desk.Report)
+	if err != nil {
+		return err
 	}
-	part := store.ScenarioPart{ScenarioID: w.scenario.ID, Part: i, Data: b.Bytes()}
-	return func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&part).Error
-	}, nil
+	b, err := results.PackScenario(list)
+	if err != nil {
+		return err
+	}
+	return desk.Hand(b)
+}
+
+func (w *scenarioWork) Keep(tx *gorm.DB, task string, result []byte) error {
+	i, err := pieceOf(task)
+	if err != nil {
+		return err
+	}
+	return results.KeepScenario(tx, w.scenario.ID, i, result)
 }
 
 func (w *scenarioWork) Finish(tx *gorm.DB) error { return w.mark(tx, store.ScenarioReady) }
@@ -119,29 +84,4 @@ func (w *scenarioWork) Abandon(tx *gorm.DB) error { return w.mark(tx, store.Brok
 
 func (w *scenarioWork) mark(tx *gorm.DB, state string) error {
 	return tx.Model(&store.Scenario{}).Where("id = ?", w.scenario.ID).Update("state", state).Error
-}
-
-// EachScenario calls f for every series of a scenario, in order.
-func EachScenario(ctx context.Context, s *store.Store, id uint, f func(*bakeoff.ScenarioSeries) error) error {
-	rows, err := s.Read(ctx).Model(&store.ScenarioPart{}).Where("scenario_id = ?", id).Order("part").Select("data").Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var data []byte
-		if err := rows.Scan(&data); err != nil {
-			return err
-		}
-		var list []bakeoff.ScenarioSeries
-		if err := gob.NewDecoder(bytes.NewReader(data)).Decode(&list); err != nil {
-			return errors.Join(errors.New("reading a scenario"), err)
-		}
-		for i := range list {
-			if err := f(&list[i]); err != nil {
-				return err
-			}
-		}
-	}
-	return rows.Err()
 }

@@ -1,4 +1,4 @@
-package jobs
+package results
 
 import (
 	"context"
@@ -34,16 +34,16 @@ type Watched struct {
 
 // Watch holds a newer panel against the dataset's live release; nil where there is
 // none.
-func Watch(ctx context.Context, s *store.Store, dataset uint, newer *panel.Panel) (*Watched, error) {
+func (r *Repository) Watch(ctx context.Context, dataset uint, newer *panel.Panel) (*Watched, error) {
 	var rel store.Release
-	err := s.Read(ctx).Where("dataset_id = ? AND state = ?", dataset, store.Live).First(&rel).Error
+	err := r.store.Read(ctx).Where("dataset_id = ? AND state = ?", dataset, store.Live).First(&rel).Error
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	old, err := s.Panel(ctx, rel.RevisionID)
+	old, err := r.store.Panel(ctx, rel.RevisionID)
 	if err != nil {
 		return nil, err
 	}
@@ -61,9 +61,9 @@ func Watch(ctx context.Context, s *store.Store, dataset uint, newer *panel.Panel
 	for i := range old.Series {
 		oldIndex[old.Series[i].Key] = i
 	}
-	err = EachReleased(ctx, s, &rel, func(r ReleasedSeries) error {
-		if i, ok := w.index[r.Series]; ok && r.LeftOut == "" {
-			w.series(r, &old.Series[oldIndex[r.Series]], &newer.Series[i])
+	err = r.EachReleased(ctx, &rel, func(one ReleasedSeries) error {
+		if i, ok := w.index[one.Series]; ok && one.LeftOut == "" {
+			w.series(one, &old.Series[oldIndex[one.Series]], &newer.Series[i])
 		}
 		return nil
 	})

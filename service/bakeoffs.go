@@ -15,6 +15,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
 	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -90,7 +91,7 @@ func (s *Server) startBakeoff(ctx context.Context, in *struct{ Body api.Plan }) 
 		return api.Bakeoff{}, err
 	}
 	now := time.Now().UTC()
-	b := store.Bakeoff{Name: in.Body.Name, DatasetID: ds.ID, RevisionID: rev.ID, Plan: plan, CreatedAt: now}
+	b := store.Bakeoff{Name: in.Body.Name, DatasetID: ds.ID, RevisionID: rev.ID, Plan: plan, Versions: s.results.Versions(&e.Plan), CreatedAt: now}
 	if b.Name == "" {
 		b.Name = defaultName(in.Body)
 	}
@@ -188,7 +189,7 @@ func (s *Server) addContenders(ctx context.Context, in *struct {
 			return conflict("%s is %s: add contenders when it is over", idText("bake", b.ID), job.State)
 		}
 		job.State, job.Error, job.FinishedAt, job.Total = store.Queued, "", nil, len(next.Tasks())
-		return errors.Join(tx.Save(&job).Error, tx.Model(b).Update("plan", text).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,
+		return errors.Join(tx.Save(&job).Error, tx.Model(b).Updates(map[string]any{"plan": text, "versions": s.results.Versions(&next.Plan)}).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,
 			note(ctx, tx, "add contenders", idText("bake", b.ID), b.Name))
 	})
 	if err != nil {
@@ -223,7 +224,7 @@ func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (a
 	if err != nil {
 		return api.Bakeoff{}, err
 	}
-	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
+	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: s.planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
 		Job: s.jobNow(ctx, job), Created: b.CreatedAt}
 	if whole {
 		e, err := s.engine(ctx, b)
@@ -297,7 +298,7 @@ func (s *Server) readRows(ctx context.Context, e *bakeoff.Engine, id uint, windo
 	case err != nil:
 		return forecast.Rows{}, false, err
 	}
-	rows, err := jobs.ReadForecast(packed, 0, e.Plan.Split.Horizon)
+	rows, err := results.ReadForecast(packed, 0, e.Plan.Split.Horizon)
 	if errors.Is(err, forecast.ErrAbsent) { // left out
 		return rows, false, nil
 	}

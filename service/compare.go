@@ -11,7 +11,7 @@ import (
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
-	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -57,7 +57,7 @@ func (s *Server) getDuel(ctx context.Context, in *struct {
 	if err != nil {
 		return api.Duel{}, err
 	}
-	if err := jobs.EachResult(ctx, s.store, e, b.ID, jobs.Wanted{Contenders: d.Contenders()}, d.Add); err != nil {
+	if err := s.results.EachResult(ctx, e, b.ID, results.Wanted{Contenders: d.Contenders()}, d.Add); err != nil {
 		return api.Duel{}, err
 	}
 	out := api.Duel{A: in.A, B: in.B, Metric: d.Metric(), Series: []api.DuelPoint{}}
@@ -106,7 +106,7 @@ func (s *Server) getResiduals(ctx context.Context, in *struct {
 	if err != nil {
 		return api.Residuals{}, err
 	}
-	if err := jobs.EachResult(ctx, s.store, e, b.ID, jobs.Wanted{Contenders: []int{r.Contender()}}, r.Add); err != nil {
+	if err := s.results.EachResult(ctx, e, b.ID, results.Wanted{Contenders: []int{r.Contender()}}, r.Add); err != nil {
 		return api.Residuals{}, err
 	}
 	out := residualsOf(e.Panel, r)

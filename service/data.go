@@ -15,7 +15,7 @@ import (
 	"paperkettle/api"
 	"paperkettle/core/panel"
 	"paperkettle/ingest"
-	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -305,7 +305,7 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 
 // load reads a file, merges it into what the dataset has, and writes the next
 // revision with what the live release makes of it, all or nothing.
-func (s *Server) load(ctx context.Context, dataset string, src *source, must bool) (api.Loaded, *jobs.Watched, error) {
+func (s *Server) load(ctx context.Context, dataset string, src *source, must bool) (api.Loaded, *results.Watched, error) {
 	gaps, err := s.likeBefore(ctx, dataset, &src.columns)
 	if err != nil && (must || !isNotFound(err)) {
 		return api.Loaded{}, nil, err
@@ -339,9 +339,9 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 		l.Gaps = gaps
 	}
 	panel.FillGaps(l.Panel, gaps)
-	var watched *jobs.Watched
+	var watched *results.Watched
 	if ds != nil {
-		if watched, err = jobs.Watch(ctx, s.store, ds.ID, l.Panel); err != nil {
+		if watched, err = s.results.Watch(ctx, ds.ID, l.Panel); err != nil {
 			return api.Loaded{}, nil, err
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"sync"
 
 	"paperkettle/core/bakeoff"
-	"paperkettle/jobs"
 	"paperkettle/store"
 )
 
@@ -35,7 +34,7 @@ func (s *Server) engine(ctx context.Context, b *store.Bakeoff) (*bakeoff.Engine,
 		}
 	}
 	s.engines.mu.Unlock()
-	e, err := jobs.OpenEngine(ctx, s.store, s.catalogue, b)
+	e, err := s.results.Engine(ctx, b)
 	if err != nil {
 		return nil, err
 	}

@@ -14,7 +14,7 @@ import (
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
 	"paperkettle/export"
-	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -182,7 +182,7 @@ func unpack(e *bakeoff.Engine, r store.Result, scales map[int]score.Scale) (*unp
 	u := &unpacked{series: shard, contender: e.Plan.Contenders[r.Contender].Name, origin: export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap},
 		rows: make([]forecast.Rows, len(shard)), scales: make([]score.Scale, len(shard))}
 	for i, series := range shard {
-		rows, err := jobs.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)
+		rows, err := results.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)
 		if err != nil && !errors.Is(err, forecast.ErrAbsent) {
 			return nil, err
 		}
@@ -314,7 +314,7 @@ func (s *Server) exportRelease(ctx context.Context, in *struct {
 			return err
 		}
 		shift := int(old.First - now.First)
-		err = jobs.EachReleased(s.ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+		err = s.results.EachReleased(s.ctx, rel, func(r results.ReleasedSeries) error {
 			if r.LeftOut != "" {
 				return nil
 			}

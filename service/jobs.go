@@ -107,10 +107,15 @@ func (s *Server) jobOf(p jobs.Progress) api.Job {
 	if j.Kind == jobs.KindScenario {
 		about = "scen"
 	}
-	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done, Total: j.Total, Rate: p.Rate,
+	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done, Total: j.Total, Rate: p.Rate, Share: p.Share, Note: p.Note,
 		Error: j.Error, Created: j.CreatedAt, Started: j.StartedAt, Finished: j.FinishedAt}
+	if j.State == store.Done {
+		out.Share = 1
+	} else if out.Share == 0 && j.Total > 0 {
+		out.Share = float64(j.Done) / float64(j.Total)
+	}
 	if p.Rate > 0 {
-		out.Left = float64(j.Total-j.Done) / p.Rate
+		out.Left = (1 - out.Share) * float64(j.Total) / p.Rate
 	}
 	return out
 }

@@ -10,7 +10,6 @@ import (
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/scenario"
-	"paperkettle/jobs"
 	"paperkettle/store"
 )
 
@@ -67,7 +66,7 @@ func around(center, variance []float64, z float64) []float64 {
 
 func (s *Server) scenarioTotals(ctx context.Context, sc *store.Scenario, out *api.Scenario) error {
 	var all sums
-	err := jobs.EachScenario(ctx, s.store, sc.ID, func(x *bakeoff.ScenarioSeries) error {
+	err := s.results.EachScenario(ctx, sc.ID, func(x *bakeoff.ScenarioSeries) error {
 		if x.LeftOut != "" {
 			out.LeftOut = append(out.LeftOut, api.LeftOut{Series: x.Series, Reason: x.LeftOut})
 			return nil
@@ -133,7 +132,7 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 	var all sums
 	found := false
 	sum := make([]float64, p.Length)
-	err = jobs.EachScenario(ctx, s.store, sc.ID, func(x *bakeoff.ScenarioSeries) error {
+	err = s.results.EachScenario(ctx, sc.ID, func(x *bakeoff.ScenarioSeries) error {
 		out.Keys = append(out.Keys, x.Series)
 		if in.Series != "" && x.Series != in.Series {
 			return nil

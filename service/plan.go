@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
@@ -49,7 +50,7 @@ func contenderOf(c api.Contender) bakeoff.Contender {
 }
 
 // planBack gives a complete plan in the contract's words.
-func planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
+func (s *Server) planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
 	out := api.Plan{Name: name, Dataset: dataset, Revision: revision, Where: p.Where, Horizon: p.Split.Horizon, Windows: p.Split.Windows, Stride: p.Split.Stride,
 		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed, Contenders: []api.Contender{},
 		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps}
@@ -63,11 +64,31 @@ func planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
 		out.Ahead[name] = string(rule)
 	}
 	for _, c := range p.Contenders {
-		entered := api.Contender{Name: c.Name, Family: c.Family, Settings: c.Settings}
+		entered := api.Contender{Name: c.Name, Family: c.Family, Settings: s.settingsBack(c)}
 		if t := c.Tune; t != nil {
 			entered.Tune = &api.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per}
 		}
 		out.Contenders = append(out.Contenders, entered)
+	}
+	return out
+}
+
+// settingsBack are a contender's settings as given, with the defaults that have changed since:
+// the plan reruns to the same.
+func (s *Server) settingsBack(c bakeoff.Contender) map[string]any {
+	f, err := s.catalogue.Find(c.Family)
+	if err != nil {
+		return c.Settings
+	}
+	now := model.Defaults(f.Settings)
+	out := maps.Clone(c.Settings)
+	for name, v := range c.Defaults {
+		if fmt.Sprint(v) != fmt.Sprint(now[name]) {
+			if out == nil {
+				out = model.Values{}
+			}
+			out[name] = v
+		}
 	}
 	return out
 }

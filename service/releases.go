@@ -16,6 +16,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
 	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -136,8 +137,8 @@ func (s *Server) completeRelease(ctx context.Context, rel *store.Release, e *bak
 		return invalid("body.contender", "no contender of %s is called %q: it has %v, best and best-per-series", idText("bake", b.ID), rel.Contender, names)
 	}
 	// Even a named contender is published from a bake-off that has run.
-	leader, err := jobs.Leader(ctx, s.store, e, b.ID)
-	if errors.Is(err, jobs.ErrNoStandings) {
+	leader, err := s.results.Leader(ctx, e, b.ID)
+	if errors.Is(err, results.ErrNoStandings) {
 		return conflict("%v", err)
 	}
 	if rel.Contender == "best" {
@@ -152,7 +153,7 @@ func levelsOf(rel *store.Release) ([]float64, error) {
 	return levels, err
 }
 
-func scoreOf(l jobs.LiveScore) api.LiveScore {
+func scoreOf(l results.LiveScore) api.LiveScore {
 	return api.LiveScore{Points: l.Points, Outside: l.Outside, Level: l.Level, Through: l.Through, Metrics: l.Metrics}
 }
 
@@ -179,7 +180,7 @@ func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) 
 		Levels: levels, State: rel.State, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(rel.Horizon)),
 		Cadence: meta.Cadence.String(), Measure: meta.Measure, Job: s.jobNow(ctx, job), Created: rel.CreatedAt, OpenFlags: int(open)}
 	if rel.Live != "" {
-		var live jobs.LiveScore
+		var live results.LiveScore
 		if err := json.Unmarshal([]byte(rel.Live), &live); err != nil {
 			return out, err
 		}
@@ -194,7 +195,7 @@ func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) 
 
 func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *api.Release) error {
 	used := map[string]int{}
-	err := jobs.EachReleased(ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+	err := s.results.EachReleased(ctx, rel, func(r results.ReleasedSeries) error {
 		if r.LeftOut != "" {
 			out.LeftOut = append(out.LeftOut, api.LeftOut{Series: r.Series, Reason: r.LeftOut})
 			return nil
@@ -279,8 +280,8 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 		return api.ReleaseCurve{}, err
 	}
 	out := api.ReleaseCurve{Series: in.Series, Levels: levels, Flags: []api.Flag{}}
-	var found *jobs.ReleasedSeries
-	err = jobs.EachReleased(ctx, s.store, rel, func(r jobs.ReleasedSeries) error {
+	var found *results.ReleasedSeries
+	err = s.results.EachReleased(ctx, rel, func(r results.ReleasedSeries) error {
 		if r.LeftOut == "" {
 			out.Keys = append(out.Keys, r.Series)
 		}
@@ -327,7 +328,7 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 
 // describeFit explains how a released series was forecast; nil where it was not.
 func (s *Server) describeFit(ctx context.Context, rel *store.Release, p *panel.Panel, series string) (*api.Fit, error) {
-	refit, err := s.refits.open(rel.ID, func() (*bakeoff.Refit, error) { return jobs.OpenRefit(ctx, s.store, s.catalogue, rel) })
+	refit, err := s.refits.open(rel.ID, func() (*bakeoff.Refit, error) { return s.results.Refit(ctx, rel) })
 	if err != nil {
 		return nil, err
 	}

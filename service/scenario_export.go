@@ -9,7 +9,6 @@ import (
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/panel"
 	"paperkettle/export"
-	"paperkettle/jobs"
 	"paperkettle/store"
 )
 
@@ -42,7 +41,7 @@ func (s *Server) exportScenario(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
-		err = jobs.EachScenario(s.ctx, s.store, sc.ID, func(x *bakeoff.ScenarioSeries) error {
+		err = s.results.EachScenario(s.ctx, sc.ID, func(x *bakeoff.ScenarioSeries) error {
 			for k := range x.Outcomes {
 				for h := range x.Outcomes[k].Mean {
 					if err := t.Row(scenarioRow(p, x, caseName(about.Cases, k), k, h)); err != nil {

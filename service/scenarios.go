@@ -87,7 +87,7 @@ func (s *Server) runScenario(ctx context.Context, in *struct{ Body api.ScenarioR
 	if sc.Name = in.Body.Name; sc.Name == "" {
 		sc.Name = cases[0].Name
 	}
-	_, _, cautions, err := jobs.OpenScenario(ctx, s.store, s.catalogue, sc)
+	_, _, cautions, err := s.results.Scenario(ctx, sc)
 	if err != nil {
 		return api.Scenario{}, invalid("body.cases", "%v", err)
 	}

@@ -25,6 +25,7 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/jobs"
+	"paperkettle/results"
 	"paperkettle/store"
 )
 
@@ -36,13 +37,18 @@ type Config struct {
 	Data    string
 	Listen  string
 	Workers int
+	Fits    int64 // bytes of trained contenders that are kept; 0 for DefaultFits, below it for none
 	Console fs.FS // the built console; nil where it was not built
 }
+
+// DefaultFits is how many bytes of trained contenders are kept if not told otherwise.
+const DefaultFits = 512 << 20
 
 // Server is a running service.
 type Server struct {
 	store     *store.Store
 	jobs      *jobs.Manager
+	results   *results.Repository
 	catalogue model.Catalogue
 	app       *fiber.App
 	contract  huma.API
@@ -74,10 +80,17 @@ func Start(cfg Config) (*Server, error) {
 		st.Close()
 		return nil, err
 	}
+	if cfg.Fits == 0 {
+		cfg.Fits = DefaultFits
+	}
+	s.results = results.Open(st, s.catalogue, cfg.Workers, cfg.Fits)
+	if err := s.results.Refresh(s.ctx); err != nil {
+		return nil, errors.Join(err, s.listener.Close(), st.Close())
+	}
 	s.jobs = jobs.New(st, cfg.Workers, map[string]jobs.Opener{
-		jobs.KindBakeoff:  jobs.Bakeoffs(st, s.catalogue),
-		jobs.KindRelease:  jobs.Releases(st, s.catalogue),
-		jobs.KindScenario: jobs.Scenarios(st, s.catalogue),
+		jobs.KindBakeoff:  jobs.Bakeoffs(s.results),
+		jobs.KindRelease:  jobs.Releases(s.results),
+		jobs.KindScenario: jobs.Scenarios(s.results),
 	})
 	s.meters = newMeters()
 	s.app = s.newApp(cfg.Console)

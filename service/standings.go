@@ -10,7 +10,6 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
-	"paperkettle/jobs"
 	"paperkettle/store"
 )
 
@@ -23,7 +22,7 @@ func (s *Server) leader(ctx context.Context, b *store.Bakeoff) (bakeoff.Standing
 	if err != nil {
 		return bakeoff.Standing{}, err
 	}
-	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, "", "")
+	st, err := s.results.Standings(ctx, e, b.ID, "", "")
 	if err != nil || len(st.Slices) == 0 {
 		return bakeoff.Standing{Skill: math.NaN()}, err
 	}
@@ -54,7 +53,7 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 	if per == "all" {
 		per = ""
 	}
-	st, err := jobs.ReadStandings(ctx, s.store, e, b.ID, metric, per)
+	st, err := s.results.Standings(ctx, e, b.ID, metric, per)
 	if err != nil {
 		return api.Standings{}, err
 	}
@@ -82,7 +81,7 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 }
 
 func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.Engine, id uint) error {
-	costs, err := jobs.ReadCosts(ctx, s.store, e, id)
+	costs, err := s.results.Costs(ctx, e, id)
 	if err != nil || len(out.Slices) == 0 {
 		return err
 	}
@@ -144,7 +143,7 @@ func overOf(o *bakeoff.Over) *api.OverSeries {
 const filledShown = 100
 
 func (s *Server) filled(ctx context.Context, e *bakeoff.Engine, id uint) ([]api.Filled, error) {
-	byTask, err := jobs.ReadFilled(ctx, s.store, id)
+	byTask, err := s.results.Filled(ctx, id)
 	if err != nil {
 		return nil, err
 	}

@@ -67,6 +67,7 @@ type Bakeoff struct {
 	DatasetID  uint
 	RevisionID uint
 	Plan       string
+	Versions   string // of the families and formats that its results are of, as JSON
 	JobID      uint
 	CreatedAt  time.Time
 }
@@ -91,7 +92,7 @@ type TaskFacts struct {
 	Filled    string // JSON; empty where nothing failed
 	Tuned     string // JSON, of contenders that are tuned
 	Took      int64  // nanoseconds of a worker's time
-	Bytes     int64  // memory that was taken, where it was measured
+	Bytes     int64  // that the trained contender takes, where it was measured
 }
 
 // Summary is a bake-off's standings as read once, under the cut that was asked.
@@ -248,4 +249,30 @@ type ScenarioPart struct {
 	ScenarioID uint `gorm:"primaryKey"`
 	Part       int  `gorm:"primaryKey"`
 	Data       []byte
+}
+
+// Artefact is a trained contender that is kept under what it was trained on. It is ready once
+// all its parts are there.
+type Artefact struct {
+	ID        uint
+	Key       string
+	Contender string
+	Series    int
+	Bytes     int64 // of all parts
+	Ready     bool
+	UsedAt    time.Time
+}
+
+// ArtefactPart is a piece of one: what its series share, or what some of them have of their own.
+type ArtefactPart struct {
+	ArtefactID uint `gorm:"primaryKey"`
+	Part       int  `gorm:"primaryKey"`
+	Data       []byte
+}
+
+// Checkpoint is the last state of a task that takes long, from which it goes on after a stop.
+type Checkpoint struct {
+	JobID uint   `gorm:"primaryKey"`
+	Task  string `gorm:"primaryKey"`
+	Data  []byte
 }

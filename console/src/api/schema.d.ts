@@ -1679,12 +1679,14 @@ export interface components {
             /** @example job-4 */
             id: string;
             /** @enum {string} */
-            kind: "bake-off" | "release";
+            kind: "bake-off" | "release" | "scenario";
             /**
              * Format: double
              * @description seconds left, 0 where unknown
              */
             left: number;
+            /** @description what is being done */
+            note?: string;
             /** Format: int64 */
             priority: number;
             /**
@@ -1692,6 +1694,11 @@ export interface components {
              * @description tasks a second
              */
             rate: number;
+            /**
+             * Format: double
+             * @description how much is done, from 0 to 1, with what is half done
+             */
+            share: number;
             /** Format: date-time */
             started?: string;
             /** @enum {string} */
@@ -2797,7 +2804,7 @@ export interface components {
         StandingRow: {
             /**
              * Format: int64
-             * @description memory that its first task took
+             * @description size of its fits to all series of a window, as they are kept
              */
             bytes?: number;
             contender: string;

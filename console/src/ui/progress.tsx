@@ -13,7 +13,7 @@ export function Progress({
   pause?: () => Promise<unknown>;
 }) {
   const [asked, setAsked] = useState(false);
-  const share = job.total > 0 ? job.done / job.total : 0;
+  const share = job.share;
   const left = job.left > 0 ? `, ${Math.ceil(job.left)} s left` : "";
   const rate =
     job.rate > 0 ? `, ${job.rate >= 10 ? Math.round(job.rate) : job.rate.toFixed(1)} a second` : "";
@@ -23,14 +23,16 @@ export function Progress({
         role="progressbar"
         aria-label="Progress"
         aria-valuemin={0}
-        aria-valuemax={job.total}
-        aria-valuenow={job.done}
+        aria-valuemax={100}
+        aria-valuenow={Math.round(100 * job.share)}
         className="h-2 flex-1 border border-rule bg-sheet"
       >
         <div className="h-full bg-copper" style={{ width: `${100 * share}%` }} />
       </div>
-      <span className="text-[13px] text-soft" aria-live="polite">
-        {job.state === "queued" ? "waiting for its turn" : `${job.done} of ${job.total} tasks${rate}${left}`}
+      <span className="text-[13px] text-soft">
+        {job.state === "queued"
+          ? "waiting for its turn"
+          : `${job.done} of ${job.total} tasks${rate}${left}${job.note ? `; ${job.note}` : ""}`}
       </span>
       {pause && (
         <Button weak disabled={asked} onClick={() => pause()}>

@@ -237,10 +237,10 @@ function overColumns(data: Schemas["Standings"], rows: Row[]): Column<Row>[] {
     { head: "Beats baseline", right: true, cell: (r) => share(r.over?.beats), hint: "Share of series" },
     { head: "Time", right: true, cell: (r) => duration(r.seconds), hint: "Of one worker, over all windows" },
     {
-      head: "Memory",
+      head: "Size",
       right: true,
       cell: (r) => (r.bytes ? `${figure(Math.round(r.bytes / 1e5) / 10)} MB` : "–"),
-      hint: "Taken by its first task",
+      hint: "Of its fits to all series, as they are kept",
     },
   ];
   if (weighted)

@@ -1,0 +1,184 @@
+package results
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"paperkettle/core/bakeoff"
+	"paperkettle/core/forecast"
+	"paperkettle/store"
+)
+
+// Stored reads what was kept of a bake-off's tasks.
+func (r *Repository) Stored(ctx context.Context, e *bakeoff.Engine, id uint) bakeoff.Stored {
+	return func(t bakeoff.Task) (*bakeoff.TaskResult, error) {
+		var kept store.Result
+		err := r.store.Read(ctx).Where("bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?", id, t.Window, t.Contender, t.Shard).First(&kept).Error
+		if err != nil {
+			return nil, fmt.Errorf("reading what %s made in window %d: %w", e.Plan.Contenders[t.Contender].Name, e.Windows[t.Window].Index, err)
+		}
+		return unpack(e, kept)
+	}
+}
+
+// unpack reads a result; its forecasts are empty where they were not asked for.
+func unpack(e *bakeoff.Engine, r store.Result) (*bakeoff.TaskResult, error) {
+	return (&bakeoff.Record{Window: r.Win, Shard: r.Shard, Scores: r.Scores, Errors: r.Errors, Forecasts: r.Forecasts}).Result(&e.Plan)
+}
+
+// Keep writes a record of a contender of a bake-off, once.
+func Keep(tx *gorm.DB, bakeoff uint, contender int, r *bakeoff.Record) error {
+	result := store.Result{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Scores: r.Scores, Errors: some(r.Errors), Forecasts: some(r.Forecasts)}
+	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&result).Error; err != nil {
+		return err
+	}
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Took: r.Took, Bytes: r.Held}).Error
+}
+
+// some is bytes that are not nil: the columns are never empty.
+func some(b []byte) []byte {
+	if b == nil {
+		return []byte{}
+	}
+	return b
+}
+
+// Made lists the results that are stored of a bake-off.
+func (r *Repository) Made(ctx context.Context, id uint) (map[bakeoff.Task]bool, error) {
+	var stored []store.TaskFacts
+	if err := r.store.Read(ctx).Where("bakeoff_id = ?", id).Select("win", "contender", "shard").Find(&stored).Error; err != nil {
+		return nil, err
+	}
+	have := make(map[bakeoff.Task]bool, len(stored))
+	for _, f := range stored {
+		have[bakeoff.Task{Window: f.Win, Contender: f.Contender, Shard: f.Shard}] = true
+	}
+	return have, nil
+}
+
+// Cost is what a contender took.
+type Cost struct {
+	Seconds float64 // of a worker's time
+	Bytes   int64   // that its fits to all series take, as they are written; 0 where that is not known
+}
+
+// Costs adds up what each contender took.
+func (r *Repository) Costs(ctx context.Context, e *bakeoff.Engine, id uint) ([]Cost, error) {
+	var rows []struct {
+		Contender int
+		Took      int64
+		Bytes     int64
+	}
+	windows := r.store.Read(ctx).Model(&store.TaskFacts{}).Where("bakeoff_id = ?", id).Group("contender, win").Select("contender, SUM(took) AS took, SUM(bytes) AS bytes")
+	err := r.store.Read(ctx).Table("(?)", windows).Group("contender").Select("contender, SUM(took) AS took, MAX(bytes) AS bytes").Scan(&rows).Error
+	out := make([]Cost, len(e.Plan.Contenders))
+	for _, r := range rows {
+		out[r.Contender] = Cost{float64(r.Took) / 1e9, r.Bytes}
+	}
+	return out, err
+}
+
+// Wanted says what is read of results.
+type Wanted struct {
+	Forecasts  bool  // the packed ones too
+	Contenders []int // these alone; nil for all
+}
+
+// EachResult calls f for every stored result of windows that all contenders have
+// finished on the same series, window by window.
+func (r *Repository) EachResult(ctx context.Context, e *bakeoff.Engine, id uint, want Wanted, f func(bakeoff.Task, *bakeoff.TaskResult) error) error {
+	whole, err := r.finished(ctx, e, id)
+	if err != nil {
+		return err
+	}
+	filled, err := r.Filled(ctx, id)
+	if err != nil {
+		return err
+	}
+	columns := []string{"win", "contender", "shard", "scores", "errors"}
+	if want.Forecasts {
+		columns = append(columns, "forecasts")
+	}
+	query := r.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id)
+	if want.Contenders != nil {
+		query = query.Where("contender IN ?", want.Contenders)
+	}
+	rows, err := query.Order("win, shard, contender").Select(columns).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var kept store.Result
+		into := []any{&kept.Win, &kept.Contender, &kept.Shard, &kept.Scores, &kept.Errors}
+		if want.Forecasts {
+			into = append(into, &kept.Forecasts)
+		}
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		if !whole(kept.Win, kept.Shard) {
+			continue
+		}
+		t := bakeoff.Task{Window: kept.Win, Contender: kept.Contender, Shard: kept.Shard}
+		res, err := unpack(e, kept)
+		if err == nil {
+			res.Filled = filled[t]
+			err = f(t, res)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// Filled reads where contenders failed, by task.
+func (r *Repository) Filled(ctx context.Context, id uint) (map[bakeoff.Task][]bakeoff.Filled, error) {
+	var rows []store.TaskFacts
+	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND filled <> ''", id).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make(map[bakeoff.Task][]bakeoff.Filled, len(rows))
+	for _, f := range rows {
+		var list []bakeoff.Filled
+		if err := json.Unmarshal([]byte(f.Filled), &list); err != nil {
+			return nil, err
+		}
+		out[bakeoff.Task{Window: f.Win, Contender: f.Contender, Shard: f.Shard}] = list
+	}
+	return out, nil
+}
+
+// finished says of which windows and shards every contender's result is stored.
+func (r *Repository) finished(ctx context.Context, e *bakeoff.Engine, id uint) (func(window, shard int) bool, error) {
+	have, err := r.Made(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	known := map[[2]int]bool{}
+	return func(window, shard int) bool {
+		key := [2]int{window, shard}
+		done, ok := known[key]
+		if !ok {
+			done = e.Finished(window, shard, func(t bakeoff.Task) bool { return have[t] })
+			known[key] = done
+		}
+		return done
+	}, nil
+}
+
+// ReadForecast reads one series' forecast from a packed shard.
+func ReadForecast(packed []byte, place, horizon int) (forecast.Rows, error) {
+	size := forecast.RecordSize(packed, horizon)
+	rows := forecast.NewRows(horizon)
+	if (place+1)*size > len(packed) {
+		return rows, fmt.Errorf("stored forecasts are damaged")
+	}
+	err := rows.Unpack(packed[place*size : (place+1)*size])
+	return rows, err
+}
