@@ -15,7 +15,8 @@ const unknownBin = 255
 // binned is a table as bins, row by row for histograms and column by column for splitting.
 type binned struct {
 	rows, columns int
-	byRow         []uint8
+	byRow         []uint64 // eight columns a word
+	words         int      // of a row
 	byColumn      [][]uint8
 	scales        []Scale
 }
@@ -119,7 +120,8 @@ func lay(ctx context.Context, t *Table, bins int, scales []Scale, workers int) (
 	if scales == nil {
 		b.scales = make([]Scale, len(t.Columns))
 	}
-	b.byRow = make([]uint8, b.rows*b.columns)
+	b.words = (b.columns + abreast - 1) / abreast
+	b.byRow = make([]uint64, b.rows*b.words)
 	err := num.Each(ctx, workers, b.columns, func(k int) {
 		c := &t.Columns[k]
 		if scales == nil {
@@ -138,10 +140,10 @@ func lay(ctx context.Context, t *Table, bins int, scales []Scale, workers int) (
 	err = num.Each(ctx, workers, (b.rows+stripe-1)/stripe, func(s int) {
 		from, to := s*stripe, min((s+1)*stripe, b.rows)
 		for k, list := range b.byColumn {
-			at := from*b.columns + k
+			at, shift := from*b.words+k/abreast, 8*(k%abreast)
 			for _, v := range list[from:to] {
-				b.byRow[at] = v
-				at += b.columns
+				b.byRow[at] |= uint64(v) << shift
+				at += b.words
 			}
 		}
 	})

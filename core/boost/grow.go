@@ -17,7 +17,7 @@ type grower struct {
 	workers  int
 	outputs  int
 	f        []float64 // predictions, a row's outputs one after another
-	g, h     []float64 // derivatives, of rows
+	g, h     []float32 // derivatives, of rows; h nil where all second ones are 1
 	units    []int64   // gradient and count of a row, as a cell takes them
 	curves   []int64
 	order    []int32 // rows, those of a leaf together
@@ -29,11 +29,11 @@ type grower struct {
 
 func newGrower(s Settings, d Data, b *binned, workers int) *grower {
 	n := b.rows
-	g := &grower{s: s, d: d, b: b, workers: workers, outputs: s.Loss.outputs(), g: make([]float64, n), h: make([]float64, n), units: make([]int64, n),
+	g := &grower{s: s, d: d, b: b, workers: workers, outputs: s.Loss.outputs(), g: make([]float32, n), units: make([]int64, n),
 		order: make([]int32, n), room: make([]int32, n), weighted: d.Weights != nil || s.Loss.curved(), free: make(chan *histogram, s.Leaves+workers+2)}
 	g.f = make([]float64, n*g.outputs)
 	if g.weighted {
-		g.curves = make([]int64, n)
+		g.curves, g.h = make([]int64, n), make([]float32, n)
 	}
 	if len(s.Together) > 0 {
 		g.allowed = make([][]bool, b.columns)
@@ -97,7 +97,10 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 			a, c := g.s.Loss.derivatives(float64(g.d.Target[i]), g.f[i*g.outputs+output], output)
 			w := weight(g.d.Weights, i)
 			a, c = a*w, c*w
-			g.g[i], g.h[i] = a, c
+			g.g[i] = float32(a)
+			if g.h != nil {
+				g.h[i] = float32(c)
+			}
 			tops[k][0], tops[k][1] = max(tops[k][0], math.Abs(a)), max(tops[k][1], c)
 		}
 	})
@@ -111,19 +114,19 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 	}
 	return sc, g.eachStripe(ctx, n, func(from, to int) {
 		for i := from; i < to; i++ {
-			g.units[i] = int64(math.Round(g.g[i]/sc.gUnit))<<countBits | 1
+			g.units[i] = int64(math.Round(float64(g.g[i])/sc.gUnit))<<countBits | 1
 			if g.weighted {
-				g.curves[i] = int64(math.Round(g.h[i] / sc.hUnit))
+				g.curves[i] = int64(math.Round(float64(g.h[i]) / sc.hUnit))
 			}
 		}
 	})
 }
 
-// tree grows one tree on the derivatives at an output, and gives the bins of its cuts.
-func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, []uint8, error) {
+// tree grows one tree on the derivatives at an output, and adds it to the predictions.
+func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, error) {
 	sc, err := g.derive(ctx, output)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	rows := g.sample(rnd)
 	columns := g.columns(rnd)
@@ -131,16 +134,13 @@ func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, [
 	var cuts []uint8
 	root := &leafNode{node: t.add(g.outputs), from: 0, to: len(rows), columns: columns}
 	cuts = append(cuts, 0)
-	for _, i := range rows {
-		root.all = root.all.plus(g.row(i))
+	root.h = g.borrow()
+	if err := g.fill(ctx, root.h, rows); err != nil {
+		return nil, err
 	}
-	if root.h = g.borrow(); true {
-		if err := g.fill(ctx, root.h, rows); err != nil {
-			return nil, nil, err
-		}
-	}
+	root.all = root.h.all()
 	if err := g.judge(ctx, sc, root); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	leaves := []*leafNode{root}
 	for len(leaves) < g.s.Leaves {
@@ -151,29 +151,47 @@ func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, [
 		l := leaves[at]
 		left, right, err := g.part(ctx, sc, t, l, rows, &cuts)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		leaves[at] = left
 		leaves = append(leaves, right)
 	}
-	err = num.Each(ctx, g.workers, len(leaves), func(k int) { g.settle(sc, t, leaves[k], rows) })
+	err = num.Each(ctx, g.workers, len(leaves), func(k int) { g.settle(t, leaves[k], rows) })
 	for _, l := range leaves {
 		if l.h != nil {
 			g.give(l.h)
 		}
 	}
+	if err != nil {
+		return nil, err
+	}
 	g.inner(t, 0)
 	g.direct(t)
-	return t, cuts, err
+	return t, g.add(ctx, t, leaves, rows, cuts)
 }
 
-// row is a row's own sums.
-func (g *grower) row(i int32) side {
-	x := side{g: g.units[i] >> countBits, h: 1, n: 1}
-	if g.weighted {
-		x.h = g.curves[i]
+// add adds a tree to the predictions of all rows. Where each is in one of the leaves, nothing has
+// to be looked for.
+func (g *grower) add(ctx context.Context, t *Tree, leaves []*leafNode, rows []int32, cuts []uint8) error {
+	if len(rows) < g.b.rows {
+		return g.eachStripe(ctx, g.b.rows, func(from, to int) {
+			for i := from; i < to; i++ {
+				g.move(t, int32(i), t.leafOf(g.b, i, cuts))
+			}
+		})
 	}
-	return x
+	return num.Each(ctx, g.workers, len(leaves), func(k int) {
+		for _, i := range rows[leaves[k].from:leaves[k].to] {
+			g.move(t, i, leaves[k].node)
+		}
+	})
+}
+
+func (g *grower) move(t *Tree, row, leaf int32) {
+	v := t.Value[int(leaf)*g.outputs:]
+	for k := range g.outputs {
+		g.f[int(row)*g.outputs+k] += float64(v[k])
+	}
 }
 
 // sample lists the rows that a tree is grown on.
@@ -281,10 +299,6 @@ func (g *grower) part(ctx context.Context, sc *scorer, t *Tree, l *leafNode, row
 	if right.to-right.from < left.to-left.from {
 		small, large = right, left
 	}
-	for _, i := range rows[small.from:small.to] {
-		small.all = small.all.plus(g.row(i))
-	}
-	large.all = l.all.less(small.all)
 	large.h, l.h = l.h, nil
 	if max(left.to-left.from, right.to-right.from) >= 2*g.s.FewestRows {
 		small.h = g.borrow()
@@ -292,6 +306,7 @@ func (g *grower) part(ctx context.Context, sc *scorer, t *Tree, l *leafNode, row
 			return nil, nil, err
 		}
 		large.h.less(small.h)
+		small.all, large.all = small.h.all(), large.h.all()
 		if err := g.judge(ctx, sc, small); err != nil {
 			return nil, nil, err
 		}
@@ -330,13 +345,18 @@ func (g *grower) divide(rows []int32, s split) int {
 }
 
 // settle gives a leaf its values.
-func (g *grower) settle(sc *scorer, t *Tree, l *leafNode, all []int32) {
+func (g *grower) settle(t *Tree, l *leafNode, all []int32) {
 	rows := all[l.from:l.to]
-	cover, gs, hs := 0.0, 0.0, 0.0
+	cover, gs, hs := float64(len(rows)), 0.0, float64(len(rows))
 	for _, i := range rows {
-		cover += weight(g.d.Weights, int(i))
-		gs += g.g[i]
-		hs += g.h[i]
+		gs += float64(g.g[i])
+	}
+	if g.h != nil {
+		cover, hs = 0, 0
+		for _, i := range rows {
+			cover += weight(g.d.Weights, int(i))
+			hs += float64(g.h[i])
+		}
 	}
 	t.Cover[l.node] = float32(cover)
 	for k := range g.outputs {
@@ -421,16 +441,4 @@ func (g *grower) hold(t *Tree, n int32, output int, f func(float32) float32) {
 	}
 	g.hold(t, t.Left[n], output, f)
 	g.hold(t, t.Right[n], output, f)
-}
-
-// take adds a tree to the predictions of all rows.
-func (g *grower) take(ctx context.Context, t *Tree, cuts []uint8) error {
-	return g.eachStripe(ctx, g.b.rows, func(from, to int) {
-		for i := from; i < to; i++ {
-			v := t.Value[int(t.leafOf(g.b, i, cuts))*g.outputs:]
-			for k := range g.outputs {
-				g.f[i*g.outputs+k] += float64(v[k])
-			}
-		}
-	})
 }

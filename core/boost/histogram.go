@@ -20,6 +20,9 @@ const (
 // cells is a column's part of a histogram.
 type cells [256]int64
 
+// abreast is how many columns are added up at a time.
+const abreast = 8
+
 // histogram is the cells of every column; curves are sums of second derivatives, in units, where
 // these differ from row to row.
 type histogram struct {
@@ -28,6 +31,7 @@ type histogram struct {
 }
 
 func newHistogram(columns int, curved bool) *histogram {
+	columns = (columns + abreast - 1) / abreast * abreast
 	h := &histogram{sums: make([]cells, columns)}
 	if curved {
 		h.curves = make([]cells, columns)
@@ -75,39 +79,56 @@ func (h *histogram) more(other *histogram) {
 // from memory then hides behind the others'.
 const gathered = 64
 
-// add puts rows into the histogram.
+// add puts rows into the histogram: some rows are fetched, and then added some columns at a time,
+// whose cells stay in the nearest cache.
 func (h *histogram) add(b *binned, rows []int32, units, curves []int64) {
-	p := b.columns
-	sums := h.sums[:p]
-	var near [gathered]int64
+	words := b.words
+	near := make([][gathered]uint64, words)
+	var values, more [gathered]int64
 	for len(rows) > 0 {
-		n := min(gathered, len(rows))
-		part := rows[:n]
-		rows = rows[n:]
-		for j, i := range part {
-			near[j] = units[i]
+		part := rows[:min(gathered, len(rows))]
+		rows = rows[len(part):]
+		for w := range near { // the first goes to memory, the others find the rows near
+			fetch(&near[w], b.byRow[w:], words, part)
 		}
-		for j, i := range part {
-			g := near[j]
-			row := b.byRow[int(i)*p : int(i)*p+p : int(i)*p+p]
-			for k, bin := range row {
-				sums[k][bin] += g
+		fetchValues(&values, units, part)
+		if h.curves != nil {
+			fetchValues(&more, curves, part)
+		}
+		for w := range near {
+			addWord((*[abreast]cells)(h.sums[w*abreast:]), near[w][:len(part)], &values)
+			if h.curves != nil {
+				addWord((*[abreast]cells)(h.curves[w*abreast:]), near[w][:len(part)], &more)
 			}
 		}
-		if h.curves == nil {
-			continue
-		}
-		for j, i := range part {
-			near[j] = curves[i]
-		}
-		more := h.curves[:p]
-		for j, i := range part {
-			c := near[j]
-			row := b.byRow[int(i)*p : int(i)*p+p : int(i)*p+p]
-			for k, bin := range row {
-				more[k][bin] += c
-			}
-		}
+	}
+}
+
+func fetch(into *[gathered]uint64, from []uint64, words int, rows []int32) {
+	for j, i := range rows {
+		into[j&(gathered-1)] = from[int(i)*words]
+	}
+}
+
+func fetchValues(into *[gathered]int64, from []int64, rows []int32) {
+	for j, i := range rows {
+		into[j&(gathered-1)] = from[i]
+	}
+}
+
+// addWord adds a value of each row to the bins of one word. Written out, since this is where the
+// time goes.
+func addWord(sums *[abreast]cells, bins []uint64, values *[gathered]int64) {
+	for j, w := range bins {
+		v := values[j&(gathered-1)]
+		sums[0][uint8(w)] += v
+		sums[1][uint8(w>>8)] += v
+		sums[2][uint8(w>>16)] += v
+		sums[3][uint8(w>>24)] += v
+		sums[4][uint8(w>>32)] += v
+		sums[5][uint8(w>>40)] += v
+		sums[6][uint8(w>>48)] += v
+		sums[7][uint8(w>>56)] += v
 	}
 }
 

@@ -63,10 +63,7 @@ func Fit(ctx context.Context, d Data, s Settings, o Options) (*Model, error) {
 	grown := len(m.Trees)
 	for k := range s.Trees {
 		rnd := rand.New(rand.NewPCG(s.Seed, uint64(grown+k)))
-		t, cuts, err := g.tree(ctx, rnd, (grown+k)%g.outputs)
-		if err == nil {
-			err = g.take(ctx, t, cuts)
-		}
+		t, err := g.tree(ctx, rnd, (grown+k)%g.outputs)
 		if err != nil {
 			return nil, err
 		}

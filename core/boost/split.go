@@ -77,6 +77,14 @@ func (h *histogram) read(column, bin int) side {
 	return x
 }
 
+// all is the sums of all rows of a histogram.
+func (h *histogram) all() (x side) {
+	for b := range len(h.sums[0]) {
+		x = x.plus(h.read(0, b))
+	}
+	return x
+}
+
 // best is the best split of a column; its gain is 0 where there is none.
 func (s *scorer) best(h *histogram, column int, scale *Scale, direction int, all side) split {
 	out := split{column: column}
