@@ -88,6 +88,29 @@ func (r Rows) Check() error {
 	return nil
 }
 
+// Add adds a share of another forecast, step by step: means to means and quantiles to quantiles.
+func (r Rows) Add(other Rows, share float64) {
+	for h, x := range other.Mean {
+		r.Mean[h] += share * x
+	}
+	for g, x := range other.Quantiles {
+		r.Quantiles[g] += share * x
+	}
+}
+
+// Scale multiplies a forecast by a positive number.
+func (r Rows) Scale(by float64) {
+	for h := range r.Mean {
+		r.Mean[h] *= by
+		q := r.At(h)
+		for g := range q {
+			if q[g] *= by; g > 0 { // rounding must not turn neighbours round
+				q[g] = max(q[g], q[g-1])
+			}
+		}
+	}
+}
+
 // Clip raises everything below floor to it.
 func (r Rows) Clip(floor float64) {
 	for i, v := range r.Mean {

@@ -90,7 +90,7 @@ func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Re
 				if out.Series[i].Mean == nil {
 					out.Series[i] = forecast.NewRows(horizon)
 				}
-				addWeighted(out.Series[i], res.Series[j], w)
+				out.Series[i].Add(res.Series[j], w)
 				total[i] += w
 			}
 		}
@@ -102,34 +102,13 @@ func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Re
 			}
 			continue
 		}
-		divide(out.Series[i], total[i])
+		out.Series[i].Scale(1 / total[i])
 		values, _ := v.Values(i)
 		m.Widenings[i].Stretch(out.Series[i], single.Trailing(values))
 		m.Bounds.Keep(out.Series[i])
 		out.Err[i] = out.Series[i].Check()
 	}
 	return out, nil
-}
-
-func addWeighted(to, rows forecast.Rows, w float64) {
-	for h, x := range rows.Mean {
-		to.Mean[h] += w * x
-	}
-	for g, x := range rows.Quantiles {
-		to.Quantiles[g] += w * x
-	}
-}
-
-func divide(rows forecast.Rows, by float64) {
-	for h := range rows.Mean {
-		rows.Mean[h] /= by
-		q := rows.At(h)
-		for g := range q {
-			if q[g] /= by; g > 0 { // rounding must not turn neighbours round
-				q[g] = max(q[g], q[g-1])
-			}
-		}
-	}
 }
 
 // Advance moves every part on.

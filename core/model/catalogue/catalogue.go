@@ -9,6 +9,7 @@ import (
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/automatic"
 	"paperkettle/core/model/baseline"
+	"paperkettle/core/model/boosting"
 	"paperkettle/core/model/combine"
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
@@ -29,6 +30,7 @@ func Standard() model.Catalogue {
 		automatic.Families(),
 		linear.Families(),
 		additive.Families(),
+		boosting.Families(),
 		combine.Families(),
 	)
 }

@@ -43,7 +43,8 @@ func (b Bounds) Keep(out forecast.Rows) {
 	}
 }
 
-func (b Bounds) clip(x []float64) {
+// Clip holds values to the bounds.
+func (b Bounds) Clip(x []float64) {
 	for i, v := range x {
 		if b.Whole {
 			v = math.Round(v)

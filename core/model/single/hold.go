@@ -14,9 +14,9 @@ const (
 	farQuantile = 12.0
 )
 
-// hold keeps a forecast within what the history justifies, and says whether it had to: a form
+// Hold keeps a forecast within what the history justifies, and says whether it had to: a form
 // that explodes is wrong, whatever its likelihood. Growth as seen goes on within these bounds.
-func hold(values []float64, out forecast.Rows) (held bool) {
+func Hold(values []float64, out forecast.Rows) (held bool) {
 	low, high, n := math.Inf(1), math.Inf(-1), 0.0
 	for _, v := range values {
 		if panel.Known(v) {

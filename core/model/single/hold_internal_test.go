@@ -17,7 +17,7 @@ func TestHold(t *testing.T) {
 	for g := range out.At(0) {
 		out.At(0)[g], out.At(1)[g] = 8+float64(g)/10, float64(g)*1e30
 	}
-	assert.True(t, hold(flat, out))
+	assert.True(t, Hold(flat, out))
 	assert.Equal(t, 11.0, out.Mean[0])
 	assert.LessOrEqual(t, out.Mean[1], 12+4*3.0)
 	assert.NoError(t, out.Check())
@@ -30,7 +30,7 @@ func TestHold(t *testing.T) {
 	for h := range far.Mean {
 		far.Mean[h] = float64(14 + h)
 	}
-	assert.False(t, hold(line, far), "a line goes on for five times its length")
+	assert.False(t, Hold(line, far), "a line goes on for five times its length")
 
 	grown := make([]float64, 48)
 	for i := range grown {
@@ -40,5 +40,5 @@ func TestHold(t *testing.T) {
 	for h := range year.Mean {
 		year.Mean[h] = 100 * math.Pow(1.3, float64(48+h)/12)
 	}
-	assert.False(t, hold(grown, year), "30 % a year goes on")
+	assert.False(t, Hold(grown, year), "30 % a year goes on")
 }

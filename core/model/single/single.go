@@ -251,7 +251,7 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 		seen = f.Values
 	}
 	f.Widening.Stretch(out, Trailing(seen))
-	f.ranAway = hold(seen, out)
+	f.ranAway = Hold(seen, out)
 	f.Bounds.Keep(out)
 	return nil
 }
@@ -285,7 +285,7 @@ func (f *Fit) Paths(s panel.SeriesView, h, count int) ([]float64, error) {
 		return nil, model.ErrNoPaths
 	}
 	out, err := p.Paths(s, h, count)
-	f.Bounds.clip(out)
+	f.Bounds.Clip(out)
 	return out, err
 }
 

@@ -1,0 +1,326 @@
+// Package boosting corrects a simpler model by boosted trees: what that left on inner windows, of
+// all series, is learnt from the calendar, drivers, events, attributes and the recent past. So
+// what the simpler model knows of trends goes on beyond what was ever seen, where trees alone
+// would stay.
+//
+// Source: boosting from an offset, as Friedman, Greedy function approximation, Annals of Statistics
+// 29 (2001); learning from out-of-sample forecasts, as Wolpert, Stacked generalization, Neural
+// Networks 5 (1992); one model for many series: Montero-Manso and Hyndman, Principles and
+// algorithms for forecasting groups of time series, International Journal of Forecasting 37 (2021).
+package boosting
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/boost"
+	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
+	"paperkettle/core/model/baseline"
+	"paperkettle/core/model/linear"
+	"paperkettle/core/model/single"
+	"paperkettle/core/model/smoothing"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Model learns what a base leaves.
+type Model struct {
+	Base   string   // empty for the one that does best on inner windows
+	Lines  []string // of features; nil for what suits
+	By     string   // an attribute whose values have trees of their own, or all
+	Loss   string   // squared, absolute or huber
+	Trees  int      // at most; 0 for as inner windows say
+	Leaves int
+	Rate   float64
+	Signs  []string // effects of drivers that may go one way only
+	Bounds single.Bounds
+}
+
+// bases are the families that trees may start from.
+func bases() model.Catalogue {
+	return slices.Concat(additive.Families(), linear.Families(), smoothing.Families(), baseline.Families())
+}
+
+// manySeries is from how many series on the one base is tried that is quick on many.
+const manySeries = 400
+
+// candidates are the bases to try, the one to keep to where inner windows don't tell first.
+func (m Model) candidates(v panel.View) []string {
+	switch {
+	case m.Base != "":
+		return []string{m.Base}
+	case v.Len() > manySeries:
+		return []string{"linear"}
+	case v.Len() > 1:
+		return []string{"additive", "linear"}
+	}
+	return []string{"additive", "smoothing"}
+}
+
+func (m Model) newBase(name string) (model.Model, error) {
+	given := model.Values{}
+	if name == "additive" && len(m.Signs) > 0 {
+		given["signs"] = m.Signs
+	}
+	made, _, err := bases().New(name, given)
+	if err != nil {
+		return nil, err
+	}
+	return model.Bare(made), nil
+}
+
+// Train fits the groups: one after another, on all workers, or side by side where each series is
+// one. A group that fails fails alone.
+func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	groups, err := m.groups(v)
+	if err != nil {
+		return nil, err
+	}
+	out := &Trained{Series: v.Len(), Bounds: m.Bounds, Forests: make([]*Forest, len(groups)), workers: env.Workers}
+	one := func(k int, part model.Env) {
+		f := &Forest{Places: groups[k]}
+		err := model.Guard(func() error { return m.fit(ctx, v.Pick(groups[k]), part, f) })
+		if err != nil {
+			f.Failed = err.Error()
+		}
+		out.Forests[k] = f
+	}
+	if m.By == "" {
+		env.Report = nil
+		own := env
+		own.Workers = 1
+		return out, num.Each(ctx, env.Workers, len(groups), func(k int) { one(k, own) })
+	}
+	done := 0
+	for k, places := range groups {
+		one(k, env.Within(float64(done)/float64(v.Len()), float64(done+len(places))/float64(v.Len()), ""))
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		done += len(places)
+	}
+	return out, nil
+}
+
+// groups lists the places of the series that share trees.
+func (m Model) groups(v panel.View) (out [][]int, err error) {
+	if m.By == "" {
+		for i := range v.Len() {
+			out = append(out, []int{i})
+		}
+		return out, nil
+	}
+	if err := single.CheckGroup(v, m.By, single.Everything); err != nil {
+		return nil, err
+	}
+	names, places := single.Groups(v, m.By, single.Everything, func(panel.SeriesView) bool { return true })
+	for _, name := range names {
+		out = append(out, places[name])
+	}
+	return out, nil
+}
+
+// attempt is a base with the trees that correct it, as inner windows have it.
+type attempt struct {
+	name    string
+	model   model.Model
+	trees   *boost.Model
+	loss    float64 // of held-out rows, in units
+	without float64 // the same without trees
+	belief  float64 // share of the correction that is taken
+	rows    *rows
+	weight  float64
+}
+
+// fit fits one group: it tries the bases, and trains those that do well, with their trees, on
+// everything.
+func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) error {
+	lay, err := m.layout(v, env.Horizon)
+	if err != nil {
+		return err
+	}
+	var list []*attempt
+	names := m.candidates(v)
+	for k, name := range names {
+		a, err := m.attempt(ctx, v, env.Within(0.7*float64(k)/float64(len(names)), 0.7*float64(k+1)/float64(len(names)), "trying "+name), lay, name)
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err == nil:
+			list = append(list, a)
+		case len(names) == 1:
+			return err
+		}
+	}
+	if len(list) == 0 {
+		return errors.New("none of the forms to start from could be trained")
+	}
+	f.Layout, f.Widening = *lay, single.None
+	weigh(list)
+	f.Widening = widening(list, lay)
+	for k, a := range list {
+		f.Tried = append(f.Tried, model.Candidate{Form: "trees on " + a.name, Value: a.loss}, model.Candidate{Form: a.name + " alone", Value: a.without})
+		if a.weight == 0 {
+			continue
+		}
+		stem, err := m.finish(ctx, v, a, env.Within(0.7+0.3*float64(k)/float64(len(list)), 0.7+0.3*float64(k+1)/float64(len(list)), ""))
+		if err != nil {
+			return err
+		}
+		f.Stems = append(f.Stems, stem)
+	}
+	dbg(f)
+	return nil
+}
+
+// sharpness is how much better held-out rows must be to weigh more, and leastWeight what is not
+// worth training for.
+const (
+	sharpness   = 12
+	leastWeight = 0.15
+)
+
+// weigh gives the attempts weights by their losses on held-out rows: where nothing tells, all the
+// weight to the first.
+func weigh(list []*attempt) {
+	if len(list) == 1 || list[0].loss == 0 {
+		list[0].weight = 1
+		return
+	}
+	least, total := math.Inf(1), 0.0
+	for _, a := range list {
+		least = min(least, a.loss)
+	}
+	for _, a := range list {
+		a.weight = math.Pow(least/a.loss, sharpness)
+		total += a.weight
+	}
+	kept := 0.0
+	for _, a := range list {
+		if a.weight /= total; a.weight < leastWeight {
+			a.weight = 0
+		}
+		kept += a.weight
+	}
+	for _, a := range list {
+		a.weight /= kept
+	}
+}
+
+// finish trains a base on everything, and grows the trees on all rows, as many as did best.
+func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.Env) (*Stem, error) {
+	out := &Stem{Base: a.name, Weight: a.weight, Rows: a.rows.count()}
+	final := a.model
+	if a.rows.settled != nil {
+		final = a.rows.settled
+	}
+	var err error
+	if out.base, err = final.Train(ctx, v, env.Within(0, 0.6, "training "+a.name)); err != nil {
+		return nil, err
+	}
+	if a.belief == 0 {
+		return out, nil
+	}
+	s := m.settings(a.rows)
+	s.Trees, s.Patience = len(a.trees.Trees), 0
+	part := env.Within(0.6, 1, "")
+	out.Trees, err = boost.Fit(ctx, a.rows.all(), s, boost.Options{Workers: env.Workers, Report: func(done, of int) {
+		part.Tell(float64(done)/float64(of), fmt.Sprintf("growing trees, %d of %d", done, of))
+	}})
+	if err != nil {
+		return nil, err
+	}
+	out.Belief, out.Curve, out.HeldCurve = a.belief, a.trees.Curve, a.trees.Held
+	return out, nil
+}
+
+// settings are those of the trees, by how many rows there are.
+func (m Model) settings(r *rows) boost.Settings {
+	// An actual is in as many rows as there are origins from which it was forecast: they tell
+	// little more than one.
+	n, overlap := r.count(), r.overlap()
+	s := boost.Settings{Loss: r.loss(m.Loss), Trees: mostTrees, Leaves: 16, FewestRows: max(10, min(20*int(overlap), n/50)), Rate: 0.05, RowShare: 0.7, ColumnShare: 0.6, Squares: 10 * overlap, Patience: patience, Seed: 1}
+	if float64(n)/overlap < fewRows { // few rows: small trees, held firmly
+		s.Leaves, s.Rate, s.Squares = 6, 0.03, 20*overlap
+	}
+	if m.Trees > 0 {
+		s.Trees = m.Trees
+	}
+	if m.Leaves > 0 {
+		s.Leaves = m.Leaves
+	}
+	if m.Rate > 0 {
+		s.Rate = m.Rate
+	}
+	return s
+}
+
+const (
+	mostTrees = 400
+	patience  = 40
+	// fewRows is below how many rows trees are held more firmly.
+	fewRows = 2000
+)
+
+// attempt trains a base before the inner windows, and trees on what it leaves there.
+func (m Model) attempt(ctx context.Context, v panel.View, env model.Env, lay *Layout, name string) (*attempt, error) {
+	made, err := m.newBase(name)
+	if err != nil {
+		return nil, err
+	}
+	a := &attempt{name: name, model: made}
+	if len(lay.Origins) == 0 {
+		a.rows = &rows{}
+		return a, nil
+	}
+	if a.rows, err = m.collect(ctx, v, env.Within(0, 0.6, ""), lay, made); err != nil {
+		return nil, err
+	}
+	train, held := a.rows.split()
+	if train.Table.Rows() < 30 || held.Table.Rows() < 10 {
+		return a, nil
+	}
+	part := env.Within(0.6, 1, "")
+	s := m.settings(a.rows)
+	a.trees, err = boost.Fit(ctx, train, s, boost.Options{Workers: env.Workers, Held: &held, Report: func(done, of int) { part.Tell(float64(done)/float64(of), "growing trees") }})
+	if err != nil {
+		return nil, err
+	}
+	a.judge(held)
+	return a, nil
+}
+
+// judge finds how much of the correction held-out rows believe.
+func (a *attempt) judge(held boost.Data) {
+	out := make([]float64, 1)
+	x := make([]float32, len(held.Table.Columns))
+	losses := make([]float64, len(beliefs))
+	if len(a.trees.Trees) == 0 {
+		losses = losses[:1]
+	}
+	for i, y := range held.Target {
+		for k := range x {
+			x[k] = held.Table.Columns[k].Values[i]
+		}
+		a.trees.Predict(x, out)
+		for k, share := range beliefs[:len(losses)] {
+			losses[k] += abs(float64(y)-share*out[0]) / float64(len(held.Target))
+		}
+	}
+	a.without, a.loss = losses[0], losses[0]
+	for k, l := range losses {
+		if l < a.loss*(1-prefer) || k > 0 && a.belief > 0 && l < a.loss {
+			a.belief, a.loss = beliefs[k], l
+		}
+	}
+}
+
+// beliefs are the shares of a correction to choose from; prefer is by how much trees must be
+// better than none.
+var beliefs = []float64{0, 0.25, 0.5, 0.75, 1}
+
+const prefer = 0.005

@@ -1,0 +1,94 @@
+package boosting
+
+import (
+	"fmt"
+	"strings"
+
+	"paperkettle/core/feature"
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// Families is boosting.
+func Families() model.Catalogue {
+	one, two, none, all, many := 1.0, 2.0, 0.001, 1.0, 2000.0
+	return model.Catalogue{{
+		Name:      "boosting",
+		Summary:   "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells.",
+		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",
+		Settings: append([]model.Setting{
+			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", "seasonal-naive", "naive"}, Meaning: "the simpler model that trees start from", Auto: "by inner windows"},
+			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"month\", \"price change\"; see \"series features\"", Auto: "calendar, drivers and events; the recent past is always there"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their trees; all, or none", Auto: "all"},
+			{Name: "loss", Kind: model.Choice, Choices: []string{"squared", "absolute", "huber"}, Default: "huber", Meaning: "what trees make small"},
+			{Name: "trees", Kind: model.Whole, Min: &one, Max: &many, Meaning: "how many at most", Auto: "as many as help on inner windows"},
+			{Name: "leaves", Kind: model.Whole, Min: &two, Max: &many, Meaning: "of a tree, at most", Auto: "by the number of rows"},
+			{Name: "rate", Kind: model.Amount, Min: &none, Max: &all, Meaning: "share of a tree's prediction that is added", Auto: "by the number of rows"},
+			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
+		}, single.BoundSettings()...),
+		New: func(v model.Values) (model.Model, error) {
+			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: groupedBy(v), Loss: v.Text("loss", "huber"), Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
+			m.Rate, _ = v["rate"].(float64)
+			return m, nil
+		},
+		Pools: func(v model.Values) bool { return groupedBy(v) != "" },
+		Suits: func(v model.Values, view panel.View, horizon int) error {
+			if err := single.CheckGroup(view, groupedBy(v), single.Everything); err != nil {
+				return err
+			}
+			recipe, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
+			if err == nil && v.Names("features") == nil {
+				recipe, err = feature.Parse(usual(feature.SettingOf(view, horizon)), feature.SettingOf(view, horizon))
+			}
+			if err == nil {
+				_, err = Model{Signs: v.Names("signs")}.signsOf(recipe)
+			}
+			return err
+		},
+		Read: read,
+	}}
+}
+
+// groupedBy is the attribute whose series share trees, or all; empty for none.
+func groupedBy(v model.Values) string {
+	switch by := strings.Join(v.Names("together"), ","); by {
+	case "none":
+		return ""
+	case "":
+		return single.Everything
+	default:
+		return by
+	}
+}
+
+// signsOf gives each column of a recipe the direction of its driver: 1, -1, or 0 for either.
+func (m Model) signsOf(r feature.Recipe) ([]int, error) {
+	out := make([]int, len(r.Columns))
+	for _, line := range m.Signs {
+		name, way, ok := cutLast(line)
+		sign := map[string]int{"positive": 1, "negative": -1}[way]
+		if !ok || sign == 0 {
+			return nil, fmt.Errorf("sign %q: say a driver and positive or negative, as \"price negative\"", line)
+		}
+		found := false
+		for k := range r.Columns {
+			if r.Columns[k].IsDriver() && r.Columns[k].Name2 == name {
+				out[k], found = sign, true
+			}
+		}
+		if !found {
+			return nil, fmt.Errorf("sign %q: no driver of the features is called %q", line, name)
+		}
+	}
+	return out, nil
+}
+
+func cutLast(line string) (before, last string, ok bool) {
+	at := strings.LastIndexByte(strings.TrimSpace(line), ' ')
+	if at < 0 {
+		return "", "", false
+	}
+	line = strings.TrimSpace(line)
+	return strings.TrimSpace(line[:at]), line[at+1:], true
+}

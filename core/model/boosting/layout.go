@@ -1,0 +1,142 @@
+package boosting
+
+import (
+	"fmt"
+	"slices"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/feature"
+	"paperkettle/core/panel"
+)
+
+// Layout is where rows come from and what their columns are.
+type Layout struct {
+	Horizon int
+	Origins []int // axis indices of the inner origins, rising
+	Early   int   // the first of them
+	Anew    []int // at which of them the base is trained anew, and not only advanced
+	Recipe  feature.Recipe
+	Season  int
+	Kinds   []column
+	Names   []string // of the attributes that are columns
+	Codes   []map[string]int
+	Signs   []int // of the recipe's columns
+	Short   string
+}
+
+// column is a column that is not of the recipe.
+type column struct{ Name, Meaning, Group string }
+
+const (
+	// mostRows bounds the rows that trees learn from, and mostOrigins the inner origins.
+	mostRows    = 120_000
+	mostOrigins = 36
+	// fewestBefore is how many periods there must be before the first inner origin.
+	fewestBefore = 10
+)
+
+// layout lays the inner origins over the last part of the histories, and reads the features.
+func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
+	lay := &Layout{Horizon: horizon, Season: v.Cadence().Season()}
+	setting := feature.SettingOf(v, horizon)
+	lines := m.Lines
+	if lines == nil {
+		lines = usual(setting)
+	}
+	var err error
+	if lay.Recipe, err = feature.Parse(lines, setting); err != nil {
+		return nil, err
+	}
+	if lay.Signs, err = m.signsOf(lay.Recipe); err != nil {
+		return nil, err
+	}
+	lay.attributes(v)
+	lay.Kinds = others(lay.Season)
+	lay.spread(v)
+	return lay, nil
+}
+
+// usual are the lines that suit a cadence: parts of the calendar as numbers, which trees can cut
+// anywhere, drivers and events.
+func usual(s feature.Setting) (lines []string) {
+	switch s.Cadence.Unit {
+	case calendar.Quarterhour, calendar.Halfhour, calendar.Hour:
+		lines = append(lines, "hour", "day of week")
+	case calendar.Day:
+		lines = append(lines, "day of week")
+	}
+	if s.Length >= int(1.5*perYear(s.Cadence)) {
+		switch s.Cadence.Unit {
+		case calendar.Day:
+			lines = append(lines, "day of month", "week of year")
+		case calendar.Week:
+			lines = append(lines, "week of year")
+		}
+		lines = append(lines, "month")
+	}
+	if len(s.Drivers) > 0 {
+		lines = append(lines, "drivers")
+	}
+	if len(s.Events) > 0 {
+		lines = append(lines, "events around 1")
+	}
+	return lines
+}
+
+func perYear(c calendar.Cadence) float64 {
+	seasons := c.Seasons()
+	if len(seasons) == 0 {
+		return 1
+	}
+	return seasons[len(seasons)-1]
+}
+
+// attributes lists the attributes that tell series apart and not each by itself.
+func (l *Layout) attributes(v panel.View) {
+	for k, name := range v.Attributes() {
+		codes := map[string]int{}
+		for i := range v.Len() {
+			label := v.Series(i).Labels[k]
+			if _, ok := codes[label]; !ok {
+				codes[label] = len(codes)
+			}
+		}
+		if len(codes) > 1 && len(codes) < 255 && len(codes) <= v.Len()/2 {
+			l.Names, l.Codes = append(l.Names, name), append(l.Codes, codes)
+		}
+	}
+}
+
+// spread lays the origins, by the history of middle length: over its last half, back to back or
+// closer together, as many as there is room for.
+func (l *Layout) spread(v panel.View) {
+	lengths := make([]int, v.Len())
+	for i := range lengths {
+		values, _ := v.Values(i)
+		lengths[i] = len(values)
+	}
+	slices.Sort(lengths)
+	n := lengths[len(lengths)/2]
+	last := v.Origin()
+	l.Early = last - n + max(fewestBefore, min(2*l.Season+2, n/2), n/2)
+	if span := last - l.Early; span < 2*l.Horizon || span < 4 {
+		l.Short = fmt.Sprintf("histories of %d periods have no room for inner windows to learn from", n)
+		return
+	}
+	most := max(4, min(mostOrigins, mostRows/max(1, v.Len()*l.Horizon)))
+	stride := max(1, (last-l.Early+most-1)/most)
+	for o := last - 1; o >= l.Early; o -= stride {
+		l.Origins = append(l.Origins, o)
+	}
+	slices.Reverse(l.Origins)
+	held := last - max(l.Horizon, (last-l.Early)/4)
+	for k, o := range l.Origins {
+		if k == 0 || k*timesAnew/len(l.Origins) > (k-1)*timesAnew/len(l.Origins) || o >= held && l.Origins[k-1] < held {
+			l.Anew = append(l.Anew, o)
+		}
+	}
+}
+
+// timesAnew is about how often the base is trained over the inner origins: what it leaves is
+// learnt where it knew about as much as it will.
+const timesAnew = 4
