@@ -24,8 +24,33 @@ type Fit struct {
 	Effects    []Effect      `json:"effects,omitempty" doc:"what each event and driver changes at the usual level"`
 	Bends      []Bend        `json:"bends,omitempty" doc:"where the trend's slope changes, the largest first"`
 	Shares     []Parameter   `json:"shares,omitempty" doc:"how much of the forecast each part is"`
+	Worths     []Worth       `json:"worths,omitempty" doc:"what the columns are worth, the one that matters most first"`
+	Reasons    []Reason      `json:"reasons,omitempty" doc:"parts of the forecast; they add up to it"`
+	Learning   []LossCurve   `json:"learning,omitempty" doc:"how the loss went while it learnt"`
 	Line       *StraightLine `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string      `json:"cautions"`
+}
+
+// Worth is what a column is worth to a model that learnt from rows.
+type Worth struct {
+	Name    string   `json:"name"`
+	Meaning string   `json:"meaning"`
+	Share   float64  `json:"share" doc:"of what all columns explain"`
+	Rise    *float64 `json:"rise" doc:"by how much the error of held-out rows rises where the column's values change places, as a share of it"`
+	Low     *float64 `json:"low" doc:"of a 95 % interval of the rise"`
+	High    *float64 `json:"high"`
+}
+
+// Reason is a part of the forecast, step by step, in the measure's unit.
+type Reason struct {
+	Name  string     `json:"name"`
+	Steps []*float64 `json:"steps"`
+}
+
+// LossCurve is how a loss went.
+type LossCurve struct {
+	Name   string     `json:"name"`
+	Values []*float64 `json:"values"`
 }
 
 // Stretch is what was left out, from a period to another, both included, and why.

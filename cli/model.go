@@ -138,6 +138,12 @@ func (a *app) showFit(f api.Fit) error {
 	for _, x := range f.Bends {
 		s.add("bend", x.Period, a.figure(x.Change), fmt.Sprintf("change of the slope a period, %s of the usual level", percentOf(x.Percent)))
 	}
+	for _, x := range f.Reasons {
+		s.add("first step", x.Name, a.figure(x.Steps[0]), "part of the forecast of the first step, in the measure's unit")
+	}
+	for _, x := range f.Worths {
+		s.add("worth", x.Name, a.figure(&x.Share), fmt.Sprintf("share of what all columns explain; %s. Held-out error without it: %s (%s to %s)", x.Meaning, shareOf(x.Rise), shareOf(x.Low), shareOf(x.High)))
+	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {
 		s.add("errors", "sigma", a.figure(f.Sigma), "standard deviation, one step ahead")
@@ -152,6 +158,15 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("choice", c.Form, a.figure(c.Value), f.Criterion)
 	}
 	return a.print(f, s)
+}
+
+// shareOf writes a share as a change in per cent.
+func shareOf(v *float64) string {
+	if v == nil {
+		return "unknown"
+	}
+	percent := 100 * *v
+	return percentOf(&percent)
 }
 
 func percentOf(v *float64) string {

@@ -160,23 +160,11 @@ func (m *Model) Gains() []float64 {
 // is the mean of a number of rounds, and their standard error.
 func (m *Model) Worth(d Data, column, rounds int, seed uint64) (mean, err float64) {
 	n := d.Table.Rows()
-	x, out := make([]float32, len(m.Columns)), make([]float64, m.Outputs())
-	loss := func(place func(i int) int) float64 {
-		sum, total := 0.0, 0.0
-		for i := range n {
-			d.Table.row(i, x)
-			x[column] = d.Table.Columns[column].Values[place(i)]
-			m.raw(x, out)
-			w := weight(d.Weights, i)
-			sum, total = sum+w*m.Loss.value(float64(d.Target[i]), out), total+w
-		}
-		return sum / total
-	}
-	before := loss(func(i int) int { return i })
+	before := m.Mean(d)
 	squares := 0.0
 	for r := range rounds {
 		perm := rand.New(rand.NewPCG(seed, uint64(r))).Perm(n)
-		v := loss(func(i int) int { return perm[i] }) - before
+		v := m.mean(d, column, func(i int) int { return perm[i] }) - before
 		delta := v - mean
 		mean += delta / float64(r+1)
 		squares += delta * (v - mean)
@@ -185,6 +173,25 @@ func (m *Model) Worth(d Data, column, rounds int, seed uint64) (mean, err float6
 		err = squares / float64(rounds-1) / float64(rounds)
 	}
 	return mean, sqrt(err)
+}
+
+// Mean is the mean loss of rows.
+func (m *Model) Mean(d Data) float64 { return m.mean(d, -1, nil) }
+
+// mean is the mean loss where a column's values have changed places.
+func (m *Model) mean(d Data, column int, place func(i int) int) float64 {
+	x, out := make([]float32, len(m.Columns)), make([]float64, m.Outputs())
+	sum, total := 0.0, 0.0
+	for i := range d.Table.Rows() {
+		d.Table.row(i, x)
+		if column >= 0 {
+			x[column] = d.Table.Columns[column].Values[place(i)]
+		}
+		m.raw(x, out)
+		w := weight(d.Weights, i)
+		sum, total = sum+w*m.Loss.value(float64(d.Target[i]), out), total+w
+	}
+	return sum / total
 }
 
 func sqrt(x float64) float64 { return math.Sqrt(max(x, 0)) }

@@ -69,6 +69,9 @@ type Description struct {
 	Effects    []Effect    `json:"-"`
 	Bends      []Bend      `json:"-"` // largest first
 	Shares     []Parameter `json:"shares,omitempty" doc:"how much of the forecast each part is"`
+	Worths     []Worth     `json:"-"` // most first
+	Reasons    []Reason    `json:"-"` // they add up to the forecast
+	Learning   []Curve     `json:"-"`
 	Line       *Line       `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
 	Cautions   []string    `json:"cautions,omitempty"`
 }
@@ -119,6 +122,26 @@ type Effect struct {
 	Per                              string // what it is the effect of: "an occurrence", "10 % more"
 	Units, Low, High                 float64
 	Percent, PercentLow, PercentHigh float64
+}
+
+// Worth is what a column is worth to a model: the share of what the model explains that its
+// splits do, and by how much the error of held-out rows rises where the column's values change
+// places among them, as a share of that error, with its standard error.
+type Worth struct {
+	Name, Meaning   string
+	Share, Rise, Sd float64
+}
+
+// Reason is a part of the forecast, step by step, in the measure's unit.
+type Reason struct {
+	Name  string
+	Steps []float64
+}
+
+// Curve is how a loss went while something was learnt.
+type Curve struct {
+	Name   string
+	Values []float64
 }
 
 // Bend is a change of the trend's slope: by how much a period, in units and in per cent of

@@ -151,6 +151,19 @@ func (t *trainedSeries) Forecast(ctx context.Context, v panel.View, horizon int)
 	return res, err
 }
 
+// ForecastOne continues one series, without looking at the others.
+func (t *trainedSeries) ForecastOne(v panel.View, i, horizon int) (forecast.Rows, error) {
+	rows := forecast.NewRows(horizon)
+	fit, err := t.fit(i)
+	if err != nil {
+		return rows, err
+	}
+	if err := fit.Forecast(v.Series(i), rows); err != nil {
+		return rows, err
+	}
+	return rows, rows.Check()
+}
+
 func (t *trainedSeries) Advance(ctx context.Context, v panel.View) error {
 	if v.Len() != len(t.fits) {
 		return fmt.Errorf("the model was trained on %d series and is advanced with %d", len(t.fits), v.Len())

@@ -1550,12 +1550,16 @@ export interface components {
              * @description known values used
              */
             known: number;
+            /** @description how the loss went while it learnt */
+            learning?: components["schemas"]["LossCurve"][];
             /** @description periods between first and last that were not used */
             left_out: components["schemas"]["Stretch"][];
             /** @description the forecast as a straight line over its steps */
             line?: components["schemas"]["StraightLine"];
             parameters: components["schemas"]["Parameter"][];
             periods?: string[];
+            /** @description parts of the forecast; they add up to it */
+            reasons?: components["schemas"]["Reason"][];
             series?: string;
             /** @description how much of the forecast each part is */
             shares?: components["schemas"]["Parameter"][];
@@ -1576,6 +1580,8 @@ export interface components {
             why?: string;
             /** Format: int64 */
             window?: number;
+            /** @description what the columns are worth, the one that matters most first */
+            worths?: components["schemas"]["Worth"][];
         };
         FitChoice: {
             form: string;
@@ -1795,6 +1801,10 @@ export interface components {
             form: string;
             /** Format: int64 */
             rows: number;
+        };
+        LossCurve: {
+            name: string;
+            values: (number | null)[];
         };
         Metric: {
             meaning: string;
@@ -2050,6 +2060,10 @@ export interface components {
             horizon?: number;
             /** @description 80 and 95 where left out */
             levels?: number[];
+        };
+        Reason: {
+            name: string;
+            steps: (number | null)[];
         };
         Release: {
             bakeoff: string;
@@ -2544,6 +2558,39 @@ export interface components {
              */
             weigh: "mean" | "median" | "inverse-error" | "least-squares";
         };
+        /** @description Settings of boosting. Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells. */
+        SettingsBoosting: {
+            /** @description the columns, line by line, as "lag 1 to 4", "month", "price change"; see "series features"; left out: calendar, drivers and events; the recent past is always there */
+            features?: string;
+            /**
+             * @description the simpler model that trees start from; left out: by inner windows
+             * @enum {string}
+             */
+            from?: "additive" | "linear" | "smoothing" | "seasonal-naive" | "naive";
+            /** @description of a tree, at most; left out: by the number of rows */
+            leaves?: number;
+            /**
+             * @description what trees make small
+             * @default huber
+             * @enum {string}
+             */
+            loss: "squared" | "absolute" | "huber";
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /** @description share of a tree's prediction that is added; left out: by the number of rows */
+            rate?: number;
+            /** @description effects of drivers that may go one way only, as "price negative" or "promotion positive"; left out: either way */
+            signs?: string;
+            /** @description series with the same value of this attribute share their trees; all, or none; left out: all */
+            together?: string;
+            /** @description how many at most; left out: as many as help on inner windows */
+            trees?: number;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+        };
         /** @description Settings of calendar-mean. Repeats the mean of the same weekday, month or time of day over the last periods. */
         SettingsCalendarMean: {
             /**
@@ -2989,6 +3036,27 @@ export interface components {
             train_index: number;
             /** Format: int64 */
             window: number;
+        };
+        Worth: {
+            /** Format: double */
+            high: number | null;
+            /**
+             * Format: double
+             * @description of a 95 % interval of the rise
+             */
+            low: number | null;
+            meaning: string;
+            name: string;
+            /**
+             * Format: double
+             * @description by how much the error of held-out rows rises where the column's values change places, as a share of it
+             */
+            rise: number | null;
+            /**
+             * Format: double
+             * @description of what all columns explain
+             */
+            share: number;
         };
     };
     responses: never;

@@ -44,7 +44,7 @@ func Families() model.Catalogue {
 				return nil, err
 			}
 			if by := sharedBy(v); by != "" {
-				return single.Together(together{m}, by, single.BoundsOf(v)), nil
+				return single.Together(together{method: m}, by, single.BoundsOf(v)), nil
 			}
 			return single.Model(m, single.BoundsOf(v)), nil
 		},

@@ -27,7 +27,10 @@ type Prior struct {
 // Source: random effects as in DerSimonian and Laird, Meta-analysis in clinical trials,
 // Controlled Clinical Trials 7 (1986); shrinkage towards them: Efron and Morris, Journal of
 // the American Statistical Association 70 (1975).
-type together struct{ method Method }
+type together struct {
+	method Method
+	chosen map[string]Method // of series that leave nothing open
+}
 
 // Alone is the method for a series by itself.
 func (t together) Alone() single.Method { return t.method }
@@ -36,10 +39,15 @@ func (t together) Alone() single.Method { return t.method }
 // and with what they share.
 func (t together) Gather(ctx context.Context, _ panel.View, inputs []single.Input, env model.Env) (*single.Gathered, error) {
 	out := single.NewGathered(len(inputs))
-	methods, err := t.method.choose(ctx, inputs, env.Within(0, 0.7, "additive"))
+	methods, err := t.choose(ctx, inputs, env.Within(0, 0.7, "additive"))
 	if err != nil {
 		return nil, err
 	}
+	again := together{t.method, make(map[string]Method, len(inputs))}
+	for i := range methods {
+		again.chosen[inputs[i].Key] = methods[i].lasting(inputs[i])
+	}
+	out.Again = again
 	env.Tell(0.7, "additive: each series alone")
 	states := make([]*State, len(inputs))
 	err = num.Each(ctx, env.Workers, len(inputs), func(i int) {
@@ -72,6 +80,36 @@ func (t together) Gather(ctx context.Context, _ panel.View, inputs []single.Inpu
 		}
 	}
 	return out, err
+}
+
+// choose settles what is open for the series for which that was not done before.
+func (t together) choose(ctx context.Context, inputs []single.Input, env model.Env) ([]Method, error) {
+	methods := make([]Method, len(inputs))
+	var open []single.Input
+	var places []int
+	for i, in := range inputs {
+		if known, ok := t.chosen[in.Key]; ok {
+			methods[i] = known
+			continue
+		}
+		open, places = append(open, in), append(places, i)
+	}
+	if len(open) == 0 {
+		return methods, nil
+	}
+	chosen, err := t.method.choose(ctx, open, env)
+	for k, m := range chosen {
+		methods[places[k]] = m
+	}
+	return methods, err
+}
+
+// lasting is the method for a history that has grown: one that learns from all of it goes on to.
+func (m Method) lasting(in single.Input) Method {
+	if m.Memory >= len(in.Values) {
+		m.Memory = math.MaxInt32
+	}
+	return m
 }
 
 // lean fits the coefficients anew with what is shared; bends and the shape of the errors stay.

@@ -44,7 +44,7 @@ func TestPricesOfAllSizesLeanOnEachOther(t *testing.T) {
 	}
 	v := panel.NewView(p, places, 0, n-1)
 	env := model.Env{Horizon: h, Workers: 2, Random: func(string) *rand.Rand { return nil }}
-	trained, err := single.Together(together{m}, single.Everything, single.Bounds{}).Train(context.Background(), v, env)
+	trained, err := single.Together(together{method: m}, single.Everything, single.Bounds{}).Train(context.Background(), v, env)
 	require.NoError(t, err)
 	before, err := trained.Forecast(context.Background(), v, h)
 	require.NoError(t, err)

@@ -45,18 +45,18 @@ func bases() model.Catalogue {
 	return slices.Concat(additive.Families(), linear.Families(), smoothing.Families(), baseline.Families())
 }
 
-// manySeries is from how many series on the one base is tried that is quick on many.
-const manySeries = 400
+// manySeries is from how many series on the bases are those that are quick on many.
+const manySeries = 300
 
 // candidates are the bases to try, the one to keep to where inner windows don't tell first.
 func (m Model) candidates(v panel.View) []string {
 	switch {
 	case m.Base != "":
 		return []string{m.Base}
-	case v.Len() > manySeries:
-		return []string{"linear"}
-	case v.Len() > 1:
+	case v.Len() > manySeries || len(v.Cadence().Seasons()) > 2: // and of days and weeks of hours at once
 		return []string{"additive", "linear"}
+	case v.Len() > 1:
+		return []string{"additive", "linear", "smoothing"}
 	}
 	return []string{"additive", "smoothing"}
 }
@@ -80,7 +80,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err != nil {
 		return nil, err
 	}
-	out := &Trained{Series: v.Len(), Bounds: m.Bounds, Forests: make([]*Forest, len(groups)), workers: env.Workers}
+	out := &Trained{Series: v.Len(), Bounds: m.Bounds, Forests: make([]*Forest, len(groups)), workers: env.Workers, view: &v}
 	one := func(k int, part model.Env) {
 		f := &Forest{Places: groups[k]}
 		err := model.Guard(func() error { return m.fit(ctx, v.Pick(groups[k]), part, f) })
@@ -173,7 +173,6 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 		}
 		f.Stems = append(f.Stems, stem)
 	}
-	dbg(f)
 	return nil
 }
 
@@ -195,8 +194,10 @@ func weigh(list []*attempt) {
 	for _, a := range list {
 		least = min(least, a.loss)
 	}
-	for _, a := range list {
-		a.weight = math.Pow(least/a.loss, sharpness)
+	for k, a := range list {
+		if a.weight = math.Pow(least/a.loss, sharpness); k == 0 {
+			a.weight *= 1 + doubt/max(a.rows.told(), 1)
+		}
 		total += a.weight
 	}
 	kept := 0.0
@@ -215,7 +216,7 @@ func weigh(list []*attempt) {
 func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.Env) (*Stem, error) {
 	out := &Stem{Base: a.name, Weight: a.weight, Rows: a.rows.count()}
 	final := a.model
-	if a.rows.settled != nil {
+	if a.rows.settled != nil && a.name != "additive" { // which chooses its memory and level by all there is
 		final = a.rows.settled
 	}
 	var err error
@@ -234,7 +235,7 @@ func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.E
 	if err != nil {
 		return nil, err
 	}
-	out.Belief, out.Curve, out.HeldCurve = a.belief, a.trees.Curve, a.trees.Held
+	out.Belief, out.Curve, out.HeldCurve, out.Worths = a.belief, a.trees.Curve, a.trees.Held, a.worths()
 	return out, nil
 }
 
@@ -317,7 +318,13 @@ func (a *attempt) judge(held boost.Data) {
 			a.belief, a.loss = beliefs[k], l
 		}
 	}
+	told := a.rows.told()
+	a.belief *= told / (told + doubt)
 }
+
+// doubt is how many independent windows a correction must be told by to be believed by half: the
+// held-out ones are of one time, and what held then need not hold now.
+const doubt = 50
 
 // beliefs are the shares of a correction to choose from; prefer is by how much trees must be
 // better than none.

@@ -1,16 +1,22 @@
 package boosting
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"slices"
 	"strings"
 
+	"paperkettle/core/boost"
+	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/panel"
 )
 
 // Describe explains the fit of the base that weighs most, and what trees add to it.
 func (t *Trained) Describe(i int) model.Description {
 	f, j := t.find(i)
-	if f == nil || f.Failed != "" || len(f.Stems) == 0 {
+	if f.Failed != "" {
 		return model.Description{Form: "not fitted", Cautions: []string{f.Failed}}
 	}
 	main := f.main()
@@ -20,16 +26,162 @@ func (t *Trained) Describe(i int) model.Description {
 		words := p.Base + " alone"
 		if p.Trees != nil {
 			words = fmt.Sprintf("%s, corrected by %d trees", p.Base, len(p.Trees.Trees))
+			d.Learning = append(d.Learning, model.Curve{Name: p.Base + ", training rows", Values: p.Curve}, model.Curve{Name: p.Base + ", held-out rows", Values: p.HeldCurve})
 		}
 		if len(f.Stems) > 1 {
 			words += fmt.Sprintf(" (%.0f %%)", 100*p.Weight)
 		}
 		parts = append(parts, words)
 	}
-	d.Form = strings.Join(parts, ", and ") + "; " + main.Base + ": " + d.Form
+	d.Form = strings.Join(parts, "; ") + ". Of " + main.Base + ": " + d.Form
 	d.Criterion, d.Choices = "mean absolute error on held-out inner windows of all series, in units of the recent size", f.Tried
+	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int { return cmp.Compare(a.Value, b.Value) })
+	d.Worths = main.Worths
+	if main.Trees != nil {
+		d.Parameters = append([]model.Parameter{
+			{Name: "rows", Value: float64(main.Rows), Meaning: "that the trees of " + main.Base + " learnt from: series, inner origins and steps"},
+			{Name: "belief", Value: main.Belief, Meaning: "share of the correction that held-out rows believe"},
+		}, d.Parameters...)
+	}
 	if f.Layout.Short != "" {
 		d.Cautions = append(d.Cautions, f.Layout.Short+": no trees were grown")
 	}
+	if t.view != nil {
+		d.Reasons, d.Line = t.reasons(f, j), nil
+	}
 	return d
+}
+
+// reasons takes the forecast of a series apart: what the bases say, and what each group of columns
+// adds to it.
+func (t *Trained) reasons(f *Forest, j int) []model.Reason {
+	v := t.view.Pick(f.Places)
+	s := v.Series(j)
+	var names []string
+	parts := map[string][]float64{}
+	at := func(name string) []float64 {
+		if parts[name] == nil {
+			names, parts[name] = append(names, name), make([]float64, f.Layout.Horizon)
+		}
+		return parts[name]
+	}
+	groups := f.Layout.groups()
+	for _, p := range f.Stems {
+		one, ok := p.base.(interface {
+			ForecastOne(v panel.View, i, horizon int) (forecast.Rows, error)
+		})
+		if !ok {
+			return nil
+		}
+		rows, err := one.ForecastOne(v, j, f.Layout.Horizon)
+		if err != nil {
+			return nil
+		}
+		for h, m := range rows.Mean {
+			at(p.Base)[h] += p.Weight * m
+		}
+		if p.Trees == nil {
+			continue
+		}
+		err = f.each(s, rows.Mean, func(h int, x []float32, unit float64) {
+			base, shares := p.Trees.Attribute(x)
+			scale := p.Weight * p.Belief * unit
+			at("trees as a rule")[h] += scale * base
+			for k, share := range shares {
+				at(groups[k])[h] += scale * share
+			}
+		})
+		if err != nil {
+			return nil
+		}
+	}
+	out := make([]model.Reason, len(names))
+	for k, name := range names {
+		out[k] = model.Reason{Name: name, Steps: parts[name]}
+	}
+	bases := len(f.Stems)
+	slices.SortStableFunc(out[min(bases, len(out)):], func(a, b model.Reason) int { return cmp.Compare(size(b.Steps), size(a.Steps)) })
+	return slices.DeleteFunc(out, func(r model.Reason) bool { return size(r.Steps) == 0 })
+}
+
+func size(x []float64) (sum float64) {
+	for _, v := range x {
+		sum += math.Abs(v)
+	}
+	return sum
+}
+
+// groups names what each column is a part of.
+func (l *Layout) groups() (out []string) {
+	for range 2 {
+		for k := range l.Recipe.Columns {
+			out = append(out, l.Recipe.Columns[k].Group)
+		}
+	}
+	for _, c := range l.Kinds {
+		out = append(out, c.Group)
+	}
+	return append(out, l.Names...)
+}
+
+const (
+	// mostWorths is how many columns are shown, worthRounds how often each changes places, and
+	// mostShuffled among how many rows.
+	mostWorths   = 12
+	worthRounds  = 3
+	mostShuffled = 600
+)
+
+// worths are the columns that trees lean on most, as held-out rows have it.
+func (a *attempt) worths() []model.Worth {
+	_, held := a.rows.split()
+	n := held.Table.Rows()
+	if stride := 1 + n/mostShuffled; stride > 1 {
+		few := boost.Data{Table: &boost.Table{Columns: slices.Clone(held.Table.Columns)}}
+		for k := range few.Table.Columns {
+			c := &few.Table.Columns[k]
+			all := c.Values
+			c.Values = nil
+			for i := 0; i < n; i += stride {
+				c.Values = append(c.Values, all[i])
+			}
+		}
+		for i := 0; i < n; i += stride {
+			few.Target = append(few.Target, held.Target[i])
+		}
+		held = few
+	}
+	gains := a.trees.Gains()
+	order := make([]int, len(gains))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(x, y int) int { return cmp.Compare(gains[y], gains[x]) })
+	before := a.trees.Mean(held)
+	var out []model.Worth
+	names, meanings := a.rows.lay.names(), a.rows.lay.meanings()
+	for _, k := range order[:min(mostWorths, len(order))] {
+		if gains[k] == 0 {
+			break
+		}
+		rise, sd := a.trees.Worth(held, k, worthRounds, 1)
+		out = append(out, model.Worth{Name: names[k], Meaning: meanings[k], Share: gains[k], Rise: rise / before, Sd: sd / before})
+	}
+	return out
+}
+
+func (l *Layout) meanings() (out []string) {
+	for k := range l.Recipe.Columns {
+		out = append(out, l.Recipe.Columns[k].Meaning)
+	}
+	for k := range l.Recipe.Columns {
+		out = append(out, l.Recipe.Columns[k].Meaning+", less what it has been of late")
+	}
+	for _, c := range l.Kinds {
+		out = append(out, c.Meaning)
+	}
+	for _, name := range l.Names {
+		out = append(out, "which "+name)
+	}
+	return out
 }

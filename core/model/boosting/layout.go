@@ -21,6 +21,9 @@ type Layout struct {
 	Names   []string // of the attributes that are columns
 	Codes   []map[string]int
 	Signs   []int // of the recipe's columns
+	// Signed says that some have a sign. Nothing else may then move with a driver: the base's
+	// forecast does, and is not looked at.
+	Signed bool
 	Short   string
 }
 
@@ -50,6 +53,7 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 	if lay.Signs, err = m.signsOf(lay.Recipe); err != nil {
 		return nil, err
 	}
+	lay.Signed = len(m.Signs) > 0
 	lay.attributes(v)
 	lay.Kinds = others(lay.Season)
 	lay.spread(v)
@@ -68,9 +72,9 @@ func usual(s feature.Setting) (lines []string) {
 	if s.Length >= int(1.5*perYear(s.Cadence)) {
 		switch s.Cadence.Unit {
 		case calendar.Day:
-			lines = append(lines, "day of month", "week of year")
+			lines = append(lines, "day of month", "week")
 		case calendar.Week:
-			lines = append(lines, "week of year")
+			lines = append(lines, "week")
 		}
 		lines = append(lines, "month")
 	}
@@ -111,9 +115,11 @@ func (l *Layout) attributes(v panel.View) {
 // closer together, as many as there is room for.
 func (l *Layout) spread(v panel.View) {
 	lengths := make([]int, v.Len())
+	total := 0
 	for i := range lengths {
 		values, _ := v.Values(i)
 		lengths[i] = len(values)
+		total += len(values)
 	}
 	slices.Sort(lengths)
 	n := lengths[len(lengths)/2]
@@ -129,14 +135,22 @@ func (l *Layout) spread(v panel.View) {
 		l.Origins = append(l.Origins, o)
 	}
 	slices.Reverse(l.Origins)
+	times := timesAnew
+	if total > longHistories {
+		times = 1 // and once more before the held-out part
+	}
 	held := last - max(l.Horizon, (last-l.Early)/4)
 	for k, o := range l.Origins {
-		if k == 0 || k*timesAnew/len(l.Origins) > (k-1)*timesAnew/len(l.Origins) || o >= held && l.Origins[k-1] < held {
+		if k == 0 || k*times/len(l.Origins) > (k-1)*times/len(l.Origins) || o >= held && l.Origins[k-1] < held {
 			l.Anew = append(l.Anew, o)
 		}
 	}
 }
 
-// timesAnew is about how often the base is trained over the inner origins: what it leaves is
-// learnt where it knew about as much as it will.
-const timesAnew = 4
+const (
+	// timesAnew is about how often the base is trained over the inner origins: what it leaves is
+	// learnt where it knew about as much as it will. longHistories is from how many values on it
+	// knows about as much from the start.
+	timesAnew     = 4
+	longHistories = 20_000
+)

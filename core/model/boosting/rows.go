@@ -49,6 +49,14 @@ func (r *rows) overlap() float64 {
 	return float64(len(r.at)) / float64(len(seen))
 }
 
+// told is about how many windows of a series, one after another, the rows are.
+func (r *rows) told() float64 {
+	if r.count() == 0 {
+		return 0
+	}
+	return float64(r.count()) / r.overlap() / float64(r.lay.Horizon)
+}
+
 func (r *rows) count() int {
 	if r == nil {
 		return 0
@@ -135,6 +143,9 @@ func (w *writer) from(values []float64) {
 
 // fill puts the columns of a step, counted from 1, into x; base is the base's forecast of it.
 func (w *writer) fill(step int, base float64, x []float32) {
+	if w.lay.Signed {
+		base = w.level
+	}
 	w.laid.Fill(len(w.values)-1, step, w.plain)
 	at := 0
 	put := func(v float64) {
@@ -151,7 +162,9 @@ func (w *writer) fill(step int, base float64, x []float32) {
 		put(v - w.means[k])
 	}
 	put(float64(step))
-	put((base - w.level) / w.unit)
+	if put(math.NaN()); !w.lay.Signed {
+		x[at-1] = float32((base - w.level) / w.unit)
+	}
 	put((w.facts[0] - base) / w.unit)
 	put((w.facts[1] - base) / w.unit)
 	for _, v := range w.facts[2:] {

@@ -22,6 +22,7 @@ type Trained struct {
 	Bounds  single.Bounds
 	Forests []*Forest
 	workers int
+	view    *panel.View // as last seen; not written
 }
 
 // Forest is what forecasts one group: a mix of bases, each with the trees that correct it.
@@ -45,6 +46,7 @@ type Stem struct {
 	Rows      int
 	Curve     []float64
 	HeldCurve []float64
+	Worths    []model.Worth
 
 	base model.Trained
 }
@@ -223,6 +225,7 @@ func (t *Trained) Advance(ctx context.Context, v panel.View) error {
 	if v.Len() != t.Series {
 		return fmt.Errorf("the model was trained on %d series and is advanced with %d", t.Series, v.Len())
 	}
+	t.view = &v
 	for _, f := range t.Forests {
 		for _, p := range f.Stems {
 			if err := p.base.Advance(ctx, v.Pick(f.Places)); err != nil {

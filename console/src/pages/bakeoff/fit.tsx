@@ -8,6 +8,7 @@ import { Section, Trouble, Waiting } from "../../ui/page";
 import { SeriesPicker } from "../../ui/series-picker";
 import { Table } from "../../ui/table";
 import { ContenderSelect, namesOf, useContender } from "./contender-select";
+import { Learnt } from "./learnt";
 import { placeOf } from "./standings";
 
 type Fit = Schemas["Fit"];
@@ -76,6 +77,7 @@ export function FitDetails({ fit, measure, hue }: DetailsProps) {
       <FitWords fit={fit} />
       <Components fit={fit} measure={measure} hue={hue} />
       <Effects fit={fit} measure={measure} />
+      <Learnt fit={fit} measure={measure} />
       <Numbers fit={fit} />
     </>
   );
