@@ -308,7 +308,7 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 // take adds the rows of a series from an origin.
 func (r *rows) take(s panel.SeriesView, laid *feature.Rows, i, origin int, base forecast.Rows) {
 	n := origin - s.First + 1
-	if n < single.Fewest {
+	if n < single.Fewest || !single.Tells(s.Values[:n]) {
 		return
 	}
 	w := r.lay.newWriter(s, laid)

@@ -61,7 +61,7 @@ func (f *Forest) failure() error {
 // moves are what trees add to the base's forecast of a series, a step each.
 func (p *Stem) moves(f *Forest, s panel.SeriesView, base []float64) ([]float64, error) {
 	out := make([]float64, len(base))
-	if p.Trees == nil || panel.CountKnown(s.Values) < single.Fewest {
+	if p.Trees == nil || !single.Tells(s.Values) { // what never moved is not moved
 		return out, nil
 	}
 	err := f.each(s, base, func(h int, x []float32, unit float64) {
