@@ -3,10 +3,14 @@ package results
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"encoding/gob"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
+	"os"
 	"sync"
 	"time"
 
@@ -45,8 +49,28 @@ func (k *keeper) Once(key string, f func() error) error {
 	return err
 }
 
+// program is a hash of the program that runs: another one may fit otherwise, and finds nothing
+// that this one kept.
+var program = sync.OnceValue(func() string {
+	name, err := os.Executable()
+	if err != nil {
+		return ""
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	h := sha256.New()
+	if _, err := io.Copy(h, f); err != nil {
+		return ""
+	}
+	return hex.EncodeToString(h.Sum(nil)[:8]) + "/"
+})
+
 // Find gives what is kept under a key; nil where nothing is.
 func (k *keeper) Find(ctx context.Context, key string) (model.Parts, error) {
+	key = program() + key
 	var a store.Artefact
 	err := k.store.Read(ctx).Where("key = ? AND ready", key).First(&a).Error
 	if errors.Is(err, store.ErrNotFound) {
@@ -115,6 +139,7 @@ func (k *keeper) Save(ctx context.Context, key, contender string, trained model.
 }
 
 func (k *keeper) save(ctx context.Context, key, contender string, trained model.Parts) error {
+	key = program() + key
 	a := store.Artefact{Key: key, Contender: contender, Series: trained.Len(), UsedAt: time.Now().UTC()}
 	err := k.store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Where("key = ?", key).Delete(&store.Artefact{}).Error; err != nil {

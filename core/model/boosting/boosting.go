@@ -53,12 +53,21 @@ func (m Model) candidates(v panel.View) []string {
 	switch {
 	case m.Base != "":
 		return []string{m.Base}
-	case v.Len() > manySeries || len(v.Cadence().Seasons()) > 2: // and of days and weeks of hours at once
+	case v.Len() == 1:
+		return []string{"additive", "smoothing"}
+	case v.Len() > manySeries || known(v) > longHistories:
 		return []string{"additive", "linear"}
-	case v.Len() > 1:
-		return []string{"additive", "linear", "smoothing"}
 	}
-	return []string{"additive", "smoothing"}
+	return []string{"additive", "linear", "smoothing"}
+}
+
+// known is how many values a view has.
+func known(v panel.View) (n int) {
+	for i := range v.Len() {
+		values, _ := v.Values(i)
+		n += len(values)
+	}
+	return n
 }
 
 func (m Model) newBase(name string) (model.Model, error) {

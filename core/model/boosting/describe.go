@@ -67,6 +67,9 @@ func (t *Trained) reasons(f *Forest, j int) []model.Reason {
 	}
 	groups := f.Layout.groups()
 	for _, p := range f.Stems {
+		at(p.Base)
+	}
+	for _, p := range f.Stems {
 		one, ok := p.base.(interface {
 			ForecastOne(v panel.View, i, horizon int) (forecast.Rows, error)
 		})
@@ -99,10 +102,22 @@ func (t *Trained) reasons(f *Forest, j int) []model.Reason {
 	for k, name := range names {
 		out[k] = model.Reason{Name: name, Steps: parts[name]}
 	}
-	bases := len(f.Stems)
-	slices.SortStableFunc(out[min(bases, len(out)):], func(a, b model.Reason) int { return cmp.Compare(size(b.Steps), size(a.Steps)) })
+	first := len(f.Stems)
+	slices.SortStableFunc(out[first:], func(a, b model.Reason) int { return cmp.Compare(size(b.Steps), size(a.Steps)) })
+	if last := first + mostReasons; len(out) > last+1 {
+		rest := model.Reason{Name: "everything else", Steps: make([]float64, f.Layout.Horizon)}
+		for _, r := range out[last:] {
+			for h, v := range r.Steps {
+				rest.Steps[h] += v
+			}
+		}
+		out = append(out[:last], rest)
+	}
 	return slices.DeleteFunc(out, func(r model.Reason) bool { return size(r.Steps) == 0 })
 }
+
+// mostReasons is how many parts are told besides the bases.
+const mostReasons = 8
 
 func size(x []float64) (sum float64) {
 	for _, v := range x {

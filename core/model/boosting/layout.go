@@ -24,7 +24,7 @@ type Layout struct {
 	// Signed says that some have a sign. Nothing else may then move with a driver: the base's
 	// forecast does, and is not looked at.
 	Signed bool
-	Short   string
+	Short  string
 }
 
 // column is a column that is not of the recipe.
@@ -115,11 +115,9 @@ func (l *Layout) attributes(v panel.View) {
 // closer together, as many as there is room for.
 func (l *Layout) spread(v panel.View) {
 	lengths := make([]int, v.Len())
-	total := 0
 	for i := range lengths {
 		values, _ := v.Values(i)
 		lengths[i] = len(values)
-		total += len(values)
 	}
 	slices.Sort(lengths)
 	n := lengths[len(lengths)/2]
@@ -136,7 +134,7 @@ func (l *Layout) spread(v panel.View) {
 	}
 	slices.Reverse(l.Origins)
 	times := timesAnew
-	if total > longHistories {
+	if known(v) > longHistories {
 		times = 1 // and once more before the held-out part
 	}
 	held := last - max(l.Horizon, (last-l.Early)/4)

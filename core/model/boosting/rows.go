@@ -119,14 +119,14 @@ func (w *writer) from(values []float64) {
 	w.values = values
 	season := max(w.lay.Season, 1)
 	recent := tail(values, max(8, min(2*season, 60)))
-	w.level = known(recent)
+	w.level = average(recent)
 	size := num.MeanSize(tail(values, max(26, 2*season)))
 	w.unit = max(size, 1e-9)
-	last, before := known(tail(values, season)), known(tail(values[:max(0, len(values)-season)], season))
+	last, before := average(tail(values, season)), average(tail(values[:max(0, len(values)-season)], season))
 	if season == 1 {
-		last, before = known(tail(values, 4)), known(tail(values[:max(0, len(values)-4)], 4))
+		last, before = average(tail(values, 4)), average(tail(values[:max(0, len(values)-4)], 4))
 	}
-	w.facts = [5]float64{lastKnown(values), known(tail(values, 4)), spread(recent) / w.unit, (last - before) / w.unit, zeros(recent)}
+	w.facts = [5]float64{lastKnown(values), average(tail(values, 4)), spread(recent) / w.unit, (last - before) / w.unit, zeros(recent)}
 	for k := range w.lay.Recipe.Columns { // what drivers have been of late
 		if w.means[k] = math.NaN(); w.lay.Recipe.Columns[k].IsDriver() {
 			sum, n := 0.0, 0.0
@@ -187,7 +187,7 @@ func (w *writer) fill(step int, base float64, x []float32) {
 		}
 		put((first - base) / w.unit)
 		put((middle - base) / w.unit)
-		put((known(tail(w.values, season)) - base) / w.unit)
+		put((average(tail(w.values, season)) - base) / w.unit)
 	}
 	for _, c := range w.fixed {
 		x[at] = c
@@ -197,7 +197,7 @@ func (w *writer) fill(step int, base float64, x []float32) {
 
 func tail(x []float64, n int) []float64 { return x[max(0, len(x)-n):] }
 
-func known(x []float64) float64 {
+func average(x []float64) float64 {
 	sum, n := 0.0, 0.0
 	for _, v := range x {
 		if panel.Known(v) {
@@ -217,7 +217,7 @@ func lastKnown(x []float64) float64 {
 }
 
 func spread(x []float64) float64 {
-	m, sum, n := known(x), 0.0, 0.0
+	m, sum, n := average(x), 0.0, 0.0
 	for _, v := range x {
 		if panel.Known(v) {
 			sum, n = sum+(v-m)*(v-m), n+1
