@@ -29,6 +29,7 @@ bin/paperkettle: console/dist/index.html $(GO)
 	go build -trimpath -o $@ ./cmd/paperkettle
 
 test: setup-test build lint ## Run every check and test, installing what they need
+	cd console && npm run --silent test
 	go test ./...
 
 lint: setup bin/paperkettle ## Check format, vet, types, style and the contract

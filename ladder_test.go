@@ -36,6 +36,38 @@ var ladder = map[string][]string{
 	"bench":   {"api", "client"},
 }
 
+// floors are the core's packages from the ground up: each may import those before it alone.
+var floors = []string{"num", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
+	"model", "model/harmonic", "model/loess", "model/combine", "model/single", "model/baseline", "model/intermittent", "model/smoothing", "model/theta", "model/arima",
+	"model/decomposition", "model/linear", "model/additive", "model/boosting", "model/automatic", "model/catalogue", "bakeoff"}
+
+func TestTheCoreIsBuiltFromTheGroundUp(t *testing.T) {
+	seen := map[string]bool{}
+	require.NoError(t, filepath.WalkDir("core", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
+			return err
+		}
+		own := strings.TrimPrefix(filepath.ToSlash(filepath.Dir(name)), "core/")
+		floor := slices.Index(floors, own)
+		assert.GreaterOrEqual(t, floor, 0, "core/%s has no floor", own)
+		seen[own] = true
+		f, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		for _, spec := range f.Imports {
+			imported, _ := strconv.Unquote(spec.Path.Value)
+			if below, ok := strings.CutPrefix(imported, module+"core/"); ok {
+				assert.Less(t, slices.Index(floors, below), floor, "%s: core/%s must not import core/%s", name, own, below)
+			}
+		}
+		return nil
+	}))
+	for _, floor := range floors {
+		assert.True(t, seen[floor], "core/%s is gone", floor)
+	}
+}
+
 // coreMay lists what the core may use besides the standard library's computing parts.
 var coreMay = []string{"gonum.org/v1/gonum"}
 

@@ -5,7 +5,7 @@ import { BakeoffsPage } from "./pages/bakeoffs";
 import { DataPage } from "./pages/data";
 import { DatasetPage } from "./pages/dataset/page";
 import { FlagsPage } from "./pages/flags";
-import { NewBakeoffPage } from "./pages/new-bakeoff";
+import { NewBakeoffPage } from "./pages/new-bakeoff/page";
 import { ReleasePage } from "./pages/release";
 import { ReleasesPage } from "./pages/releases";
 import { ScenariosPage } from "./pages/scenarios/list";

@@ -1,0 +1,40 @@
+import { describe, expect, it } from "vitest";
+import { column, count, figure, part, share, span } from "./format";
+
+describe("numbers", () => {
+  it("have about four digits", () => {
+    expect(figure(1234.567)).toBe("1,235");
+    expect(figure(12.3456)).toBe("12.35");
+    expect(figure(0.012345)).toBe("0.0123");
+    expect(figure(7)).toBe("7");
+    expect(figure(0)).toBe("0");
+  });
+
+  it("that are unknown are a dash", () => {
+    for (const f of [figure, share, part, column([1, 2])]) {
+      expect(f(null)).toBe("–");
+      expect(f(undefined)).toBe("–");
+    }
+  });
+
+  it("of a column have the same digits", () => {
+    const f = column([1.5, 1000.25, null]);
+    expect([f(1.5), f(1000.25)]).toEqual(["2", "1,000"]);
+    expect(column([1, 20])(20)).toBe("20");
+  });
+});
+
+describe("words", () => {
+  it("follow their number", () => {
+    expect(count(1, "window")).toBe("1 window");
+    expect(count(1200, "window")).toBe("1,200 windows");
+    expect(count(2, "series")).toBe("2 series");
+    expect(span(28, "day")).toBe("28 days");
+    expect(span(1, "week-sun")).toBe("1 week");
+    expect(span(3, "15min")).toBe("3 quarter-hours");
+  });
+
+  it("say shares in per cent", () => {
+    expect(share(0.1234)).toBe("12.3 %");
+  });
+});
