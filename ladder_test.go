@@ -34,6 +34,7 @@ var ladder = map[string][]string{
 	"cli":     {"api", "client", "demo", "service", "console"}, // serve and demo run the service
 	"cmd":     {"cli"},
 	"bench":   {"api", "client"},
+	"scripts": {},
 }
 
 // floors are the core's packages from the ground up: each may import those before it alone.

@@ -14,11 +14,9 @@ trap 'kill $service; rm -rf "$work"' EXIT
 until grep -q "is ready" "$work/log"; do sleep 0.2; done
 base=http://127.0.0.1:8499
 
+go build -o "$work/shot" ./scripts/shot
 page() { # NAME PATH HEIGHT [night]
-  local dark=()
-  [ "${4:-}" = night ] && dark=(--force-dark-mode --blink-settings=preferredColorScheme=0)
-  chromium --headless=new --no-sandbox --disable-gpu --hide-scrollbars --window-size="1280,$3" --user-data-dir="$work/profile-$1" \
-    --virtual-time-budget=6000 "${dark[@]}" --screenshot="$out/$1.png" "$base$2" >/dev/null 2>&1
+  "$work/shot" "$out/$1.png" "$base$2" "$3" ${4:+"$4"}
 }
 
 terminal() { # NAME COLUMNS ROWS COMMAND

@@ -181,7 +181,15 @@ func (g *grower) add(ctx context.Context, t *Tree, leaves []*leafNode, rows []in
 		})
 	}
 	return num.Each(ctx, g.workers, len(leaves), func(k int) {
-		for _, i := range rows[leaves[k].from:leaves[k].to] {
+		own := rows[leaves[k].from:leaves[k].to]
+		if g.outputs == 1 {
+			v := float64(t.Value[leaves[k].node])
+			for _, i := range own {
+				g.f[i] += v
+			}
+			return
+		}
+		for _, i := range own {
 			g.move(t, i, leaves[k].node)
 		}
 	})
@@ -318,27 +326,25 @@ func (g *grower) part(ctx context.Context, sc *scorer, t *Tree, l *leafNode, row
 // divide moves the rows that go left before the others, each part in its order.
 func (g *grower) divide(rows []int32, s split) int {
 	bins := g.b.byColumn[s.column]
-	var goes [256]bool
+	var goes [256]int // 1 for left
 	for b := range goes {
-		switch {
-		case b == unknownBin:
-			goes[b] = s.unknown
-		case s.isSet:
-			goes[b] = s.set[b>>6]>>(b&63)&1 == 1
-		default:
-			goes[b] = b <= int(s.cut)
+		left := b <= int(s.cut)
+		if b == unknownBin {
+			left = s.unknown
+		} else if s.isSet {
+			left = s.set[b>>6]>>(b&63)&1 == 1
+		}
+		if left {
+			goes[b] = 1
 		}
 	}
 	room := g.room[:len(rows)]
 	left, right := 0, 0
-	for _, i := range rows {
-		if goes[bins[i]] {
-			rows[left] = i
-			left++
-		} else {
-			room[right] = i
-			right++
-		}
+	for _, i := range rows { // to both sides, and counted on one: nobody can guess which it will be
+		rows[left], room[right] = i, i
+		to := goes[bins[i]]
+		left += to
+		right += 1 - to
 	}
 	copy(rows[left:], room[:right])
 	return left

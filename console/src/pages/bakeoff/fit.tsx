@@ -75,9 +75,9 @@ export function FitDetails({ fit, measure, hue }: DetailsProps) {
   return (
     <>
       <FitWords fit={fit} />
+      <Learnt fit={fit} measure={measure} />
       <Components fit={fit} measure={measure} hue={hue} />
       <Effects fit={fit} measure={measure} />
-      <Learnt fit={fit} measure={measure} />
       <Numbers fit={fit} />
     </>
   );

@@ -71,17 +71,27 @@ function Learning({ fit }: { fit: Fit }) {
   if (curves.length === 0) return null;
   const most = Math.max(...curves.map((c) => c.values.length));
   return (
-    <TimeChart
-      label="Loss by the number of trees"
-      periods={Array.from({ length: most }, (_, k) => `${k + 1} trees`)}
-      unit="mean loss"
-      actual={[]}
-      lines={curves.map((c, k) => ({ name: c.name, hue: hueOf(k), start: 0, values: c.values }))}
-      bands={[]}
-      tints={[]}
-      rings={[]}
-      view={[0, most - 1]}
-      height={220}
-    />
+    <div className="flex flex-col gap-1">
+      <ul className="flex flex-wrap gap-4 text-[13px] text-soft" aria-label="Loss by the number of trees">
+        {curves.map((c, k) => (
+          <li key={c.name} className="flex items-center gap-1.5">
+            <span aria-hidden className="h-0.5 w-4" style={{ background: `var(--${hueOf(k)})` }} />
+            {c.name}
+          </li>
+        ))}
+      </ul>
+      <TimeChart
+        label="Loss by the number of trees"
+        periods={Array.from({ length: most }, (_, k) => `${k + 1} trees`)}
+        unit="mean loss"
+        actual={[]}
+        lines={curves.map((c, k) => ({ name: c.name, hue: hueOf(k), start: 0, values: c.values }))}
+        bands={[]}
+        tints={[]}
+        rings={[]}
+        view={[0, most - 1]}
+        height={220}
+      />
+    </div>
   );
 }
