@@ -4,6 +4,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
@@ -59,6 +60,10 @@ func Open(dir string) (*Store, error) {
 	s := &Store{ops: make(chan *op, 64), closed: make(chan struct{}), lock: lock}
 	path := filepath.Join(dir, "paperkettle.db")
 	s.path = path
+	if err := private(path); err != nil {
+		lock.Close()
+		return nil, err
+	}
 	if s.write, err = open(path, 1, false); err == nil {
 		err = migrate(s.write)
 	}
@@ -83,6 +88,16 @@ func (s *Store) Owns(file string) bool {
 		}
 	}
 	return false
+}
+
+// private makes the file one that nobody else on the machine can read: it holds what people
+// load, and the hashes of tokens.
+func private(path string) error {
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("data folder: %w", err)
+	}
+	return errors.Join(f.Chmod(0o600), f.Close())
 }
 
 func lockFolder(dir string) (*os.File, error) {
@@ -131,7 +146,30 @@ func migrate(db *gorm.DB) error {
 	if err := goose.SetDialect("sqlite3"); err != nil {
 		return err
 	}
+	if err := refuseLater(pool); err != nil {
+		return err
+	}
 	return goose.Up(pool, "migrations")
+}
+
+// refuseLater refuses a database that a later program has changed: this one would read it wrongly.
+func refuseLater(pool *sql.DB) error {
+	has, err := goose.EnsureDBVersion(pool)
+	if err != nil {
+		return err
+	}
+	known, err := goose.CollectMigrations("migrations", 0, goose.MaxVersion)
+	if err != nil {
+		return err
+	}
+	last, err := known.Last()
+	if err != nil {
+		return err
+	}
+	if has > last.Version {
+		return fmt.Errorf("it was written by a later version of paperkettle (its schema is %d, this program knows %d): run that version, or give another --data", has, last.Version)
+	}
+	return nil
 }
 
 // Read is for queries. It never sees half of a write.

@@ -184,3 +184,23 @@ func TestRevisionsAreAllOrNothing(t *testing.T) {
 	require.NoError(t, s.Read(ctx).Model(&store.RevisionChunk{}).Count(&chunks).Error)
 	assert.Zero(t, chunks, "removing a dataset removes what hangs on it")
 }
+
+// A folder that a later program has changed is refused, and nobody else can read any.
+func TestFoldersOfLaterVersions(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	file := filepath.Join(dir, "paperkettle.db")
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	require.NoError(t, s.Write(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (999, 1)").Error
+	}))
+	require.NoError(t, s.Close())
+	require.NoError(t, os.Chmod(file, 0o644))
+	_, err = store.Open(dir)
+	assert.ErrorContains(t, err, "written by a later version of paperkettle (its schema is 999")
+	info, err = os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "also one that was open to all")
+}

@@ -156,7 +156,7 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 // and none of them sees past its origin.
 func TestWhatLearnsFromAllSeries(t *testing.T) {
 	p := dailyPanel(30, 160)
-	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
+	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Family: "boosting"}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
 	all := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
