@@ -1,12 +1,12 @@
 #!/usr/bin/env bash
 # Sets our trees beside a native histogram booster, in turns, on one thread each: 100 trees of 31
 # leaves on ROWS x 30 numbers. Prints the CPU time of each and the error on 100,000 further rows.
-# Needs Debian's python3-sklearn.
+# Usage: bench/boosting.sh [ROWS [TURNS]]. Needs Debian's python3-sklearn.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 export BOOST_ROWS="${1:-1000000}" OMP_NUM_THREADS=1 OMP_WAIT_POLICY=passive
 go test -c -o /tmp/boost-bench ./core/boost
-for turn in 1 2 3; do
+for _ in $(seq "${2:-3}"); do
   /tmp/boost-bench -test.run xxx -test.bench 'Fit$' -test.benchtime 1x | awk '/^BenchmarkFit/ {for (i = 3; i < NF; i += 2) printf "%s %s  ", $i, $(i + 1); print " ours"}'
   /usr/bin/python3 - <<'PYTHON'
 import os, time

@@ -18,7 +18,7 @@ type grower struct {
 	outputs  int
 	f        []float64 // predictions, a row's outputs one after another
 	g, h     []float32 // derivatives, of rows; h nil where all second ones are 1
-	units    []int64   // gradient and count of a row, as a cell takes them
+	units    []int16   // gradients of rows, rounded
 	curves   []int64
 	order    []int32 // rows, those of a leaf together
 	room     []int32
@@ -29,7 +29,7 @@ type grower struct {
 
 func newGrower(s Settings, d Data, b *binned, workers int) *grower {
 	n := b.rows
-	g := &grower{s: s, d: d, b: b, workers: workers, outputs: s.Loss.outputs(), g: make([]float32, n), units: make([]int64, n),
+	g := &grower{s: s, d: d, b: b, workers: workers, outputs: s.Loss.outputs(), g: make([]float32, n), units: make([]int16, n),
 		order: make([]int32, n), room: make([]int32, n), weighted: d.Weights != nil || s.Loss.curved(), free: make(chan *histogram, s.Leaves+workers+2)}
 	g.f = make([]float64, n*g.outputs)
 	if g.weighted {
@@ -114,7 +114,7 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 	}
 	return sc, g.eachStripe(ctx, n, func(from, to int) {
 		for i := from; i < to; i++ {
-			g.units[i] = int64(math.Round(float64(g.g[i])/sc.gUnit))<<countBits | 1
+			g.units[i] = int16(math.Round(float64(g.g[i]) / sc.gUnit))
 			if g.weighted {
 				g.curves[i] = int64(math.Round(float64(g.h[i]) / sc.hUnit))
 			}

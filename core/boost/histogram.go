@@ -12,7 +12,7 @@ const (
 	countBits = 24
 	countMask = 1<<countBits - 1
 	// gradientUnits is the largest gradient in units.
-	gradientUnits = 1 << 15
+	gradientUnits = 1<<15 - 1
 	// mostRows is how many rows a cell can count.
 	mostRows = countMask
 )
@@ -81,7 +81,7 @@ const gathered = 64
 
 // add puts rows into the histogram: some rows are fetched, and then added some columns at a time,
 // whose cells stay in the nearest cache.
-func (h *histogram) add(b *binned, rows []int32, units, curves []int64) {
+func (h *histogram) add(b *binned, rows []int32, units []int16, curves []int64) {
 	words := b.words
 	near := make([][gathered]uint64, words)
 	var values, more [gathered]int64
@@ -91,7 +91,7 @@ func (h *histogram) add(b *binned, rows []int32, units, curves []int64) {
 		for w := range near { // the first goes to memory, the others find the rows near
 			fetch(&near[w], b.byRow[w:], words, part)
 		}
-		fetchValues(&values, units, part)
+		fetchUnits(&values, units, part)
 		if h.curves != nil {
 			fetchValues(&more, curves, part)
 		}
@@ -107,6 +107,13 @@ func (h *histogram) add(b *binned, rows []int32, units, curves []int64) {
 func fetch(into *[gathered]uint64, from []uint64, words int, rows []int32) {
 	for j, i := range rows {
 		into[j&(gathered-1)] = from[int(i)*words]
+	}
+}
+
+// fetchUnits makes cells of rows: their gradient, and one for their number.
+func fetchUnits(into *[gathered]int64, from []int16, rows []int32) {
+	for j, i := range rows {
+		into[j&(gathered-1)] = int64(from[i])<<countBits + 1
 	}
 }
 
