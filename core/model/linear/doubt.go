@@ -8,6 +8,11 @@ import (
 	"paperkettle/core/panel"
 )
 
+// leastHeld is how firmly a coefficient is held at least where its doubt is told: of columns that
+// repeat each other any split would do, and none is a thousand times as large as what they say
+// together.
+const leastHeld = 1e-3
+
 // covariance is that of a penalised regression's coefficients, in the columns' own units, of
 // independent errors.
 func covariance(g, strength []float64, variance, n float64, spread []float64) []float32 {
@@ -21,7 +26,7 @@ func covariance(g, strength []float64, variance, n float64, spread []float64) []
 		for b := a; b < p; b++ {
 			sym.SetSym(a, b, g[a*p+b])
 		}
-		sym.SetSym(a, a, g[a*p+a]+strength[a]+1e-9)
+		sym.SetSym(a, a, g[a*p+a]+max(strength[a], leastHeld))
 	}
 	var chol mat.Cholesky
 	var inverse mat.SymDense
@@ -95,7 +100,8 @@ func first(y []float64) float64 {
 
 // away is how far the drivers and events of each step lie from what they lately were: the
 // level has taken in their effect as it was, so that doubt about the effect concerns what is
-// new alone. Other columns are 0.
+// new alone. Other columns are 0, but where an event comes at its usual place in the calendar, which
+// says the same as it: what the two say together is in less doubt, and is what is asked for.
 func (f *future) away(h int) [][]float64 {
 	p := f.s.Pool
 	n := len(f.outside) - h
@@ -114,12 +120,18 @@ func (f *future) away(h int) [][]float64 {
 	out := make([][]float64, h)
 	for i := range out {
 		f.ahead.FillAhead(n+i, row)
-		out[i] = make([]float64, len(usual))
+		effects, all := make([]float64, len(usual)), make([]float64, len(usual))
 		for k := range usual {
-			c := &p.Ahead.Columns[k]
-			if (c.IsDriver() || c.IsEvent()) && counts[k] > 0 && panel.Known(row[k]) {
-				out[i][k] = row[k] - usual[k]/counts[k]
+			if counts[k] == 0 || !panel.Known(row[k]) {
+				continue
 			}
+			all[k] = row[k] - usual[k]/counts[k]
+			if c := &p.Ahead.Columns[k]; c.IsDriver() || c.IsEvent() {
+				effects[k] = all[k]
+			}
+		}
+		if out[i] = effects; f.s.Outside.doubt(all) < f.s.Outside.doubt(effects) {
+			out[i] = all
 		}
 	}
 	return out
