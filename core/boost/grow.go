@@ -104,6 +104,9 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 			tops[k][0], tops[k][1] = max(tops[k][0], math.Abs(a)), max(tops[k][1], c)
 		}
 	})
+	if err != nil {
+		return nil, err
+	}
 	var most [2]float64
 	for _, t := range tops {
 		most[0], most[1] = max(most[0], t[0]), max(most[1], t[1])

@@ -1,5 +1,12 @@
 package model
 
+import (
+	"bytes"
+	"encoding/gob"
+	"errors"
+	"fmt"
+)
+
 // Parts is a trained model in writing, in pieces, so that what is told of one series of
 // thousands can be read without the others.
 type Parts interface {
@@ -58,3 +65,43 @@ func (w *Written) Shared() ([]byte, error) { return w.Common, nil }
 
 // Part is what the i-th has of its own.
 func (w *Written) Part(i int) ([]byte, error) { return w.Own[i], nil }
+
+// Pieces is what a series has of its own in each of the models that a mix is made of.
+type Pieces [][]byte
+
+// Encode writes pieces, or what else a mix writes.
+func Encode(v any) ([]byte, error) {
+	var b bytes.Buffer
+	err := gob.NewEncoder(&b).Encode(v)
+	return b.Bytes(), err
+}
+
+// Nested is the parts of one model of a mix, among those of the mix.
+type Nested struct {
+	Of     Parts
+	Piece  int    // of the series' Pieces
+	Common []byte // what the model's series share
+	Places []int  // of the model's series in the mix
+}
+
+// Len is the number of series.
+func (n Nested) Len() int { return len(n.Places) }
+
+// Shared is what they have in common.
+func (n Nested) Shared() ([]byte, error) { return n.Common, nil }
+
+// Part is what the j-th of the model's series has of its own.
+func (n Nested) Part(j int) ([]byte, error) {
+	b, err := n.Of.Part(n.Places[j])
+	if err != nil {
+		return nil, err
+	}
+	var own Pieces
+	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&own); err != nil {
+		return nil, fmt.Errorf("reading a mix: %w", err)
+	}
+	if n.Piece >= len(own) {
+		return nil, errors.New("reading a mix: a series' part is damaged")
+	}
+	return own[n.Piece], nil
+}

@@ -212,15 +212,11 @@ func (m *Mix) Describe(i int) model.Description {
 // Len is the number of series.
 func (m *Mix) Len() int { return m.Series }
 
-// written is a mix with what its parts' series share; partBytes what a series has of its own, a
-// piece for each part that has it.
-type (
-	written struct {
-		Mix    *Mix
-		Shared [][]byte
-	}
-	partBytes [][]byte
-)
+// written is a mix with what its parts' series share.
+type written struct {
+	Mix    *Mix
+	Shared [][]byte
+}
 
 // Shared writes the mix and what its parts share.
 func (m *Mix) Shared() ([]byte, error) {
@@ -232,12 +228,12 @@ func (m *Mix) Shared() ([]byte, error) {
 		}
 		w.Shared = append(w.Shared, b)
 	}
-	return encoded(w)
+	return model.Encode(w)
 }
 
 // Part writes the parts' fits of a series.
 func (m *Mix) Part(i int) ([]byte, error) {
-	own := make(partBytes, len(m.Parts))
+	own := make(model.Pieces, len(m.Parts))
 	for k := range m.Parts {
 		if j := m.Parts[k].place(i); j >= 0 {
 			b, err := m.Parts[k].trained.Part(j)
@@ -247,35 +243,7 @@ func (m *Mix) Part(i int) ([]byte, error) {
 			own[k] = b
 		}
 	}
-	return encoded(own)
-}
-
-func encoded(v any) ([]byte, error) {
-	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(v)
-	return b.Bytes(), err
-}
-
-// pieces are the parts of one of the mix's forms among those of the mix.
-type pieces struct {
-	of     model.Parts
-	part   int
-	shared []byte
-	places []int
-}
-
-func (p pieces) Len() int                { return len(p.places) }
-func (p pieces) Shared() ([]byte, error) { return p.shared, nil }
-func (p pieces) Part(j int) ([]byte, error) {
-	b, err := p.of.Part(p.places[j])
-	if err != nil {
-		return nil, err
-	}
-	var own partBytes
-	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&own); err != nil || p.part >= len(own) {
-		return nil, errors.Join(errors.New("reading a mix: a series' part is damaged"), err)
-	}
-	return own[p.part], nil
+	return model.Encode(own)
 }
 
 // read reads what a mix wrote.
@@ -298,7 +266,7 @@ func read(p model.Parts) (model.Trained, error) {
 		if err != nil {
 			return nil, err
 		}
-		if m.Parts[k].trained, err = f.Read(pieces{p, k, w.Shared[k], m.Parts[k].Places}); err != nil {
+		if m.Parts[k].trained, err = f.Read(model.Nested{Of: p, Piece: k, Common: w.Shared[k], Places: m.Parts[k].Places}); err != nil {
 			return nil, err
 		}
 	}

@@ -278,14 +278,11 @@ func (f *Forest) main() (best *Stem) {
 func (t *Trained) Len() int { return t.Series }
 
 // written is what the series share: the forests, and what their bases' series share, one after
-// another; partBytes is what a series has of its own, a piece of each base.
-type (
-	written struct {
-		Trained *Trained
-		Shared  [][]byte
-	}
-	partBytes [][]byte
-)
+// another.
+type written struct {
+	Trained *Trained
+	Shared  [][]byte
+}
 
 // Shared writes the forests.
 func (t *Trained) Shared() ([]byte, error) {
@@ -299,13 +296,13 @@ func (t *Trained) Shared() ([]byte, error) {
 			w.Shared = append(w.Shared, b)
 		}
 	}
-	return encoded(w)
+	return model.Encode(w)
 }
 
 // Part writes the bases' fits of a series.
 func (t *Trained) Part(i int) ([]byte, error) {
 	f, j := t.find(i)
-	var own partBytes
+	var own model.Pieces
 	for _, p := range f.Stems {
 		b, err := p.base.Part(j)
 		if err != nil {
@@ -313,35 +310,7 @@ func (t *Trained) Part(i int) ([]byte, error) {
 		}
 		own = append(own, b)
 	}
-	return encoded(own)
-}
-
-func encoded(v any) ([]byte, error) {
-	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(v)
-	return b.Bytes(), err
-}
-
-// pieces are a base's parts among those of all forests.
-type pieces struct {
-	of     model.Parts
-	stem   int // of its forest
-	shared []byte
-	places []int
-}
-
-func (p pieces) Len() int                { return len(p.places) }
-func (p pieces) Shared() ([]byte, error) { return p.shared, nil }
-func (p pieces) Part(j int) ([]byte, error) {
-	b, err := p.of.Part(p.places[j])
-	if err != nil {
-		return nil, err
-	}
-	var own partBytes
-	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&own); err != nil || p.stem >= len(own) {
-		return nil, errors.Join(errors.New("reading boosted trees: a series' part is damaged"), err)
-	}
-	return own[p.stem], nil
+	return model.Encode(own)
 }
 
 // read reads what Trained wrote.
@@ -367,7 +336,7 @@ func read(p model.Parts) (model.Trained, error) {
 			if err != nil {
 				return nil, err
 			}
-			if stem.base, err = family.Read(pieces{p, k, w.Shared[0], f.Places}); err != nil {
+			if stem.base, err = family.Read(model.Nested{Of: p, Piece: k, Common: w.Shared[0], Places: f.Places}); err != nil {
 				return nil, err
 			}
 			w.Shared = w.Shared[1:]
