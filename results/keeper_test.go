@@ -99,8 +99,8 @@ func TestOldFitsMakeRoom(t *testing.T) {
 	_, err := k.Find(t.Context(), "a") // so b is now the oldest
 	require.NoError(t, err)
 	require.NoError(t, s.Write(context.Background(), func(*gorm.DB) error { return nil })) // the note of its use is written
-	k.Save(t.Context(), "d", "linear", noise(9))
-	assert.Equal(t, []string{"a", "c", "d"}, keys(t, s))
+	k.Save(t.Context(), "new", "linear", noise(9))
+	assert.Equal(t, []string{"a", "c", "new"}, keys(t, s))
 	var parts int64
 	require.NoError(t, s.Read(t.Context()).Model(&store.ArtefactPart{}).Distinct("artefact_id").Count(&parts).Error)
 	assert.EqualValues(t, 3, parts, "pieces go with what they are of")

@@ -28,7 +28,7 @@ func (m *Model) Attribute(x []float32) (base float64, shares []float64) {
 }
 
 // mean is what is expected below a node.
-func (t *Tree) mean(n int32, outputs int) float64 {
+func (t *Branches) mean(n int32, outputs int) float64 {
 	l, r := t.Left[n], t.Right[n]
 	if l == 0 {
 		return float64(t.Value[int(n)*outputs])
@@ -48,7 +48,7 @@ type element struct {
 }
 
 type attributor struct {
-	t       *Tree
+	t       *Branches
 	x       []float32
 	shares  []float64
 	outputs int

@@ -114,6 +114,27 @@ type Data struct {
 	Weights []float32 // nil for all the same
 }
 
+// Pick is some of the rows, in the order given.
+func (d Data) Pick(rows []int32) Data {
+	out := Data{Table: &Table{Columns: make([]Column, len(d.Table.Columns))}, Target: picked(d.Target, rows)}
+	if d.Weights != nil {
+		out.Weights = picked(d.Weights, rows)
+	}
+	for k, c := range d.Table.Columns {
+		c.Values = picked(c.Values, rows)
+		out.Table.Columns[k] = c
+	}
+	return out
+}
+
+func picked(x []float32, rows []int32) []float32 {
+	out := make([]float32, len(rows))
+	for j, i := range rows {
+		out[j] = x[i]
+	}
+	return out
+}
+
 func (d Data) check(l Loss) error {
 	n := d.Table.Rows()
 	if n == 0 {

@@ -234,7 +234,7 @@ func shapley(m *boost.Model, x []float32) []float64 {
 }
 
 // known is what is expected of a row of which a set of columns is told.
-func known(t *boost.Tree, n int32, x []float32, set int) float64 {
+func known(t *boost.Branches, n int32, x []float32, set int) float64 {
 	l, r := t.Left[n], t.Right[n]
 	if l == 0 {
 		return float64(t.Value[n])
@@ -266,7 +266,7 @@ func TestColumnsThatMayNotMeet(t *testing.T) {
 	}
 }
 
-func alone(t *boost.Tree, n int32, path map[int32]bool) bool {
+func alone(t *boost.Branches, n int32, path map[int32]bool) bool {
 	if t.Left[n] == 0 {
 		together := path[1] && path[2]
 		return len(path) <= 1 || len(path) == 2 && together
@@ -435,4 +435,17 @@ func Example() {
 	// Output:
 	// [10]
 	// [20]
+}
+
+// Rows that are picked are those rows, with their weights and kinds of columns.
+func TestPick(t *testing.T) {
+	d := made(10, 16, 1)
+	d.Weights = make([]float32, 10)
+	d.Weights[7] = 3
+	some := d.Pick([]int32{7, 2})
+	assert.Equal(t, row(d, 7), row(some, 0))
+	assert.Equal(t, row(d, 2), row(some, 1))
+	assert.Equal(t, []float32{d.Target[7], d.Target[2]}, some.Target)
+	assert.Equal(t, []float32{3, 0}, some.Weights)
+	assert.Equal(t, 6, some.Table.Columns[3].Categories)
 }

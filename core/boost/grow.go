@@ -126,14 +126,14 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 }
 
 // tree grows one tree on the derivatives at an output, and adds it to the predictions.
-func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, error) {
+func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Branches, error) {
 	sc, err := g.derive(ctx, output)
 	if err != nil {
 		return nil, err
 	}
 	rows := g.sample(rnd)
 	columns := g.columns(rnd)
-	t := &Tree{}
+	t := &Branches{}
 	var cuts []uint8
 	root := &leafNode{node: t.add(g.outputs), from: 0, to: len(rows), columns: columns}
 	cuts = append(cuts, 0)
@@ -175,7 +175,7 @@ func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Tree, e
 
 // add adds a tree to the predictions of all rows. Where each is in one of the leaves, nothing has
 // to be looked for.
-func (g *grower) add(ctx context.Context, t *Tree, leaves []*leafNode, rows []int32, cuts []uint8) error {
+func (g *grower) add(ctx context.Context, t *Branches, leaves []*leafNode, rows []int32, cuts []uint8) error {
 	if len(rows) < g.b.rows {
 		return g.eachStripe(ctx, g.b.rows, func(from, to int) {
 			for i := from; i < to; i++ {
@@ -198,7 +198,7 @@ func (g *grower) add(ctx context.Context, t *Tree, leaves []*leafNode, rows []in
 	})
 }
 
-func (g *grower) move(t *Tree, row, leaf int32) {
+func (g *grower) move(t *Branches, row, leaf int32) {
 	v := t.Value[int(leaf)*g.outputs:]
 	for k := range g.outputs {
 		g.f[int(row)*g.outputs+k] += float64(v[k])
@@ -278,7 +278,7 @@ func (g *grower) pick(leaves []*leafNode) int {
 
 // part splits a leaf. The smaller part's histogram is made of its rows, the other's of what
 // remains.
-func (g *grower) part(ctx context.Context, sc *scorer, t *Tree, l *leafNode, rows []int32, cuts *[]uint8) (left, right *leafNode, err error) {
+func (g *grower) part(ctx context.Context, sc *scorer, t *Branches, l *leafNode, rows []int32, cuts *[]uint8) (left, right *leafNode, err error) {
 	s := l.best
 	n := l.node
 	t.Column[n], t.Gain[n], t.Unknown[n] = int32(s.column), float32(s.gain*0.5), s.unknown
@@ -354,7 +354,7 @@ func (g *grower) divide(rows []int32, s split) int {
 }
 
 // settle gives a leaf its values.
-func (g *grower) settle(t *Tree, l *leafNode, all []int32) {
+func (g *grower) settle(t *Branches, l *leafNode, all []int32) {
 	rows := all[l.from:l.to]
 	cover, gs, hs := float64(len(rows)), 0.0, float64(len(rows))
 	for _, i := range rows {
@@ -388,7 +388,7 @@ func (g *grower) settle(t *Tree, l *leafNode, all []int32) {
 }
 
 // inner gives the nodes above the leaves the mean of what is below them.
-func (g *grower) inner(t *Tree, n int32) {
+func (g *grower) inner(t *Branches, n int32) {
 	if t.Left[n] == 0 {
 		return
 	}
@@ -406,7 +406,7 @@ func (g *grower) inner(t *Tree, n int32) {
 
 // direct keeps the promise of columns that have a direction: at each of their splits, no value on
 // the lower side lies above one on the upper side, or both are held to the middle between them.
-func (g *grower) direct(t *Tree) {
+func (g *grower) direct(t *Branches) {
 	any := false
 	for k := range g.d.Table.Columns {
 		any = any || g.d.Table.Columns[k].Direction != 0
@@ -435,14 +435,14 @@ func (g *grower) direct(t *Tree) {
 	g.inner(t, 0)
 }
 
-func (g *grower) extreme(t *Tree, n int32, output int, sign float32) float32 {
+func (g *grower) extreme(t *Branches, n int32, output int, sign float32) float32 {
 	if t.Left[n] == 0 {
 		return t.Value[int(n)*g.outputs+output]
 	}
 	return sign * max(sign*g.extreme(t, t.Left[n], output, sign), sign*g.extreme(t, t.Right[n], output, sign))
 }
 
-func (g *grower) hold(t *Tree, n int32, output int, f func(float32) float32) {
+func (g *grower) hold(t *Branches, n int32, output int, f func(float32) float32) {
 	if t.Left[n] == 0 {
 		at := int(n)*g.outputs + output
 		t.Value[at] = f(t.Value[at])

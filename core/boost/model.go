@@ -14,11 +14,11 @@ import (
 
 // Model is a fitted ensemble.
 type Model struct {
-	Loss    Loss      `json:"loss"`
-	Columns []string  `json:"columns"`
-	Scales  []Scale   `json:"scales"`
-	Start   []float64 `json:"start"`
-	Trees   []Tree    `json:"trees"`
+	Loss    Loss       `json:"loss"`
+	Columns []string   `json:"columns"`
+	Scales  []Scale    `json:"scales"`
+	Start   []float64  `json:"start"`
+	Trees   []Branches `json:"trees"`
 	// Curve is the mean loss of the training rows after each tree, and Held that of the held-out
 	// ones, where there are any.
 	Curve []float64 `json:"curve,omitempty"`
@@ -180,7 +180,7 @@ func (h *held) mean(m *Model) float64 {
 }
 
 // stop takes a tree in and says whether none has been better for long.
-func (h *held) stop(m *Model, t *Tree, patience int) bool {
+func (h *held) stop(m *Model, t *Branches, patience int) bool {
 	x := make([]float32, len(m.Columns))
 	for i := range h.d.Table.Rows() {
 		v := t.Value[int(t.leaf(m.clean(h.d.Table.row(i, x))))*h.outputs:]

@@ -1,8 +1,8 @@
 package boost
 
-// Tree is a regression tree as arrays of nodes; the first is the root. A node with Left 0 is a
+// Branches are a regression tree as arrays of nodes; the first is the root. A node with Left 0 is a
 // leaf.
-type Tree struct {
+type Branches struct {
 	Column []int32   `json:"column"`
 	Cut    []float32 `json:"cut"` // numbers up to it go left
 	// Sets are the codes that go left at a node that splits a category, by Set of the node from 1.
@@ -16,7 +16,7 @@ type Tree struct {
 	Value   []float32   `json:"value"` // of every node, outputs one after another
 }
 
-func (t *Tree) add(outputs int) int32 {
+func (t *Branches) add(outputs int) int32 {
 	n := int32(len(t.Column))
 	t.Column, t.Cut, t.Set, t.Unknown = append(t.Column, 0), append(t.Cut, 0), append(t.Set, 0), append(t.Unknown, false)
 	t.Left, t.Right, t.Cover, t.Gain = append(t.Left, 0), append(t.Right, 0), append(t.Cover, 0), append(t.Gain, 0)
@@ -25,7 +25,7 @@ func (t *Tree) add(outputs int) int32 {
 }
 
 // next is the node below one that a row goes to.
-func (t *Tree) next(n int32, x []float32) int32 {
+func (t *Branches) next(n int32, x []float32) int32 {
 	v := x[t.Column[n]]
 	left := t.Unknown[n]
 	if set := t.Set[n]; set > 0 {
@@ -42,7 +42,7 @@ func (t *Tree) next(n int32, x []float32) int32 {
 }
 
 // leaf is the leaf that a row falls into.
-func (t *Tree) leaf(x []float32) int32 {
+func (t *Branches) leaf(x []float32) int32 {
 	n := int32(0)
 	for t.Left[n] != 0 {
 		n = t.next(n, x)
@@ -51,7 +51,7 @@ func (t *Tree) leaf(x []float32) int32 {
 }
 
 // leafOf is the leaf of a row of a binned table.
-func (t *Tree) leafOf(b *binned, row int, cuts []uint8) int32 {
+func (t *Branches) leafOf(b *binned, row int, cuts []uint8) int32 {
 	n := int32(0)
 	for t.Left[n] != 0 {
 		bin := b.byColumn[t.Column[n]][row]

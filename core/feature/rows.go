@@ -331,6 +331,9 @@ func (c *Column) IsEvent() bool {
 	return c.Kind == kindEvent || c.Kind == kindSince || c.Kind == kindUntil
 }
 
+// OfGroup says that the column is a mean over like series.
+func (c *Column) OfGroup() bool { return c.Kind == kindGroup }
+
 // Counts says that the column counts periods since or until an event.
 func (c *Column) Counts() bool { return c.Kind == kindSince || c.Kind == kindUntil }
 

@@ -184,6 +184,8 @@ func TestSignsAreKept(t *testing.T) {
 	assert.ErrorContains(t, err, "is not one of")
 	f, err := boosting.Families().Find("boosting")
 	require.NoError(t, err)
+	assert.ErrorContains(t, f.Suits(model.Values{"features": []string{"group mean 4 of region"}}, v, 6), "boosting takes no means over groups")
+	assert.NoError(t, f.Suits(model.Values{"features": []string{"price", "spread 8"}, "signs": []string{"price negative"}}, v, 6))
 	for sign, want := range map[string]string{"rent negative": `no driver of the features is called "rent"`, "price": "say a driver and positive or negative", "price sideways": "say a driver"} {
 		assert.ErrorContains(t, f.Suits(model.Values{"signs": []string{sign}}, v, 6), want)
 	}

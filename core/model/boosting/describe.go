@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"paperkettle/core/boost"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
@@ -151,21 +150,11 @@ const (
 func (a *attempt) worths() []model.Worth {
 	_, held := a.rows.split()
 	n := held.Table.Rows()
-	if stride := 1 + n/mostShuffled; stride > 1 {
-		few := boost.Data{Table: &boost.Table{Columns: slices.Clone(held.Table.Columns)}}
-		for k := range few.Table.Columns {
-			c := &few.Table.Columns[k]
-			all := c.Values
-			c.Values = nil
-			for i := 0; i < n; i += stride {
-				c.Values = append(c.Values, all[i])
-			}
-		}
-		for i := 0; i < n; i += stride {
-			few.Target = append(few.Target, held.Target[i])
-		}
-		held = few
+	var some []int32
+	for i := 0; i < n; i += 1 + n/mostShuffled {
+		some = append(some, int32(i))
 	}
+	held = held.Pick(some)
 	gains := a.trees.Gains()
 	order := make([]int, len(gains))
 	for k := range order {

@@ -42,12 +42,25 @@ func Families() model.Catalogue {
 				recipe, err = feature.Parse(usual(feature.SettingOf(view, horizon)), feature.SettingOf(view, horizon))
 			}
 			if err == nil {
+				err = noGroups(recipe)
+			}
+			if err == nil {
 				_, err = Model{Signs: v.Names("signs")}.signsOf(recipe)
 			}
 			return err
 		},
 		Read: read,
 	}}
+}
+
+// noGroups refuses means over groups: they would have to be made anew for each inner origin.
+func noGroups(r feature.Recipe) error {
+	for k := range r.Columns {
+		if c := &r.Columns[k]; c.OfGroup() {
+			return fmt.Errorf("feature %q: boosting takes no means over groups; its trees see the attributes themselves", c.Line)
+		}
+	}
+	return nil
 }
 
 // groupedBy is the attribute whose series share trees, or all; empty for none.

@@ -153,8 +153,11 @@ func (w *writer) fill(step int, base float64, x []float32) {
 		at++
 	}
 	for k, v := range w.plain {
-		if w.lay.Recipe.Columns[k].Level {
+		switch c := &w.lay.Recipe.Columns[k]; {
+		case c.Level:
 			v = (v - base) / w.unit
+		case c.Known == feature.AtOrigin || c.Known == feature.BeforeStep: // on the measure's scale
+			v /= w.unit
 		}
 		put(v)
 	}
@@ -342,18 +345,12 @@ func (r *rows) take(s panel.SeriesView, laid *feature.Rows, i, origin int, base 
 	}
 }
 
-// table is the columns of some rows.
-func (r *rows) table(places []int32) *boost.Table {
+// table is the columns of all rows.
+func (r *rows) table() *boost.Table {
 	t := &boost.Table{Columns: make([]boost.Column, len(r.columns))}
 	names := r.lay.names()
 	for k := range r.columns {
 		c := boost.Column{Name: names[k], Values: r.columns[k]}
-		if places != nil {
-			c.Values = make([]float32, len(places))
-			for j, i := range places {
-				c.Values[j] = r.columns[k][i]
-			}
-		}
 		if k < 2*len(r.lay.Signs) {
 			c.Direction = r.lay.Signs[k%len(r.lay.Signs)]
 		}
@@ -378,7 +375,7 @@ func (l *Layout) names() (out []string) {
 	return append(out, l.Names...)
 }
 
-func (r *rows) all() boost.Data { return boost.Data{Table: r.table(nil), Target: r.target} }
+func (r *rows) all() boost.Data { return boost.Data{Table: r.table(), Target: r.target} }
 
 // heldFrom is the axis index from which actuals are held out.
 func (r *rows) heldFrom() int32 {
@@ -397,14 +394,7 @@ func (r *rows) split() (train, held boost.Data) {
 			late = append(late, int32(i))
 		}
 	}
-	pick := func(places []int32) boost.Data {
-		d := boost.Data{Table: r.table(places), Target: make([]float32, len(places))}
-		for j, i := range places {
-			d.Target[j] = r.target[i]
-		}
-		return d
-	}
-	return pick(early), pick(late)
+	return r.all().Pick(early), r.all().Pick(late)
 }
 
 // loss is what trees make small: squares near, and sizes beyond what errors usually are.

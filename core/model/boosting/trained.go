@@ -124,7 +124,10 @@ func (t *Trained) forecast(ctx context.Context, f *Forest, v panel.View, horizon
 				return
 			}
 			rows := res.Series[j]
-			failed[j] = errors.Join(failed[j], model.Guard(func() error { return p.correct(f, v.Series(j), rows) }))
+			if err := model.Guard(func() error { return p.correct(f, v.Series(j), rows) }); err != nil {
+				failed[j] = errors.Join(failed[j], err)
+				return
+			}
 			i := f.Places[j]
 			if out.Series[i].Mean == nil {
 				out.Series[i] = forecast.NewRows(horizon)
