@@ -46,6 +46,11 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
     begin(first, datasets.find((d) => d.name === first)?.cadence, families),
   );
   const set = (field: Field) => (value: string) => dispatch({ set: field, value });
+  const typed = (
+    field: Field,
+    label: string,
+    more?: { width?: string; placeholder?: string; hint?: string },
+  ) => <Input label={label} value={draft[field]} onChange={set(field)} {...more} />;
   const drivers = datasets.find((d) => d.name === draft.dataset)?.drivers ?? [];
   const navigate = useNavigate();
   const plan = planOf(draft, drivers);
@@ -90,52 +95,14 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
             onChange={set("dataset")}
             options={datasets.map((d) => ({ value: d.name, text: `${d.name} (${d.cadence})` }))}
           />
-          <Input label="Horizon, in periods" value={draft.horizon} onChange={set("horizon")} width="w-32" />
-          <Input
-            label="Windows"
-            value={draft.windows}
-            onChange={set("windows")}
-            width="w-24"
-            hint="1 is a holdout"
-          />
-          <Input
-            label="Stride"
-            value={draft.stride}
-            onChange={set("stride")}
-            width="w-24"
-            placeholder={draft.horizon}
-          />
-          <Input
-            label="Last periods to train on"
-            value={draft.sliding}
-            onChange={set("sliding")}
-            width="w-40"
-            placeholder="all of them"
-          />
-          <Input label="Gap" value={draft.gap} onChange={set("gap")} width="w-16" placeholder="0" />
-          <Input
-            label="Train"
-            value={draft.refit}
-            onChange={set("refit")}
-            width="w-28"
-            placeholder="every window"
-            hint="every:N or once"
-          />
-          <Input
-            label="Ranked by"
-            value={draft.metric}
-            onChange={set("metric")}
-            width="w-24"
-            placeholder="mase"
-          />
-          <Input
-            label="Weights"
-            value={draft.weights}
-            onChange={set("weights")}
-            width="w-28"
-            placeholder="none"
-            hint="volume:28"
-          />
+          {typed("horizon", "Horizon, in periods", { width: "w-32" })}
+          {typed("windows", "Windows", { width: "w-24", hint: "1 is a holdout" })}
+          {typed("stride", "Stride", { width: "w-24", placeholder: draft.horizon })}
+          {typed("sliding", "Last periods to train on", { width: "w-40", placeholder: "all of them" })}
+          {typed("gap", "Gap", { width: "w-16", placeholder: "0" })}
+          {typed("refit", "Train", { width: "w-28", placeholder: "every window", hint: "every:N or once" })}
+          {typed("metric", "Ranked by", { width: "w-24", placeholder: "mase" })}
+          {typed("weights", "Weights", { width: "w-28", placeholder: "none", hint: "volume:28" })}
           {drivers
             .filter((d) => !d.known_ahead)
             .map((d) => (
@@ -162,14 +129,9 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
               hint={i === 0 ? "hold, usual, a number or refuse" : undefined}
             />
           ))}
-          <Input label="Levels, in per cent" value={draft.levels} onChange={set("levels")} width="w-28" />
-          <Input label="Seed" value={draft.seed} onChange={set("seed")} width="w-20" />
-          <Input
-            label="Name"
-            value={draft.name}
-            onChange={set("name")}
-            placeholder={`${draft.dataset}, ${draft.horizon} ahead`}
-          />
+          {typed("levels", "Levels, in per cent", { width: "w-28" })}
+          {typed("seed", "Seed", { width: "w-20" })}
+          {typed("name", "Name", { placeholder: `${draft.dataset}, ${draft.horizon} ahead` })}
         </div>
       </Section>
       <Section title="Split">
