@@ -160,7 +160,7 @@ type occasion struct {
 }
 
 func (l *Lineup) env(contender int, o occasion) model.Env {
-	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Random: l.random(contender, o.stream), Report: o.report, Checkpoint: o.check}
+	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(l.plan.Metric), Random: l.random(contender, o.stream), Report: o.report, Checkpoint: o.check}
 }
 
 func (l *Lineup) random(contender int, stream string) func(series string) *rand.Rand {
@@ -269,6 +269,17 @@ func Forecast(ctx context.Context, m model.Model, v panel.View, env model.Env) (
 	}
 	res, err := trained.Forecast(ctx, v, env.Horizon)
 	return res.Series, res.Err, err
+}
+
+// judge is the kind of error that a metric sums up.
+func judge(metric string) model.Judge {
+	switch metric {
+	case "mae", "medae", "wape", "mape", "smape", "mase", "pinball50":
+		return model.AbsoluteErrors
+	case "mse", "rmse", "rmsse", "r2":
+		return model.SquaredErrors
+	}
+	return model.BothErrors
 }
 
 // metric is what a plan ranks by.

@@ -116,9 +116,26 @@ func student(e, row []float64) {
 	for g, p := range forecast.Grid {
 		row[g] = 0
 		if g != forecast.Median {
-			row[g] = rms * num.StudentQuantile(p, len(e))
+			row[g] = rms * fewQuantile(p, len(e))
 		}
 	}
+}
+
+// fewestFree is with how many degrees of freedom quantiles beyond the outermost level of use go
+// on: with one or two, which one or two errors give, they reach hundreds of deviations.
+const fewestFree = 4
+
+// fewQuantile is Student's quantile within the central 95 %, and beyond that no more than
+// fewestFree degrees of freedom make of it.
+func fewQuantile(p float64, free int) float64 {
+	edge := 0.975
+	if p < 0.5 {
+		edge = 0.025
+	}
+	if free >= fewestFree || (p-edge)*(p-0.5) <= 0 {
+		return num.StudentQuantile(p, free)
+	}
+	return num.StudentQuantile(edge, free) * num.StudentQuantile(p, fewestFree) / num.StudentQuantile(edge, fewestFree)
 }
 
 func keepSides(row []float64) {

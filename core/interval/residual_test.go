@@ -58,6 +58,10 @@ func TestFewErrorsAreStudent(t *testing.T) {
 	_, wider := forecast.Interval(offsets[forecast.GridSize:2*forecast.GridSize], 95)
 	assert.InDelta(t, high*math.Sqrt2, wider, 1e-9, "a step without errors widens the one before")
 	assert.ErrorIs(t, interval.FromErrors([][]float64{nil}, offsets), interval.ErrNoErrors)
+
+	require.NoError(t, interval.FromErrors([][]float64{{1}}, offsets[:forecast.GridSize]))
+	assert.True(t, slices.IsSorted(offsets[:forecast.GridSize]))
+	assert.Less(t, offsets[forecast.GridSize-1], 50.0, "one error does not reach hundreds of deviations")
 }
 
 func TestIntervalsHoldThePointForecast(t *testing.T) {

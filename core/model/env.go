@@ -5,11 +5,22 @@ import (
 	"sync/atomic"
 )
 
-// Env is what training gets besides the data. What is trained depends on Horizon and Random
-// alone.
+// Judge is the kind of error that forecasts will be ranked by, for models that choose.
+type Judge int
+
+const (
+	// BothErrors is where neither kind alone ranks: intervals, or shares of points.
+	BothErrors Judge = iota
+	AbsoluteErrors
+	SquaredErrors
+)
+
+// Env is what training gets besides the data. What is trained depends on Horizon, Judge
+// and Random alone.
 type Env struct {
 	Horizon int // the longest horizon that will be asked for
 	Workers int // how many goroutines may be used; the result must not depend on it
+	Judge   Judge
 	// Random gives the stream that belongs to a series (or to "" for the whole).
 	Random func(series string) *rand.Rand
 	// Report is told how much of the training is done, from 0 to 1, and what is being done; nil

@@ -68,7 +68,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 			if list[k].counts && !e.kinds[i].sparse {
 				continue
 			}
-			e.own[i][k] = sums[k][j].log()
+			e.own[i][k] = sums[k][j].log(env.Judge)
 		}
 	}
 	e.pool(places)
@@ -114,7 +114,7 @@ func (e *evidence) ask(ctx context.Context, v panel.View, env model.Env, k int, 
 	}
 	losses, hearts := make([]loss, n), make([][]single.Heart, n)
 	for round, places := range [][]int{few, rest} {
-		if round == 1 && behind(losses, others, few) {
+		if round == 1 && behind(losses, others, few, env.Judge) {
 			for _, i := range rest {
 				losses[i].failed = true
 			}
@@ -132,14 +132,14 @@ func (e *evidence) ask(ctx context.Context, v panel.View, env model.Env, k int, 
 }
 
 // behind says that losses on some series are hopelessly behind those of a form before.
-func behind(losses []loss, others [][]loss, places []int) bool {
+func behind(losses []loss, others [][]loss, places []int, by model.Judge) bool {
 	for _, other := range others {
 		if other == nil {
 			continue
 		}
 		var sum, squares, n float64
 		for _, i := range places {
-			if d := losses[i].log() - other[i].log(); d == d {
+			if d := losses[i].log(by) - other[i].log(by); d == d {
 				d = max(-most, min(most, d))
 				sum, squares, n = sum+d, squares+d*d, n+1
 			}
@@ -191,13 +191,20 @@ type loss struct {
 	failed          bool
 }
 
-// log is the log of the geometric mean of the mean absolute and the root mean squared error:
-// the one forgives far misses, the other counts little else.
-func (l loss) log() float64 {
+// log is the log of the mean error of the kind that ranks; where neither ranks, of the geometric
+// mean of both: the one forgives far misses, the other counts little else.
+func (l loss) log(by model.Judge) float64 {
 	if l.failed || l.n == 0 {
 		return panel.Unknown
 	}
-	return math.Log(max(exact, math.Sqrt(l.abs/l.n*math.Sqrt(l.squared/l.n))))
+	absolute, squared := l.abs/l.n, math.Sqrt(l.squared/l.n)
+	switch by {
+	case model.AbsoluteErrors:
+		squared = absolute
+	case model.SquaredErrors:
+		absolute = squared
+	}
+	return math.Log(max(exact, math.Sqrt(absolute*squared)))
 }
 
 // exact is the error, next to the usual change, below which a forecast is taken for exact.
