@@ -38,7 +38,7 @@ var ladder = map[string][]string{
 }
 
 // floors are the core's packages from the ground up: each may import those before it alone.
-var floors = []string{"num", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
+var floors = []string{"num", "num/tensor", "num/net", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
 	"model", "model/harmonic", "model/loess", "model/combine", "model/single", "model/baseline", "model/intermittent", "model/smoothing", "model/theta", "model/arima",
 	"model/decomposition", "model/linear", "model/additive", "model/boosting", "model/automatic", "model/catalogue", "bakeoff"}
 
@@ -70,7 +70,7 @@ func TestTheCoreIsBuiltFromTheGroundUp(t *testing.T) {
 }
 
 // coreMay lists what the core may use besides the standard library's computing parts.
-var coreMay = []string{"gonum.org/v1/gonum"}
+var coreMay = []string{"gonum.org/v1/gonum", "golang.org/x/sys/cpu"}
 
 // coreMustNot lists the standard library's ways out of a computation.
 var coreMustNot = []string{"net", "net/http", "os", "io/fs", "database/sql", "log", "log/slog", "os/exec", "syscall"}
