@@ -40,7 +40,7 @@ var ladder = map[string][]string{
 // floors are the core's packages from the ground up: each may import those before it alone.
 var floors = []string{"num", "num/tensor", "num/net", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
 	"model", "model/harmonic", "model/loess", "model/combine", "model/single", "model/baseline", "model/intermittent", "model/smoothing", "model/theta", "model/arima",
-	"model/decomposition", "model/linear", "model/additive", "model/boosting", "model/automatic", "model/catalogue", "bakeoff"}
+	"model/decomposition", "model/linear", "model/additive", "model/boosting", "model/neural", "model/automatic", "model/catalogue", "bakeoff"}
 
 func TestTheCoreIsBuiltFromTheGroundUp(t *testing.T) {
 	seen := map[string]bool{}

@@ -5,6 +5,7 @@ package forecast
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 
 	"paperkettle/core/num"
@@ -185,4 +186,24 @@ func CheckLevel(level float64) error {
 		return fmt.Errorf("a level of %v %% can't be read: levels run from 50 to 99.9", level)
 	}
 	return nil
+}
+
+// Paths draws futures from the quantiles, one after another, a row of steps each. The normal scores
+// of neighbouring steps have a correlation of ties: a Gaussian copula of the first order.
+//
+// Source: Nelsen, An introduction to copulas (2006).
+func (r Rows) Paths(count int, ties float64, rnd *rand.Rand) []float64 {
+	out := make([]float64, count*len(r.Mean))
+	fresh := math.Sqrt(1 - ties*ties)
+	for i := range count {
+		z := rnd.NormFloat64()
+		for h := range r.Mean {
+			if h > 0 {
+				z = ties*z + fresh*rnd.NormFloat64()
+			}
+			p := 0.5 * math.Erfc(-z/math.Sqrt2)
+			out[i*len(r.Mean)+h] = Quantile(r.At(h), min(max(p, Grid[0]), Grid[GridSize-1]))
+		}
+	}
+	return out
 }

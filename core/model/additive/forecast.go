@@ -249,3 +249,24 @@ func (s *State) placesOf(part string) (out []int) {
 	}
 	return slices.Clip(out)
 }
+
+// Outside gives what takes drivers and events out of a value, and what puts them back: of the
+// values of a view that begins where the one trained on did, and h periods past them.
+func (s *State) Outside(v panel.SeriesView, h int) (take, put func(t int, y float64) float64, err error) {
+	if len(s.Recipe.Drivers)+len(s.Recipe.Events) == 0 {
+		return nil, nil, nil
+	}
+	list, err := s.Recipe.columns(v, -s.Before, len(v.Values)+h-s.Before, -s.Before)
+	if err != nil {
+		return nil, nil, err
+	}
+	moves := make([]float64, len(v.Values)+h)
+	for k, c := range list {
+		if c.kind == ofEvent || c.kind == ofDriver {
+			for t, x := range c.values {
+				moves[t] += s.Beta[k] * x
+			}
+		}
+	}
+	return func(t int, y float64) float64 { return s.Scale.Moved(y, -moves[t]) }, func(t int, y float64) float64 { return s.Scale.Moved(y, moves[t]) }, nil
+}

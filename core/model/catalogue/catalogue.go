@@ -14,6 +14,7 @@ import (
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
 	"paperkettle/core/model/linear"
+	"paperkettle/core/model/neural"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
 )
@@ -31,6 +32,7 @@ func Standard() model.Catalogue {
 		linear.Families(),
 		additive.Families(),
 		boosting.Families(),
+		neural.Families(),
 		combine.Families(),
 	)
 }

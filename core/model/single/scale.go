@@ -87,6 +87,14 @@ func (s Scale) Back(x float64) float64 {
 	return s.Size * x
 }
 
+// Moved is a value moved by something on the scale, also where it has no place there itself.
+func (s Scale) Moved(y, by float64) float64 {
+	if s.Kind == Logs {
+		return (y+s.Shift)*math.Exp(max(-300, min(by, 300))) - s.Shift
+	}
+	return s.Back(s.To(y) + by)
+}
+
 // Mean is the way back of a mean with a variance: without the variance, a forecast of logs
 // would lie low (Duan, Journal of the American Statistical Association 78, 1983, on
 // retransformation; here of normal errors).

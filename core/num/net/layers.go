@@ -8,7 +8,7 @@ import (
 
 // Product is x W.
 func (t *Tape[T]) Product(x, w *Value[T]) *Value[T] {
-	out := t.value(x.Rows, w.Cols, x, w)
+	out := t.zeros(x.Rows, w.Cols, x, w)
 	tensor.Multiply(out.Matrix, x.Matrix, w.Matrix, false, false)
 	out.back = func() {
 		if x.needs {
@@ -16,6 +16,29 @@ func (t *Tape[T]) Product(x, w *Value[T]) *Value[T] {
 		}
 		if w.needs {
 			tensor.Multiply(w.Grad, x.Matrix, out.Grad, true, false)
+		}
+	}
+	return out
+}
+
+// Dense is x W + b.
+func (t *Tape[T]) Dense(x, w, b *Value[T]) *Value[T] {
+	out := t.value(x.Rows, w.Cols, x, w, b)
+	for i := range out.Rows {
+		copy(out.Row(i), b.Data)
+	}
+	tensor.Multiply(out.Matrix, x.Matrix, w.Matrix, false, false)
+	out.back = func() {
+		if x.needs {
+			tensor.Multiply(x.Grad, out.Grad, w.Matrix, false, true)
+		}
+		if w.needs {
+			tensor.Multiply(w.Grad, x.Matrix, out.Grad, true, false)
+		}
+		if b.needs {
+			for i := range out.Rows {
+				addTo(b.Grad.Data, out.Grad.Row(i))
+			}
 		}
 	}
 	return out
@@ -147,7 +170,27 @@ func (t *Tape[T]) Sigmoid(x *Value[T]) *Value[T] {
 // Smooth is x sigmoid(x).
 //
 // Source: Elfwing, Uchibe and Doya, Neural Networks 107 (2018).
-func (t *Tape[T]) Smooth(x *Value[T]) *Value[T] { return t.Times(x, t.Sigmoid(x)) }
+func (t *Tape[T]) Smooth(x *Value[T]) *Value[T] {
+	out := t.value(x.Rows, x.Cols, x)
+	open := tensor.Of(x.Rows, x.Cols, t.raw(x.Rows*x.Cols))
+	for i := range x.Rows {
+		in, to, s := x.Row(i), out.Row(i), open.Row(i)
+		tensor.Sigmoid(s, in)
+		for j, v := range in {
+			to[j] = v * s[j]
+		}
+	}
+	out.back = func() {
+		for i := range out.Rows {
+			g, to := out.Grad.Row(i), x.Grad.Row(i)
+			s, made := open.Row(i)[:len(g)], out.Row(i)[:len(g)]
+			for j, v := range g {
+				to[j] += v * (s[j] + made[j]*(1-s[j]))
+			}
+		}
+	}
+	return out
+}
 
 // Softmax makes every row positive with a sum of 1.
 func (t *Tape[T]) Softmax(x *Value[T]) *Value[T] {
@@ -246,18 +289,24 @@ func (t *Tape[T]) Drop(x *Value[T], share float64) *Value[T] {
 	if t.rnd == nil || share == 0 {
 		return x
 	}
-	mask := t.matrix(x.Rows, x.Cols)
+	mask := tensor.Of(x.Rows, x.Cols, t.raw(x.Rows*x.Cols))
+	kept, bound := T(1/(1-share)), uint64(share*(1<<16))
+	var bits uint64
 	for i := range mask.Data {
-		if t.rnd.Float64() >= share {
-			mask.Data[i] = T(1 / (1 - share))
+		if i%4 == 0 { // sixteen bits each
+			bits = t.rnd.Uint64()
 		}
+		if mask.Data[i] = 0; bits&0xffff >= bound {
+			mask.Data[i] = kept
+		}
+		bits >>= 16
 	}
 	return t.Times(x, t.Given(mask))
 }
 
 // Embed gives a row of a table for every place; -1 is a row of zeros.
 func (t *Tape[T]) Embed(table *Value[T], places []int) *Value[T] {
-	out := t.value(len(places), table.Cols, table)
+	out := t.zeros(len(places), table.Cols, table)
 	for i, p := range places {
 		if p >= 0 {
 			copy(out.Row(i), table.Row(p))
@@ -335,7 +384,7 @@ func (t *Tape[T]) Repeat(x *Value[T], times int) *Value[T] {
 
 // Sum adds up every row.
 func (t *Tape[T]) Sum(x *Value[T]) *Value[T] {
-	out := t.value(x.Rows, 1, x)
+	out := t.zeros(x.Rows, 1, x)
 	for i := range x.Rows {
 		for _, v := range x.Row(i) {
 			out.Data[i] += v
@@ -357,7 +406,7 @@ func (t *Tape[T]) Sum(x *Value[T]) *Value[T] {
 //
 // Source: Vaswani and others, Attention is all you need, 2017.
 func (t *Tape[T]) Attend(query, key, value *Value[T], rows, heads int) *Value[T] {
-	out := t.value(query.Rows, value.Cols, query, key, value)
+	out := t.zeros(query.Rows, value.Cols, query, key, value)
 	wide, deep := query.Cols/heads, value.Cols/heads
 	scale := T(1 / math.Sqrt(float64(wide)))
 	shares := t.matrix(query.Rows*heads, rows)

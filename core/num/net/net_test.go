@@ -27,6 +27,9 @@ func layers[T Float]() []layer[T] {
 		{"product, offset", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 5, 1), s.Vector("b", 5, 0.1)} }, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			return t.Offset(t.Product(x, w[0]), w[1])
 		}},
+		{"dense", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 4, 1), s.Vector("b", 4, 0.1)} }, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
+			return t.Dense(t.Dense(x, w[0], w[1]), w[0], w[1])
+		}},
 		{"rectify, smooth, tanh, sigmoid", dense(4, 5), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			y := t.Product(x, w[0])
 			return t.Add(t.Add(t.Smooth(y), t.Rectify(y)), t.Times(t.Tanh(y), t.Sigmoid(y)))

@@ -85,7 +85,7 @@ func (t *Tape[T]) Pinball(q *Value[T], target, weights []T, probs, shares []floa
 
 // Squares is the sum over rows of a weight times the squared distance to a target, of one column.
 func (t *Tape[T]) Squares(x *Value[T], target, weights []T) *Value[T] {
-	out := t.value(1, 1, x)
+	out := t.zeros(1, 1, x)
 	for i, y := range target {
 		if weights[i] != 0 {
 			d := x.Row(i)[0] - y

@@ -10,7 +10,7 @@ import "paperkettle/core/num/tensor"
 // Neural Computation 12 (2000), for the forget gate.
 func (t *Tape[T]) LSTM(x, in, own, offset *Value[T], steps int) *Value[T] {
 	rows, units := x.Rows/steps, own.Rows
-	gates := t.Offset(t.Product(x, in), offset) // of all steps at once
+	gates := t.Dense(x, in, offset) // of all steps at once
 	out := t.value(x.Rows, units, gates, own)
 	cells, bent := t.matrix(x.Rows, units), t.matrix(x.Rows, units)
 	for s := range steps {
@@ -86,7 +86,7 @@ func (t *Tape[T]) lstmBack(gates, own, out *Value[T], cells, bent tensor.Matrix[
 // performance of recurrent neural networks on GPUs, 2016.
 func (t *Tape[T]) GRU(x, in, own, offset, ownOffset *Value[T], steps int) *Value[T] {
 	rows, units := x.Rows/steps, own.Rows
-	gates := t.Offset(t.Product(x, in), offset)
+	gates := t.Dense(x, in, offset)
 	out := t.value(x.Rows, units, gates, own, ownOffset)
 	inner := t.matrix(x.Rows, 3*units) // the own product
 	for s := range steps {

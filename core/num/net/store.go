@@ -81,6 +81,9 @@ func (s *Store[T]) Each(use func(name string, m tensor.Matrix[T])) {
 	}
 }
 
+// Data is a weight's elements, row by row.
+func (s *Store[T]) Data(w Weight) []T { return s.list[w].Data }
+
 // Values is a copy of all elements, one weight after another.
 func (s *Store[T]) Values() []T {
 	out := make([]T, 0, s.Size())

@@ -62,6 +62,13 @@ func (t *Tape[T]) Reset(rnd *rand.Rand) {
 
 // take gives zeros of the tape's own, until it is reset.
 func (t *Tape[T]) take(n int) []T {
+	out := t.raw(n)
+	clear(out)
+	return out
+}
+
+// raw is take with whatever is there, for what will be written over.
+func (t *Tape[T]) raw(n int) []T {
 	for {
 		if t.at == len(t.room) {
 			t.room = append(t.room, make([]T, max(n, block)))
@@ -69,7 +76,6 @@ func (t *Tape[T]) take(n int) []T {
 		if room := t.room[t.at]; t.used+n <= len(room) {
 			out := room[t.used : t.used+n : t.used+n]
 			t.used += n
-			clear(out)
 			return out
 		}
 		t.at, t.used = t.at+1, 0
@@ -80,9 +86,16 @@ func (t *Tape[T]) matrix(rows, cols int) tensor.Matrix[T] {
 	return tensor.Of(rows, cols, t.take(rows*cols))
 }
 
-// value records a value of a shape, made of others.
+// zeros is value, of zeros.
+func (t *Tape[T]) zeros(rows, cols int, of ...*Value[T]) *Value[T] {
+	v := t.value(rows, cols, of...)
+	clear(v.Data)
+	return v
+}
+
+// value records a value of a shape, made of others, all of which is yet to be written.
 func (t *Tape[T]) value(rows, cols int, of ...*Value[T]) *Value[T] {
-	v := &Value[T]{Matrix: t.matrix(rows, cols)}
+	v := &Value[T]{Matrix: tensor.Of(rows, cols, t.raw(rows*cols))}
 	for _, o := range of {
 		v.needs = v.needs || o.needs
 	}

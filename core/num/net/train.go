@@ -2,6 +2,7 @@ package net
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/gob"
 	"errors"
@@ -37,7 +38,7 @@ type Trainer[T Float] struct {
 	settings Settings
 	tapes    [parts]*Tape[T]
 	state    State[T]
-	sum      []float64 // of gradients, all weights one after another
+	sum      []T // of gradients, all weights one after another
 }
 
 // State is all that a training goes on from.
@@ -52,7 +53,7 @@ var ErrDiverged = errors.New("the training diverged")
 // NewTrainer starts from the store's weights.
 func NewTrainer[T Float](s *Store[T], settings Settings) *Trainer[T] {
 	n := s.Size()
-	t := &Trainer[T]{store: s, settings: settings, sum: make([]float64, n)}
+	t := &Trainer[T]{store: s, settings: settings, sum: make([]T, n)}
 	t.state = State[T]{Mean: make([]T, n), Squares: make([]T, n), Averaged: s.Values()}
 	for i := range t.tapes {
 		t.tapes[i] = NewTape(s)
@@ -81,8 +82,11 @@ func (t *Trainer[T]) Step(ctx context.Context, workers, n int, loss func(tape *T
 	for _, l := range losses {
 		total += l
 	}
-	if math.IsNaN(total) || math.IsInf(total, 0) || !t.move() {
+	if math.IsNaN(total) || math.IsInf(total, 0) {
 		return total, ErrDiverged
+	}
+	if ok, err := t.move(ctx, workers); err != nil || !ok {
+		return total, cmp.Or(err, ErrDiverged)
 	}
 	return total, nil
 }
@@ -96,55 +100,88 @@ func (s Settings) rate(step int) float64 {
 	return s.Rate * (0.01 + 0.99*0.5*(1+math.Cos(math.Pi*along)))
 }
 
-// move takes a step along the sum of the gradients; false where it is no number.
-func (t *Trainer[T]) move() bool {
-	at, length := 0, 0.0
+// slice is how many weights are moved in one go.
+const slice = 1 << 13
+
+// slices cuts the weights into stretches, in their order.
+func (t *Trainer[T]) slices() (out []stretch) {
+	at := 0
 	for w := range t.store.list {
-		for i := range t.store.list[w].Data {
-			g := 0.0
-			for _, tape := range t.tapes {
-				g += float64(tape.grads[w][i])
-			}
-			t.sum[at] = g
-			length += g * g
-			at++
+		n := len(t.store.list[w].Data)
+		for from := 0; from < n; from += slice {
+			to := min(n, from+slice)
+			out = append(out, stretch{w, from, to, at + from})
 		}
+		at += n
+	}
+	return out
+}
+
+// stretch is some elements of a weight, and the place of the first among all.
+type stretch struct{ weight, from, to, at int }
+
+// move takes a step along the sum of the gradients; false where it is no number.
+func (t *Trainer[T]) move(ctx context.Context, workers int) (bool, error) {
+	list := t.slices()
+	lengths := make([]float64, len(list))
+	if err := num.Each(ctx, workers, len(list), func(k int) { lengths[k] = t.gather(list[k]) }); err != nil {
+		return false, err
+	}
+	length := 0.0
+	for _, l := range lengths {
+		length += l
 	}
 	if length = math.Sqrt(length); math.IsNaN(length) || math.IsInf(length, 0) {
-		return false
+		return false, nil
 	}
 	cut := 1.0
 	if t.settings.Clip > 0 && length > t.settings.Clip {
 		cut = t.settings.Clip / length
 	}
-	const keepMean, keepSquares, tiny = 0.9, 0.99, 1e-8
 	rate := t.settings.rate(t.state.Step)
 	t.state.Step++
-	n := float64(t.state.Step)
-	unMean, unSquares := 1/(1-math.Pow(keepMean, n)), 1/(1-math.Pow(keepSquares, n))
-	stays := min(t.settings.Average, n/(n+9))
-	at = 0
-	for _, w := range t.store.list {
-		decay := rate * t.settings.Decay
-		if w.free {
-			decay = 0
-		}
-		for i := range w.Data {
-			g := t.sum[at] * cut
-			m := keepMean*float64(t.state.Mean[at]) + (1-keepMean)*g
-			v := keepSquares*float64(t.state.Squares[at]) + (1-keepSquares)*g*g
-			if v < 1e-30 { // what is nearly nothing is slow to compute with
-				v = 0
-			}
-			t.state.Mean[at], t.state.Squares[at] = T(m), T(v)
-			x := float64(w.Data[i])
-			x -= decay*x + rate*m*unMean/(math.Sqrt(v*unSquares)+tiny)
-			w.Data[i] = T(x)
-			t.state.Averaged[at] = T(stays*float64(t.state.Averaged[at]) + (1-stays)*x)
-			at++
-		}
+	return true, num.Each(ctx, workers, len(list), func(k int) { t.shift(list[k], T(cut), rate) })
+}
+
+// gather sums the tapes' gradients, and gives their squares' sum.
+func (t *Trainer[T]) gather(s stretch) (squares float64) {
+	sum := t.sum[s.at : s.at+s.to-s.from]
+	copy(sum, t.tapes[0].grads[s.weight][s.from:s.to])
+	for _, tape := range t.tapes[1:] {
+		addTo(sum, tape.grads[s.weight][s.from:s.to])
 	}
-	return true
+	for _, g := range sum {
+		squares += float64(g) * float64(g)
+	}
+	return squares
+}
+
+// shift moves a stretch of weights.
+func (t *Trainer[T]) shift(s stretch, cut T, rate float64) {
+	const keepMean, keepSquares, tiny = 0.9, 0.99, 1e-8
+	n := float64(t.state.Step)
+	unMean, unSquares := T(rate/(1-math.Pow(keepMean, n))), T(1/(1-math.Pow(keepSquares, n)))
+	stays := T(min(t.settings.Average, n/(n+9)))
+	w := t.store.list[s.weight]
+	decay := T(rate * t.settings.Decay)
+	if w.free {
+		decay = 0
+	}
+	values, sum := w.Data[s.from:s.to], t.sum[s.at:]
+	means, squares, averaged := t.state.Mean[s.at:], t.state.Squares[s.at:], t.state.Averaged[s.at:]
+	for i := range values {
+		g := sum[i] * cut
+		m := keepMean*means[i] + (1-keepMean)*g
+		v := keepSquares*squares[i] + (1-keepSquares)*g*g
+		if v < 1e-30 { // what is nearly nothing is slow to compute with
+			v = 0
+		}
+		means[i], squares[i] = m, v
+		x := values[i]
+		x -= decay*x + unMean*m/(T(math.Sqrt(float64(v*unSquares)))+tiny)
+		values[i] = x
+		averaged[i] = stays*averaged[i] + (1-stays)*x
+	}
 }
 
 // Averaged are the averaged weights, as Store.Set takes them.

@@ -1,0 +1,55 @@
+package neural
+
+import (
+	"fmt"
+	"strings"
+
+	"paperkettle/core/model"
+)
+
+// Describe says what the networks of a series' group are and how they learnt.
+func (t *Trained) Describe(i int) model.Description {
+	g, _ := t.find(i)
+	if g.Failed != "" {
+		return model.Description{Form: "not fitted", Cautions: []string{g.Failed}}
+	}
+	d := model.Description{}
+	return g.describe(d)
+}
+
+func (g *Group) describe(d model.Description) model.Description {
+	kind := map[string]string{kindPerceptron: "residual blocks", kindLSTM: "an LSTM", kindGRU: "a GRU"}[g.Shape.Kind]
+	d.Form = fmt.Sprintf("%s of %d layers of %d units reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
+		kind, g.Shape.Layers, g.Shape.Units, g.Shape.Window, anchors)
+	if len(g.Weights) > 1 {
+		d.Form += fmt.Sprintf("; the mean of %d such networks", len(g.Weights))
+	}
+	if g.outside != nil {
+		d.Form += "; what the additive regression says of drivers and events is taken out before, and put back after"
+	}
+	d.Why = fmt.Sprintf("learnt from %d windows of %d series, to the loss on held-out windows; then gently from these too", g.Windows, len(g.Places))
+	size := 0
+	if len(g.Weights) > 0 {
+		size = len(g.Weights[0])
+	}
+	d.Parameters = append(d.Parameters,
+		model.Parameter{Name: "weights", Value: float64(size), Meaning: "numbers of a network"},
+		model.Parameter{Name: "windows", Value: float64(g.Windows), Meaning: "that it learnt from: series and origins"})
+	for k, s := range g.Steps {
+		name := ""
+		if len(g.Steps) > 1 {
+			name = fmt.Sprintf(" of network %d", k+1)
+		}
+		d.Parameters = append(d.Parameters,
+			model.Parameter{Name: "batches" + name, Value: float64(s), Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
+			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
+		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Values: g.Helds[k]})
+	}
+	if g.Windows < fewForNetworks {
+		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are few for a network: a simpler family may do as well", g.Windows))
+	}
+	return d
+}
+
+// fewForNetworks is below how many windows a network comes with a caution.
+const fewForNetworks = 1000

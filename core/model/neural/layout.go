@@ -1,0 +1,161 @@
+package neural
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/feature"
+	"paperkettle/core/panel"
+)
+
+// Layout is what a network's columns are, and how far it looks back.
+type Layout struct {
+	Horizon int
+	Window  int // of the last values that it sees one by one
+	Longer  int // a season longer than the shortest, in periods; 0 for none
+	Recipe  feature.Recipe
+	Means   []float64 // of the recipe's columns
+	Spreads []float64
+	Names   []string // of the attributes that it sees
+	Codes   []map[string]int
+	Drivers []int // places of the recipe's columns that are drivers
+}
+
+// layout reads the features and how they vary.
+func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
+	l := &Layout{Horizon: max(1, horizon)}
+	setting := feature.SettingOf(v, horizon)
+	lines := m.Lines
+	if lines == nil {
+		lines = feature.Usual(setting, false, true)
+	}
+	recipe, err := feature.Parse(lines, setting)
+	if err != nil {
+		return nil, err
+	}
+	l.Recipe, _ = recipe.Split()
+	for k := range l.Recipe.Columns {
+		if l.Recipe.Columns[k].IsDriver() {
+			l.Drivers = append(l.Drivers, k)
+		}
+	}
+	season := v.Cadence().Season()
+	if l.Window = m.Window; l.Window == 0 {
+		l.Window = max(16, min(2*season, 64))
+	}
+	for _, period := range v.Cadence().Seasons() {
+		if p := int(period); p > season && l.Longer == 0 && setting.Length > p+p/2 {
+			l.Longer = p - p%season // whole shorter seasons
+		}
+	}
+	l.attributes(v)
+	return l, l.measure(v)
+}
+
+// attributes lists those that tell series apart and not each by itself.
+func (l *Layout) attributes(v panel.View) {
+	for k, name := range v.Attributes() {
+		codes := map[string]int{}
+		for i := range v.Len() {
+			label := v.Series(i).Labels[k]
+			if _, ok := codes[label]; !ok {
+				codes[label] = len(codes)
+			}
+		}
+		if len(codes) > 1 && len(codes) < 255 && len(codes) <= v.Len()/2 {
+			l.Names, l.Codes = append(l.Names, name), append(l.Codes, codes)
+		}
+	}
+}
+
+// mostMeasured is how many series the columns' means are taken of.
+const mostMeasured = 200
+
+// measure finds the means and spreads of the columns.
+func (l *Layout) measure(v panel.View) error {
+	wide := len(l.Recipe.Columns)
+	sums, squares, counts := make([]float64, wide), make([]float64, wide), make([]float64, wide)
+	row := make([]float64, wide)
+	for i := 0; i < v.Len(); i += 1 + v.Len()/mostMeasured {
+		s := v.Series(i)
+		laid, err := l.Recipe.Lay(s, s.Values, 0, nil)
+		if err != nil {
+			return err
+		}
+		for t := 0; t < len(s.Values); t += 1 + len(s.Values)/1000 {
+			laid.FillAhead(t, row)
+			for k, x := range row {
+				if x == x && !math.IsInf(x, 0) {
+					sums[k], squares[k], counts[k] = sums[k]+x, squares[k]+x*x, counts[k]+1
+				}
+			}
+		}
+	}
+	l.Means, l.Spreads = make([]float64, wide), slices.Repeat([]float64{1}, wide)
+	for k := range sums {
+		if counts[k] > 0 {
+			l.Means[k] = sums[k] / counts[k]
+			if sd := math.Sqrt(max(0, squares[k]/counts[k]-l.Means[k]*l.Means[k])); sd > 1e-9*math.Abs(l.Means[k]) && sd > 1e-12 {
+				l.Spreads[k] = sd
+			}
+		}
+	}
+	return nil
+}
+
+// cycles is how many means of earlier seasons a window shows.
+const cycles = 8
+
+// pastWidth is how many numbers a window is, without its attributes: values, which are known,
+// means of seasons before, and facts.
+func (l *Layout) pastWidth() int { return 2*l.Window + cycles + facts }
+
+// stepWidth is how many numbers a step is: columns known ahead, drivers next to what they were
+// of late, how far it is, plain forecasts, and the season's last values.
+func (l *Layout) stepWidth() int { return len(l.Recipe.Columns) + len(l.Drivers) + 3 + anchors + lags }
+
+// fillPast writes a window.
+func (l *Layout) fillPast(p point, out []float32) {
+	for k := range l.Window {
+		if i := p.n - l.Window + k; i >= 0 && panel.Known(p.q.z[i]) {
+			out[k], out[l.Window+k] = bent((p.q.z[i]-p.level)/p.unit), 1
+		}
+	}
+	w := max(4, p.q.season)
+	for k := range cycles {
+		to := p.n - k*w
+		if to <= 0 {
+			break
+		}
+		out[2*l.Window+k] = bent((average(p.q.z[max(0, to-w):to]) - p.level) / p.unit)
+	}
+	copy(out[2*l.Window+cycles:], p.facts[:])
+}
+
+// recent are the means of the drivers' columns of late.
+func (l *Layout) recent(p point) []float32 {
+	wide := len(l.Recipe.Columns)
+	out := make([]float32, len(l.Drivers))
+	from := max(0, p.n-max(8, min(p.q.season, 60)))
+	for j, k := range l.Drivers {
+		for t := from; t < p.n; t++ {
+			out[j] += p.q.around[t*wide+k]
+		}
+		out[j] /= float32(max(1, p.n-from))
+	}
+	return out
+}
+
+// fillStep writes a step, counted from 1; recent are the drivers' means.
+func (l *Layout) fillStep(p point, recent []float32, step int, out []float32) {
+	wide := len(l.Recipe.Columns)
+	around := p.q.around[(p.n-1+step)*wide:][:wide]
+	at := copy(out, around)
+	for j, k := range l.Drivers {
+		out[at+j] = around[k] - recent[j]
+	}
+	at += len(l.Drivers)
+	far := min(step, l.Horizon)
+	out[at], out[at+1], out[at+2] = float32(far)/float32(l.Horizon), float32(math.Log(float64(far)))/4, float32(step%max(1, p.q.season))/float32(max(1, p.q.season))
+	l.place(p, step, out[at+3:])
+}

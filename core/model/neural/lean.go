@@ -1,0 +1,103 @@
+package neural
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/panel"
+)
+
+// leaning is what a network starts from: which plain forecasts do well, and how wide errors are.
+type leaning struct {
+	mix   [anchors]float32
+	quant [9]float32
+}
+
+const (
+	mostLeaned = 2000 // windows that are looked at
+	// sharp is how many times a plain forecast's weight falls by e for an error e times as large.
+	sharp = 5
+)
+
+// lean judges the plain forecasts on some windows.
+func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out leaning) {
+	var sums [anchors]float64
+	stride := 1 + len(windows)/mostLeaned
+	type seen struct {
+		a [anchors]float32
+		y float64
+	}
+	var all []seen
+	row := make([]float32, anchors+lags)
+	for i := 0; i < len(windows); i += stride {
+		w := windows[i]
+		q := list[w.series]
+		p, ok := l.at(q, int(w.n))
+		if !ok {
+			continue
+		}
+		h := 1 + (i/stride)%l.Horizon
+		at := p.n - 1 + h
+		if at >= int(cut[w.series]) || !panel.Known(q.z[at]) {
+			continue
+		}
+		l.place(p, h, row)
+		y := (q.z[at] - p.level) / p.unit
+		s := seen{y: y}
+		for k := range anchors {
+			s.a[k] = row[k]
+			sums[k] += math.Sqrt(math.Abs(y - float64(row[k]))) // which forgives far misses
+		}
+		all = append(all, s)
+	}
+	if len(all) == 0 {
+		return out
+	}
+	least := slices.Min(sums[:])
+	if least <= 0 {
+		least = 1e-9
+	}
+	var weights [anchors]float64
+	total := 0.0
+	for k := range anchors {
+		logit := -2 * sharp * math.Log(max(sums[k], 1e-9)/least)
+		out.mix[k] = float32(max(-12, logit))
+		weights[k] = math.Exp(max(-12, logit))
+		total += weights[k]
+	}
+	errs := make([]float64, len(all))
+	for i, s := range all {
+		mix := 0.0
+		for k := range anchors {
+			mix += weights[k] / total * float64(s.a[k])
+		}
+		errs[i] = s.y - mix
+	}
+	slices.Sort(errs)
+	at := func(p float64) float64 { return errs[int(p*float64(len(errs)-1))] }
+	out.quant[middle] = float32(at(0.5))
+	for j := range probs {
+		switch {
+		case j < middle:
+			out.quant[j] = inverse(at(probs[j+1]) - at(probs[j]))
+		case j > middle:
+			out.quant[j] = inverse(at(probs[j]) - at(probs[j-1]))
+		}
+	}
+	return out
+}
+
+// inverse is the number whose log(1 + e to it) is a distance.
+func inverse(distance float64) float32 {
+	d := max(distance, 1e-3)
+	if d > 20 {
+		return float32(d)
+	}
+	return float32(math.Log(math.Expm1(d)))
+}
+
+// lean has a network start from plain forecasts that do well.
+func (n *Network) lean(from leaning) {
+	copy(n.weights.Data(n.mix.b), from.mix[:])
+	copy(n.weights.Data(n.quant.b), from.quant[:])
+}

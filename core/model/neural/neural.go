@@ -1,0 +1,139 @@
+// Package neural forecasts by networks that are trained on windows of all series: a window of the
+// recent past, scaled by its own level and usual change, tells a decoder what it is like; the
+// decoder sees each step's calendar, drivers, events and the last values of its place in the
+// season, weighs plain forecasts of it, corrects their mix, and gives quantiles. What is far
+// from the range of the past is so no farther for the network than what was always there.
+//
+// Source: direct forecasts of quantiles by one network for many series: Wen and others, A
+// multi-horizon quantile recurrent forecaster, 2017; residual blocks on windows: Oreshkin and
+// others, ICLR 2020; own scales: Smyl, International Journal of Forecasting 36 (2020).
+package neural
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Model trains networks.
+type Model struct {
+	Kind    string
+	Lines   []string // of features; nil for what suits
+	By      string   // an attribute whose series share a network, or all; empty for none
+	Window  int      // 0 for as the season has it
+	Units   int      // 0 for as the number of windows has it
+	Layers  int
+	Dropout float64
+	Passes  float64 // over all windows; 0 for as their number has it
+	Members int
+	Explain bool // drivers and events are explained first
+	Bounds  single.Bounds
+}
+
+// Train trains the groups' networks, one group after another, or side by side where each series
+// is one. A group that fails fails alone.
+func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	groups, err := m.groups(v)
+	if err != nil {
+		return nil, err
+	}
+	out := &Trained{Series: v.Len(), Bounds: m.Bounds, Groups: make([]*Group, len(groups)), workers: env.Workers, view: &v}
+	one := func(k int, part model.Env) {
+		g := &Group{Places: groups[k]}
+		if err := model.Guard(func() error { return m.fit(ctx, v.Pick(groups[k]), part, g) }); err != nil {
+			g.Failed = err.Error()
+		}
+		out.Groups[k] = g
+	}
+	if m.By == "" && len(groups) > 1 {
+		own := env
+		own.Report, own.Checkpoint, own.Workers = nil, nil, 1
+		err = num.Each(ctx, env.Workers, len(groups), func(k int) { one(k, own) })
+	} else {
+		for k := range groups {
+			part := env.Within(float64(k)/float64(len(groups)), float64(k+1)/float64(len(groups)), "")
+			if len(groups) == 1 {
+				part.Checkpoint = env.Checkpoint
+			}
+			one(k, part)
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+		}
+	}
+	return out, errors.Join(err, ctx.Err())
+}
+
+func (m Model) groups(v panel.View) (out [][]int, err error) {
+	if m.By == "" {
+		for i := range v.Len() {
+			out = append(out, []int{i})
+		}
+		return out, nil
+	}
+	if err := single.CheckGroup(v, m.By, single.Everything); err != nil {
+		return nil, err
+	}
+	names, places := single.Groups(v, m.By, single.Everything, func(panel.SeriesView) bool { return true })
+	for _, name := range names {
+		out = append(out, places[name])
+	}
+	return out, nil
+}
+
+// explains says whether drivers or events are there to be explained first.
+func (m Model) explains(v panel.View) bool {
+	if !m.Explain {
+		return false
+	}
+	if slices.ContainsFunc(v.Drivers(), func(d panel.Driver) bool { return d.KnownAhead }) {
+		return true
+	}
+	for i := range v.Len() {
+		if len(v.Series(i).Events()) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// outsider is a model that can take drivers and events out of a series.
+type outsider interface {
+	Outside(v panel.View, i, horizon int) (take, put func(t int, y float64) float64, err error)
+}
+
+// explain trains the additive regression, whose effects are taken out.
+func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	made, _, err := additive.Families().New("additive", nil)
+	if err != nil {
+		return nil, err
+	}
+	return model.Bare(made).Train(ctx, v, env)
+}
+
+// sequences prepares the series of a view; those that can't be are left nil, with the reason.
+//
+// At a forecast, what was explained in training must be known ahead.
+func (l *Layout) sequences(ctx context.Context, v panel.View, horizon, workers int, by model.Trained) ([]*sequence, []error, error) {
+	out, errs := make([]*sequence, v.Len()), make([]error, v.Len())
+	o, _ := by.(outsider)
+	err := num.Each(ctx, workers, v.Len(), func(i int) {
+		errs[i] = model.Guard(func() (err error) {
+			var take, put func(t int, y float64) float64
+			if o != nil {
+				if take, put, err = o.Outside(v, i, horizon); err != nil && horizon > 0 {
+					return err
+				}
+			}
+			out[i], err = l.sequenceOf(v.Series(i), horizon, take, put)
+			return err
+		})
+	})
+	return out, errs, err
+}

@@ -1,0 +1,274 @@
+package neural
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// sequence is a series as a network sees it.
+type sequence struct {
+	z      []float64 // values, drivers and events taken out where that is done
+	own    []float64 // values as they came
+	put    func(t int, y float64) float64
+	first  int // axis index of the first value
+	season int
+	around []float32 // columns known ahead of every period, and horizon periods past the last
+	codes  []int     // of the attributes, -1 where the value is new
+	closed []bool    // periods known not to happen
+}
+
+// sequenceOf prepares a series; outside may be nil.
+func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, take, put func(t int, y float64) float64) (*sequence, error) {
+	q := &sequence{own: s.Values, z: s.Values, put: put, first: s.First, season: l.seasonOf(s)}
+	if take != nil {
+		q.z = make([]float64, len(s.Values))
+		for t, y := range s.Values {
+			q.z[t] = take(t, y)
+		}
+	}
+	for t := range s.Values {
+		if s.Closed(s.First + t) {
+			if q.closed == nil {
+				q.closed = make([]bool, len(s.Values))
+			}
+			q.closed[t] = true
+		}
+	}
+	laid, err := l.Recipe.Lay(s, s.Values, horizon, nil)
+	if err != nil {
+		return nil, err
+	}
+	n, wide := len(s.Values)+horizon, len(l.Recipe.Columns)
+	q.around = make([]float32, n*wide)
+	row := make([]float64, wide)
+	for t := range n {
+		laid.FillAhead(t, row)
+		for k, v := range row {
+			if x := (v - l.Means[k]) / l.Spreads[k]; x == x { // what is unknown is as usual
+				q.around[t*wide+k] = float32(max(-8, min(8, x)))
+			}
+		}
+	}
+	for k := range l.Names {
+		code := -1
+		for j, a := range s.View().Attributes() {
+			if a == l.Names[k] {
+				if c, ok := l.Codes[k][s.Labels[j]]; ok {
+					code = c
+				}
+			}
+		}
+		q.codes = append(q.codes, code)
+	}
+	return q, nil
+}
+
+// seasonOf is the season of a series: the calendar's, or what it shows.
+func (l *Layout) seasonOf(s panel.SeriesView) int {
+	return max(1, single.InputOf(s, l.Horizon, nil).Season())
+}
+
+// point is where a window's origin is, with what a network works in there.
+type point struct {
+	q     *sequence
+	n     int     // values up to the origin
+	level float64 // recent mean
+	unit  float64 // usual change
+	facts [facts]float32
+}
+
+// facts are numbers of a window as a whole.
+const facts = 6
+
+// at looks at a series from an origin; ok is false where nothing is known of late.
+func (l *Layout) at(q *sequence, n int) (p point, ok bool) {
+	p = point{q: q, n: n}
+	recent := tail(q.z[:n], l.reach(q.season))
+	p.level = average(recent)
+	if !panel.Known(p.level) {
+		recent = tail(q.z[:n], 8*l.reach(q.season))
+		if p.level = average(recent); !panel.Known(p.level) {
+			return p, false
+		}
+	}
+	size := max(num.MeanSize(tail(q.z[:n], max(32, 4*q.season))), 1e-12)
+	p.unit = max(usualChange(tail(q.z[:n], max(32, 4*q.season)), q.season), 2e-3*size)
+	before := average(tail(q.z[:max(0, n-q.season)], l.reach(q.season)))
+	slope := (p.level - before) / p.unit
+	if !panel.Known(slope) {
+		slope = 0
+	}
+	last := lastKnown(recent)
+	p.facts = [facts]float32{bent(slope), float32(math.Log10(size / p.unit)), float32(zeros(recent)), bent((last - p.level) / p.unit),
+		float32(math.Log10(float64(n)) - 2), bent(spread(recent)/p.unit - 1)}
+	return p, true
+}
+
+// reach is how many of the last periods tell the level.
+func (l *Layout) reach(season int) int { return max(8, min(2*season, 60)) }
+
+// bent brings large numbers nearer.
+func bent(x float64) float32 {
+	if x != x {
+		return 0
+	}
+	return float32(math.Asinh(x))
+}
+
+// usualChange is the mean absolute change over a season, or over a period where that is less.
+func usualChange(values []float64, season int) float64 {
+	least := math.Inf(1)
+	for _, lag := range []int{1, season} {
+		sum, n := 0.0, 0.0
+		for i := lag; i < len(values); i++ {
+			if d := values[i] - values[i-lag]; d == d {
+				sum, n = sum+math.Abs(d), n+1
+			}
+		}
+		if n >= 2 && sum > 0 {
+			least = min(least, sum/n)
+		}
+	}
+	if math.IsInf(least, 1) {
+		return 0
+	}
+	return least
+}
+
+// anchors is how many plain forecasts a network mixes, and lags how many values of the step's
+// place in the season it sees.
+const (
+	anchors = 11
+	lags    = 4
+)
+
+// anchorNames say what they are.
+var anchorNames = [anchors]string{"last value", "recent mean", "mean of the last 8", "season's last", "season's median of 4", "season's mean of 8", "mean season on the recent level",
+	"season's last, moved as the last value is", "a longer season's last", "a longer season's last on the recent level", "the last value and the recent slope"}
+
+// place fills the plain forecasts of a step, counted from 1, and the season's last values, all in
+// units above the level.
+func (l *Layout) place(p point, step int, out []float32) {
+	z, n, season := p.q.z, p.n, p.q.season
+	in := func(v float64) float64 { return (v - p.level) / p.unit }
+	var a [anchors]float64
+	last := in(lastKnown(z[:n]))
+	if last != last {
+		last = 0
+	}
+	a[0], a[1], a[2] = last, 0, in(average(tail(z[:n], 8)))
+	var near [8]float64
+	count, wasLevel := 0, 0.0
+	back := n - 1 + step - season*((step+season-1)/season)
+	at := back
+	for i := back; i >= 0 && count < len(near) && back-i <= 12*season; i -= season {
+		if panel.Known(z[i]) {
+			if near[count] = in(z[i]); count == 0 {
+				at = i
+			}
+			count++
+		}
+	}
+	for k := range lags {
+		x := math.NaN()
+		if k < count {
+			x = near[k]
+		}
+		out[anchors+k] = bent(x)
+	}
+	if count > 0 && season > 1 {
+		a[3] = near[0]
+		a[5] = average(near[:count])
+		// The season's last, moved by how far the last value is from its own season's last.
+		if w := n - 1 - (back - at) - season*((step+season-1)/season); w >= 0 && w < n && panel.Known(z[w]) {
+			wasLevel = in(z[w])
+			a[7] = near[0] + 0.5*(last-wasLevel)
+		} else {
+			a[7] = near[0]
+		}
+		a[6] = a[5] - in(average(tail(z[:n], min(count, 8)*season)))
+		four := near
+		m := min(count, 4)
+		slices.Sort(four[:m])
+		a[4] = (four[(m-1)/2] + four[m/2]) / 2
+	} else {
+		for _, k := range []int{3, 4, 5, 6, 7} {
+			a[k] = a[min(k, 4)-3]
+		}
+	}
+	a[8], a[9] = a[3], a[3]
+	if long := l.Longer; long > 0 {
+		if i := n - 1 + step - long*((step+long-1)/long); i >= 0 && panel.Known(z[i]) {
+			a[8] = in(z[i])
+			then := average(z[max(0, n-long*((step+long-1)/long)-l.reach(season)):max(0, n-long*((step+long-1)/long))])
+			if a[9] = a[8] - in(then); a[9] != a[9] {
+				a[9] = a[8]
+			}
+		}
+	}
+	a[10] = last + float64(step)*l.slope(p)
+	for k, x := range a {
+		if x != x {
+			x = 0
+		}
+		out[k] = float32(max(-1e4, min(1e4, x)))
+	}
+}
+
+// slope is the recent change a period: from the season before to the last one.
+func (l *Layout) slope(p point) float64 {
+	w := max(4, p.q.season)
+	now, before := average(tail(p.q.z[:p.n], w)), average(tail(p.q.z[:max(0, p.n-w)], w))
+	if s := (now - before) / float64(w) / p.unit; s == s {
+		return s
+	}
+	return 0
+}
+
+func tail(x []float64, n int) []float64 { return x[max(0, len(x)-n):] }
+
+func average(x []float64) float64 {
+	sum, n := 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			sum, n = sum+v, n+1
+		}
+	}
+	return sum / n
+}
+
+func lastKnown(x []float64) float64 {
+	for _, v := range slices.Backward(x) {
+		if panel.Known(v) {
+			return v
+		}
+	}
+	return math.NaN()
+}
+
+func spread(x []float64) float64 {
+	m, sum, n := average(x), 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			sum, n = sum+(v-m)*(v-m), n+1
+		}
+	}
+	return math.Sqrt(sum / n)
+}
+
+func zeros(x []float64) float64 {
+	z, n := 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			n++
+			if v == 0 {
+				z++
+			}
+		}
+	}
+	return z / max(n, 1)
+}

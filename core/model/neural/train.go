@@ -1,0 +1,456 @@
+package neural
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/num/net"
+	"paperkettle/core/num/tensor"
+	"paperkettle/core/panel"
+)
+
+const (
+	batchSize = 128
+	mostSteps = 8 // of a window in a batch
+	// fewestBefore is how many values a window's origin has before it.
+	fewestBefore = 6
+	// checkEvery is after how many batches held-out windows are looked at, and patience how often
+	// in vain.
+	checkEvery = 100
+	patience   = 5
+	mostHeld   = 1500 // held-out windows
+)
+
+// window is a series and how many of its values an origin knows.
+type window struct{ series, n int32 }
+
+// task is one training: windows, and what they are of.
+type task struct {
+	lay     *Layout
+	list    []*sequence
+	windows []window
+	cut     []int32 // of each series: values from this one on are no targets
+	net     *Network
+	seed    uint64
+}
+
+// windows lists the origins of every series that have a target before its cut.
+func windowsOf(lay *Layout, list []*sequence, cut []int32) (out []window) {
+	for i, q := range list {
+		if q == nil {
+			continue
+		}
+		known := 0
+		for n := 1; n < int(cut[i]); n++ {
+			if panel.Known(q.z[n-1]) {
+				known++
+			}
+			if known >= fewestBefore && panel.Known(q.z[n-1]) {
+				out = append(out, window{int32(i), int32(n)})
+			}
+		}
+	}
+	return out
+}
+
+// draw picks a batch: windows, and for each the steps that are looked at.
+func (k *task) draw(step int) (picked []window, steps []int) {
+	rnd := rand.New(rand.NewPCG(k.seed, uint64(step)<<1|1))
+	each := min(mostSteps, k.lay.Horizon)
+	for range batchSize {
+		w := k.windows[rnd.IntN(len(k.windows))]
+		picked = append(picked, w)
+		// Steps whose targets lie before the cut, if there are as many.
+		reach := max(1, min(k.lay.Horizon, int(k.cut[w.series]-w.n)))
+		for range each {
+			steps = append(steps, 1+rnd.IntN(reach))
+		}
+	}
+	return picked, steps
+}
+
+// assemble fills a batch's values, and its targets with their weights where it is learnt from.
+func (k *task) assemble(t *tape, picked []window, steps []int, each int, targets, weights []float32) batch {
+	l := k.lay
+	rows := len(picked)
+	past, step := t.Room(rows, l.pastWidth()), t.Room(rows*each, l.stepWidth())
+	b := batch{each: each, codes: make([][]int, len(l.Names))}
+	var around tensor.Matrix[float32]
+	wide := len(l.Recipe.Columns)
+	if k.net.cells != nil {
+		b.length = l.Window
+		around = t.Room(rows*l.Window, wide+2)
+	}
+	for r, w := range picked {
+		q := k.list[w.series]
+		p, _ := l.at(q, int(w.n))
+		l.fillPast(p, past.Row(r))
+		recent := l.recent(p)
+		for c := range l.Names {
+			b.codes[c] = append(b.codes[c], q.codes[c])
+		}
+		for s := range l.Window {
+			if k.net.cells == nil {
+				break
+			}
+			row := around.Row(s*rows + r)
+			row[0], row[1] = past.Row(r)[s], past.Row(r)[l.Window+s]
+			if at := p.n - l.Window + s; at >= 0 {
+				copy(row[2:], q.around[at*wide:(at+1)*wide])
+			}
+		}
+		for j := range each {
+			h := steps[r*each+j]
+			l.fillStep(p, recent, h, step.Row(r*each+j))
+			if targets == nil {
+				continue
+			}
+			if at := p.n - 1 + h; at < int(k.cut[w.series]) && panel.Known(q.z[at]) && (q.closed == nil || !q.closed[at]) {
+				targets[r*each+j] = float32(max(-1e4, min(1e4, (q.z[at]-p.level)/p.unit)))
+				weights[r*each+j] = 1
+			}
+		}
+	}
+	b.past, b.steps = t.Given(past), t.Given(step)
+	if k.net.cells != nil {
+		b.around = []*value{t.Given(around)}
+	}
+	return b
+}
+
+// loss is the pinball loss of some windows of a batch, next to how many targets it has at most.
+func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value {
+	each := len(steps) / len(picked)
+	targets, weights := make([]float32, (to-from)*each), make([]float32, (to-from)*each)
+	b := k.assemble(t, picked[from:to], steps[from*each:to*each], each, targets, weights)
+	for i := range weights {
+		weights[i] /= float32(len(steps))
+	}
+	return t.Pinball(k.net.forward(t, b), targets, weights, probs, shares)
+}
+
+// held is the mean pinball loss over windows, at all steps; each gives what is forecast of them.
+func (k *task) held(ctx context.Context, workers int, windows []window, each func(w int, p point, quantiles tensor.Matrix[float32])) (float64, error) {
+	const size = 16
+	blocks := (len(windows) + size - 1) / size
+	sums, counts := make([]float64, blocks), make([]float64, blocks)
+	h := k.lay.Horizon
+	err := num.EachWith(ctx, workers, blocks, func() *tape { return net.NewTape(k.net.weights) }, func(t *tape, b int) {
+		some := windows[b*size : min(len(windows), (b+1)*size)]
+		steps := make([]int, 0, len(some)*h)
+		for range some {
+			for s := range h {
+				steps = append(steps, s+1)
+			}
+		}
+		t.Reset(nil)
+		targets, weights := make([]float32, len(steps)), make([]float32, len(steps))
+		q := k.net.forward(t, k.assemble(t, some, steps, h, targets, weights))
+		for _, w := range weights {
+			counts[b] += float64(w)
+		}
+		sums[b] = float64(t.Pinball(q, targets, weights, probs, shares).Data[0])
+		if each != nil {
+			for j, w := range some {
+				p, _ := k.lay.at(k.list[w.series], int(w.n))
+				each(b*size+j, p, q.Part(j*h, (j+1)*h))
+			}
+		}
+	})
+	total, n := 0.0, 0.0
+	for b := range sums {
+		total, n = total+sums[b], n+counts[b]
+	}
+	return total / max(n, 1), err
+}
+
+// course is how a training went so far, as a checkpoint keeps it.
+type course struct {
+	Trainer         []byte
+	Best            []float32
+	Least           float64
+	BestStep, Tries int
+	Curve, Held     []float64
+	Restarts        int
+	Loss            float64     // summed up since the last look
+	Done            [][]float32 // the best weights of the members that are done
+	Steps           []int       // at which each did best
+	Curves, Helds   [][]float64
+}
+
+// settingsOf are those of a training over so many batches.
+func settingsOf(batches, restarts int, seed uint64) net.Settings {
+	return net.Settings{Rate: 2e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1, Average: 0.98, Seed: seed}
+}
+
+// run trains until the batches are through, or held-out windows do no better any more.
+func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func()) error {
+	trainer := net.NewTrainer(k.net.weights, settingsOf(batches, c.Restarts, k.seed))
+	if c.Trainer != nil {
+		if err := trainer.UnmarshalBinary(c.Trainer); err != nil {
+			return err
+		}
+	} else {
+		c.Least, c.BestStep, c.Tries, c.Loss, c.Best = math.Inf(1), 0, 0, 0, nil
+	}
+	start := k.net.weights.Values()
+	for trainer.Steps() < batches {
+		picked, steps := k.draw(trainer.Steps())
+		loss, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
+		switch {
+		case errors.Is(err, net.ErrDiverged) && c.Restarts < 3:
+			if err := k.net.weights.Set(start); err != nil {
+				return err
+			}
+			*c = course{Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
+			return k.run(ctx, env, batches, held, c, save)
+		case err != nil:
+			return err
+		}
+		c.Loss += loss
+		done := trainer.Steps()
+		if done%checkEvery != 0 && done != batches {
+			continue
+		}
+		looked := float64((done-1)%checkEvery + 1)
+		c.Curve, c.Loss = append(c.Curve, c.Loss/looked), 0
+		env.Tell(float64(done)/float64(batches), fmt.Sprintf("batch %d of at most %d, loss %.4f", done, batches, c.Curve[len(c.Curve)-1]))
+		stop, err := k.look(ctx, env.Workers, held, trainer, c)
+		if err != nil {
+			return err
+		}
+		if stop {
+			break
+		}
+		if c.Trainer, err = trainer.MarshalBinary(); err != nil {
+			return err
+		}
+		save()
+	}
+	if c.Trainer = nil; c.Best == nil {
+		c.Best, c.BestStep = slices.Clone(trainer.Averaged()), trainer.Steps()
+	}
+	return k.net.weights.Set(c.Best)
+}
+
+// look judges the averaged weights on held-out windows, and keeps the best.
+func (k *task) look(ctx context.Context, workers int, held []window, trainer *net.Trainer[float32], c *course) (stop bool, err error) {
+	if len(held) == 0 {
+		return false, nil
+	}
+	moving := k.net.weights.Values()
+	if err := k.net.weights.Set(trainer.Averaged()); err != nil {
+		return false, err
+	}
+	loss, err := k.held(ctx, workers, held, nil)
+	if err != nil {
+		return false, err
+	}
+	c.Held = append(c.Held, loss)
+	if c.Tries++; loss < c.Least {
+		c.Least, c.BestStep, c.Best, c.Tries = loss, trainer.Steps(), slices.Clone(trainer.Averaged()), 0
+	}
+	return c.Tries >= patience, k.net.weights.Set(moving)
+}
+
+// heldFrom gives the period from which targets are held out, and the held-out windows.
+func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []window) {
+	cut, whole = make([]int32, len(list)), make([]int32, len(list))
+	longest := 0
+	for i, q := range list {
+		if q != nil {
+			whole[i] = int32(len(q.z))
+			longest = max(longest, len(q.z))
+		}
+	}
+	span := max(l.Horizon, min(longest/6, 4*l.Horizon))
+	if longest < 3*l.Horizon+fewestBefore {
+		span = max(1, longest/4)
+	}
+	copy(cut, whole)
+	count := 0
+	for i, q := range list {
+		if q == nil {
+			continue
+		}
+		own := len(q.z) - span
+		if panel.CountKnown(q.z[:max(0, own)]) < 2*fewestBefore {
+			continue // too short to hold anything out
+		}
+		cut[i] = int32(own)
+		count++
+	}
+	if count == 0 {
+		return cut, whole, nil
+	}
+	origins := max(1, min(span-l.Horizon+1, 8, mostHeld/count))
+	skip := 1 + count/mostHeld
+	for i, q := range list {
+		if q == nil || cut[i] == whole[i] || i%skip != 0 {
+			continue
+		}
+		for o := range origins {
+			n := int(cut[i]) + o*max(1, (span-l.Horizon)/max(1, origins-1))
+			if n < len(q.z) && panel.CountKnown(q.z[:n]) >= fewestBefore && panel.Known(lastKnown(tail(q.z[:n], l.reach(q.season)))) {
+				held = append(held, window{int32(i), int32(n)})
+			}
+		}
+	}
+	return cut, whole, held
+}
+
+// fit trains one group's networks.
+func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) error {
+	lay, err := m.layout(v, env.Horizon)
+	if err != nil {
+		return err
+	}
+	g.Layout, g.Widening = *lay, single.None
+	rnd := env.Random("")
+	seed := rnd.Uint64()
+	var early, whole model.Trained
+	last := v.Origin()
+	if m.explains(v) {
+		span := max(lay.Horizon, 1)
+		if whole, err = explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
+			return err
+		}
+		if early, err = explain(ctx, v.Before(last-span), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
+			early = whole
+		}
+		g.outside = whole
+	}
+	list, _, err := lay.sequences(ctx, v, 0, env.Workers, early)
+	if err != nil {
+		return err
+	}
+	cut, all, held := lay.hold(list, last)
+	windows := windowsOf(lay, list, cut)
+	if len(windows) < fewestWindows {
+		return fmt.Errorf("the histories have %d windows to learn from, and a network needs %d: take a simpler family", len(windows), fewestWindows)
+	}
+	g.Windows = len(windows)
+	sh := m.shape(lay, len(windows))
+	batches := m.batches(len(windows))
+	c := &course{}
+	if env.Checkpoint != nil {
+		if b, err := env.Checkpoint.Load(); err == nil && b != nil {
+			var kept course
+			if gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil {
+				c = &kept
+			}
+		}
+	}
+	save := func() {
+		if env.Checkpoint == nil {
+			return
+		}
+		var b bytes.Buffer
+		if gob.NewEncoder(&b).Encode(c) == nil {
+			_ = env.Checkpoint.Save(b.Bytes()) // the next one comes
+		}
+	}
+	final, _, err := lay.sequences(ctx, v, 0, env.Workers, whole)
+	if err != nil {
+		return err
+	}
+	k := &task{lay: lay}
+	start := lay.lean(list, cut, windows)
+	tell := newTeller(lay, held)
+	for member := range m.Members {
+		from := 0.15 + 0.85*float64(member)/float64(m.Members)
+		part := env.Within(from, from+0.7/float64(m.Members), "")
+		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
+		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
+		k.net.lean(start)
+		if member >= len(c.Done) {
+			k.list, k.cut, k.windows = list, cut, windows
+			if err := k.run(ctx, part, batches, held, c, save); err != nil {
+				return err
+			}
+			*c = course{Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
+			save()
+		}
+		if err := k.net.weights.Set(c.Done[member]); err != nil {
+			return err
+		}
+		k.list, k.cut = list, all
+		loss, err := k.held(ctx, env.Workers, held, func(w int, p point, q tensor.Matrix[float32]) { tell.take(w, p, q) })
+		if err != nil {
+			return err
+		}
+		g.Losses = append(g.Losses, loss)
+		// What was held out is the nearest to what is to be forecast: it is learnt last, gently.
+		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
+		k.seed ^= 1
+		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"), max(20, c.Steps[member]/4)); err != nil {
+			return err
+		}
+		g.networks = append(g.networks, k.net)
+		g.Weights = append(g.Weights, k.net.weights.Values())
+	}
+	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
+	g.Widening, g.Ties = tell.widening(lay, list)
+	return nil
+}
+
+// finish goes on with all windows, at a lower rate.
+func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
+	s := settingsOf(batches, 0, k.seed)
+	s.Rate *= 0.3
+	trainer := net.NewTrainer(k.net.weights, s)
+	start := k.net.weights.Values()
+	for trainer.Steps() < batches {
+		picked, steps := k.draw(trainer.Steps())
+		_, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
+		if errors.Is(err, net.ErrDiverged) {
+			return k.net.weights.Set(start)
+		}
+		if err != nil {
+			return err
+		}
+		if trainer.Steps()%checkEvery == 0 {
+			env.Tell(float64(trainer.Steps())/float64(batches), "")
+		}
+	}
+	return k.net.weights.Set(slices.Clone(trainer.Averaged()))
+}
+
+// fewestWindows is how many windows a network is trained on at least.
+const fewestWindows = 12
+
+// shape lays a network out, by how many windows there are where nothing is said.
+func (m Model) shape(l *Layout, windows int) Shape {
+	sh := Shape{Kind: m.Kind, Units: m.Units, Layers: m.Layers, Past: l.pastWidth(), Window: l.Window, Around: len(l.Recipe.Columns), Step: l.stepWidth(), Dropout: m.Dropout}
+	if sh.Units == 0 {
+		switch {
+		case windows < 1000:
+			sh.Units = 32
+		case windows < 20000 || m.Kind != kindPerceptron:
+			sh.Units = 64
+		default:
+			sh.Units = 128
+		}
+	}
+	for _, codes := range l.Codes {
+		sh.Tables = append(sh.Tables, len(codes))
+	}
+	return sh
+}
+
+// batches is how many batches are trained on at most.
+func (m Model) batches(windows int) int {
+	if m.Passes > 0 {
+		return max(1, int(m.Passes*float64(windows)/batchSize+0.5))
+	}
+	return max(300, min(2000, 20*windows/batchSize))
+}
