@@ -41,6 +41,24 @@ func TestDbg(t *testing.T) {
 		t.Fatal(err)
 	}
 	g := tr.(*Trained).Groups[0]
+	{
+		l := g.Layout
+		list, _, _ := l.sequences(context.Background(), v, 0, 2, nil)
+		cut, whole, held := l.hold(list, 107)
+		w := windowsOf(&l, list, cut)
+		ln := l.lean(list, cut, w)
+		fmt.Println(ln)
+		n := newNetwork(g.Shape, rand.New(rand.NewPCG(1, 1)))
+		n.lean(ln)
+		k := &task{lay: &l, list: list, cut: cut, whole: whole, net: n}
+		for a := range anchors {
+			for b := range anchors { ln.mix[b] = -30 }
+			ln.mix[a] = 0
+			n.lean(ln)
+			loss, _ := k.held(context.Background(), 2, held, nil)
+			fmt.Println(anchorNames[a], loss, len(held), held[:8])
+		}
+	}
 	fmt.Println(g.Steps, g.Losses, g.Curves, g.Helds, g.Widening, g.Ties, g.Windows, g.Failed)
 	res, _ := tr.Forecast(context.Background(), v, 12)
 	for i := range all {

@@ -19,6 +19,7 @@ type sequence struct {
 	around []float32 // columns known ahead of every period, and horizon periods past the last
 	codes  []int     // of the attributes, -1 where the value is new
 	closed []bool    // periods known not to happen
+	smooth [smoothers]smoothed
 }
 
 // sequenceOf prepares a series; outside may be nil.
@@ -37,6 +38,9 @@ func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, take, put func(t in
 			}
 			q.closed[t] = true
 		}
+	}
+	for k := range q.smooth {
+		q.smooth[k] = smooth(q.z, q.season, rates[k])
 	}
 	laid, err := l.Recipe.Lay(s, s.Values, horizon, nil)
 	if err != nil {
@@ -142,13 +146,14 @@ func usualChange(values []float64, season int) float64 {
 // anchors is how many plain forecasts a network mixes, and lags how many values of the step's
 // place in the season it sees.
 const (
-	anchors = 11
+	anchors = 11 + smoothers
 	lags    = 4
 )
 
 // anchorNames say what they are.
 var anchorNames = [anchors]string{"last value", "recent mean", "mean of the last 8", "season's last", "season's median of 4", "season's mean of 8", "mean season on the recent level",
-	"season's last, moved as the last value is", "a longer season's last", "a longer season's last on the recent level", "the last value and the recent slope"}
+	"season's last, moved as the last value is", "a longer season's last", "a longer season's last on the recent level", "the last value and the recent slope",
+	"smoothing, slow, with a season", "smoothing, quick, with a season", "smoothing, quick, with a trend"}
 
 // place fills the plain forecasts of a step, counted from 1, and the season's last values, all in
 // units above the level.
@@ -211,6 +216,9 @@ func (l *Layout) place(p point, step int, out []float32) {
 		}
 	}
 	a[10] = last + float64(step)*l.slope(p)
+	for k := range p.q.smooth {
+		a[11+k] = in(p.q.smooth[k].ahead(n, step))
+	}
 	for k, x := range a {
 		if x != x {
 			x = 0

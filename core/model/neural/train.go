@@ -39,6 +39,7 @@ type task struct {
 	list    []*sequence
 	windows []window
 	cut     []int32 // of each series: values from this one on are no targets
+	whole   []int32 // the same for windows that are held out
 	net     *Network
 	seed    uint64
 }
@@ -141,6 +142,8 @@ func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value 
 // held is the mean pinball loss over windows, at all steps; each gives what is forecast of them.
 func (k *task) held(ctx context.Context, workers int, windows []window, each func(w int, p point, quantiles tensor.Matrix[float32])) (float64, error) {
 	const size = 16
+	all := *k
+	all.cut = k.whole
 	blocks := (len(windows) + size - 1) / size
 	sums, counts := make([]float64, blocks), make([]float64, blocks)
 	h := k.lay.Horizon
@@ -154,7 +157,7 @@ func (k *task) held(ctx context.Context, workers int, windows []window, each fun
 		}
 		t.Reset(nil)
 		targets, weights := make([]float32, len(steps)), make([]float32, len(steps))
-		q := k.net.forward(t, k.assemble(t, some, steps, h, targets, weights))
+		q := k.net.forward(t, all.assemble(t, some, steps, h, targets, weights))
 		for _, w := range weights {
 			counts[b] += float64(w)
 		}
@@ -363,7 +366,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	if err != nil {
 		return err
 	}
-	k := &task{lay: lay}
+	k := &task{lay: lay, whole: all}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
 	for member := range m.Members {
@@ -383,7 +386,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		if err := k.net.weights.Set(c.Done[member]); err != nil {
 			return err
 		}
-		k.list, k.cut = list, all
+		k.list = list
 		loss, err := k.held(ctx, env.Workers, held, func(w int, p point, q tensor.Matrix[float32]) { tell.take(w, p, q) })
 		if err != nil {
 			return err
