@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/model"
@@ -50,6 +51,8 @@ func (r *Repository) Engine(ctx context.Context, b *store.Bakeoff) (*bakeoff.Eng
 // equip gives a lineup its workers, and what was trained before.
 func (r *Repository) equip(l *bakeoff.Lineup) {
 	l.Workers = r.workers
+	began := time.Now()
+	l.Clock = func() time.Duration { return time.Since(began) }
 	if r.keeper.room > 0 {
 		l.Keep = r.keeper
 	}

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -28,6 +29,8 @@ type Lineup struct {
 	// Workers is how many may train a contender that learns from all series at once. Results
 	// do not depend on it.
 	Workers int
+	// Clock tells the time to what is trained within a time; nil where none is kept.
+	Clock func() time.Duration
 	// Keep holds what was trained; nil keeps nothing.
 	Keep Keeper
 }
@@ -160,7 +163,7 @@ type occasion struct {
 }
 
 func (l *Lineup) env(contender int, o occasion) model.Env {
-	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(l.plan.Metric), Random: l.random(contender, o.stream), Report: o.report, Checkpoint: o.check}
+	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(l.plan.Metric), Random: l.random(contender, o.stream), Report: o.report, Clock: l.Clock, Checkpoint: o.check}
 }
 
 func (l *Lineup) random(contender int, stream string) func(series string) *rand.Rand {

@@ -309,7 +309,7 @@ func (m *tunedModel) attempt(ctx context.Context, candidate model.Model, v panel
 			continue
 		}
 		inner := v.Before(origin)
-		rows, errs, err := Forecast(ctx, candidate, inner, model.Env{Horizon: m.horizon, Workers: env.Workers, Judge: env.Judge, Random: env.Random, Report: env.Report})
+		rows, errs, err := Forecast(ctx, candidate, inner, model.Env{Horizon: m.horizon, Workers: env.Workers, Judge: env.Judge, Random: env.Random, Report: env.Report, Clock: env.Clock})
 		if err != nil {
 			return total, nil, err
 		}

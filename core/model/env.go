@@ -3,6 +3,7 @@ package model
 import (
 	"math/rand/v2"
 	"sync/atomic"
+	"time"
 )
 
 // Judge is the kind of error that forecasts will be ranked by, for models that choose.
@@ -26,6 +27,9 @@ type Env struct {
 	// Report is told how much of the training is done, from 0 to 1, and what is being done; nil
 	// where nobody asks. It may be called from several goroutines.
 	Report func(done float64, note string)
+	// Clock tells the time that has passed since some moment, for training that is given a time;
+	// nil where none is kept, and training takes as long as it needs.
+	Clock func() time.Duration
 	// Checkpoint keeps what long training needs to go on after a stop; nil where nothing does.
 	Checkpoint Checkpoint
 }

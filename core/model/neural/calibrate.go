@@ -1,13 +1,13 @@
 package neural
 
 import (
+	"context"
 	"maps"
 	"math"
 	"slices"
 
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
-	"paperkettle/core/num/tensor"
 	"paperkettle/core/panel"
 )
 
@@ -21,21 +21,30 @@ type teller struct {
 func newTeller(l *Layout, held []window) *teller {
 	t := &teller{windows: held, sums: make([][]float64, len(held))}
 	for i := range t.sums {
-		t.sums[i] = make([]float64, l.Horizon*len(probs))
+		t.sums[i] = make([]float64, l.Ahead*len(probs))
 	}
 	return t
 }
 
-// take adds a member's forecast of a window. Windows may come from several goroutines, each once.
-func (t *teller) take(w int, p point, q tensor.Matrix[float32]) {
-	if w == 0 {
+// take adds what a member forecasts of the held-out windows.
+func (t *teller) take(ctx context.Context, workers int, k *task) error {
+	if len(t.windows) > 0 {
 		t.members++
 	}
-	for h := range q.Rows {
-		for j, v := range q.Row(h) {
-			t.sums[w][h*len(probs)+j] += p.level + p.unit*float64(v)
+	h := k.lay.Ahead
+	blocks := (len(t.windows) + forecastBlock - 1) / forecastBlock
+	return num.EachWith(ctx, workers, blocks, func() []*tape { return make([]*tape, 1) }, func(own []*tape, b int) {
+		from := b * forecastBlock
+		some := t.windows[from:min(len(t.windows), from+forecastBlock)]
+		q := k.roll(tapeOf(own, 0, k.net), some, h)
+		for r := range some {
+			for j := range h {
+				for g, v := range q.Row(r*h + j) {
+					t.sums[from+r][j*len(probs)+g] += v
+				}
+			}
 		}
-	}
+	})
 }
 
 // widening is what held-out windows ask for of the intervals, and how errors of neighbouring
@@ -45,14 +54,14 @@ func (t *teller) widening(l *Layout, list []*sequence) (single.Widening, float64
 		return single.None, 0.5
 	}
 	tallies := map[int32]*single.Tally{}
-	trial := single.Trial{Horizon: l.Horizon, Stride: l.Horizon}
+	trial := single.Trial{Horizon: l.Ahead, Stride: l.Ahead}
 	var both, squares float64
 	for w, at := range t.windows {
 		var heart single.Heart
-		actual := make([]float64, l.Horizon)
+		actual := make([]float64, l.Ahead)
 		q := list[at.series]
 		before := math.NaN()
-		for h := range l.Horizon {
+		for h := range l.Ahead {
 			row := t.sums[w][h*len(probs) : (h+1)*len(probs)]
 			for j := range row {
 				row[j] /= float64(t.members)
@@ -79,7 +88,7 @@ func (t *teller) widening(l *Layout, list []*sequence) (single.Widening, float64
 	}
 	ties := 0.5
 	if squares > 0 {
-		ties = max(0, min(0.98, both/squares*float64(l.Horizon)/max(1, float64(l.Horizon-1))))
+		ties = max(0, min(0.98, both/squares*float64(l.Ahead)/max(1, float64(l.Ahead-1))))
 	}
 	var all []single.Tally
 	for _, i := range slices.Sorted(maps.Keys(tallies)) {

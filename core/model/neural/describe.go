@@ -45,6 +45,13 @@ func (g *Group) describe(d model.Description) model.Description {
 			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
 		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Values: g.Helds[k]})
 	}
+	d.Worths = g.Worths
+	if g.Layout.Onward {
+		d.Form += "; it forecasts one step and goes on from its own median"
+	}
+	if g.Hurried {
+		d.Cautions = append(d.Cautions, "the time given was up before the training was done: what was reached is kept")
+	}
 	if g.Windows < fewForNetworks {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are few for a network: a simpler family may do as well", g.Windows))
 	}

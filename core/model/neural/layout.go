@@ -10,9 +10,11 @@ import (
 
 // Layout is what a network's columns are, and how far it looks back.
 type Layout struct {
-	Horizon int
-	Window  int // of the last values that it sees one by one
-	Longer  int // a season longer than the shortest, in periods; 0 for none
+	Ahead   int  // the longest horizon that is asked for
+	Horizon int  // steps that the network has: all of these, or one from which it goes on
+	Onward  bool // it goes on from its own forecasts
+	Window  int  // of the last values that it sees one by one
+	Longer  int  // a season longer than the shortest, in periods; 0 for none
 	Recipe  feature.Recipe
 	Means   []float64 // of the recipe's columns
 	Spreads []float64
@@ -23,7 +25,10 @@ type Layout struct {
 
 // layout reads the features and how they vary.
 func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
-	l := &Layout{Horizon: max(1, horizon)}
+	l := &Layout{Ahead: max(1, horizon), Horizon: max(1, horizon), Onward: m.Onward}
+	if m.Onward {
+		l.Horizon = 1
+	}
 	setting := feature.SettingOf(v, horizon)
 	lines := m.Lines
 	if lines == nil {
@@ -41,7 +46,9 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 	}
 	season := v.Cadence().Season()
 	if l.Window = m.Window; l.Window == 0 {
-		l.Window = max(16, min(2*season, 64))
+		if l.Window = max(16, min(2*season, 64)); m.Kind != kindPerceptron { // which reads it period by period
+			l.Window = max(16, min(2*season, 36))
+		}
 	}
 	for _, period := range v.Cadence().Seasons() {
 		if p := int(period); p > season && l.Longer == 0 && setting.Length > p+p/2 {

@@ -72,8 +72,8 @@ func (r residual) on(t *tape, x *value, drop float64) *value {
 
 // Sizes of the decoder, which all kinds of networks share.
 const (
-	told    = 64 // numbers that a window tells its steps
-	decoder = 96
+	told    = 48 // numbers that a window tells its steps
+	decoder = 64
 	embed   = 4
 	trends  = 3 // bases of the trend, and
 	rounds  = 4 // of the season's

@@ -9,6 +9,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -26,7 +27,7 @@ const (
 	// checkEvery is after how many batches held-out windows are looked at, and patience how often
 	// in vain.
 	checkEvery = 100
-	patience   = 5
+	patience   = 4
 	mostHeld   = 1500 // held-out windows
 )
 
@@ -42,6 +43,37 @@ type task struct {
 	whole   []int32 // the same for windows that are held out
 	net     *Network
 	seed    uint64
+	clock   clock
+}
+
+// clock bounds the time of a training, which may have begun before a stop.
+type clock struct {
+	now    func() time.Duration // nil where nothing is bounded
+	began  time.Duration
+	before time.Duration
+	within time.Duration
+}
+
+func newClock(now func() time.Duration, within, before time.Duration) clock {
+	if now == nil || within <= 0 {
+		return clock{}
+	}
+	return clock{now, now(), before, within}
+}
+
+func (c clock) spent() time.Duration {
+	if c.now == nil {
+		return 0
+	}
+	return c.before + c.now() - c.began
+}
+
+func (c clock) over() bool { return c.now != nil && c.spent() >= c.within }
+
+// part is the clock of a training that may take a share of the whole time.
+func (c clock) part(share float64) clock {
+	c.within = time.Duration(float64(c.within) * share)
+	return c
 }
 
 // windows lists the origins of every series that have a target before its cut.
@@ -139,8 +171,8 @@ func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value 
 	return t.Pinball(k.net.forward(t, b), targets, weights, probs, shares)
 }
 
-// held is the mean pinball loss over windows, at all steps; each gives what is forecast of them.
-func (k *task) held(ctx context.Context, workers int, windows []window, each func(w int, p point, quantiles tensor.Matrix[float32])) (float64, error) {
+// held is the mean pinball loss over windows, at all steps that the network has.
+func (k *task) held(ctx context.Context, workers int, windows []window) (float64, error) {
 	const size = 16
 	all := *k
 	all.cut = k.whole
@@ -162,12 +194,6 @@ func (k *task) held(ctx context.Context, workers int, windows []window, each fun
 			counts[b] += float64(w)
 		}
 		sums[b] = float64(t.Pinball(q, targets, weights, probs, shares).Data[0])
-		if each != nil {
-			for j, w := range some {
-				p, _ := k.lay.at(k.list[w.series], int(w.n))
-				each(b*size+j, p, q.Part(j*h, (j+1)*h))
-			}
-		}
 	})
 	total, n := 0.0, 0.0
 	for b := range sums {
@@ -178,25 +204,51 @@ func (k *task) held(ctx context.Context, workers int, windows []window, each fun
 
 // course is how a training went so far, as a checkpoint keeps it.
 type course struct {
+	Of              string // the fingerprint of what is trained on
 	Trainer         []byte
 	Best            []float32
 	Least           float64
 	BestStep, Tries int
 	Curve, Held     []float64
 	Restarts        int
-	Loss            float64     // summed up since the last look
-	Done            [][]float32 // the best weights of the members that are done
-	Steps           []int       // at which each did best
+	Loss            float64       // summed up since the last look
+	Spent           time.Duration // before the last stop
+	Done            [][]float32   // the best weights of the members that are done
+	Steps           []int         // at which each did best
 	Curves, Helds   [][]float64
+}
+
+// resume gives a training as a stop left it, or a new one, and what saves it.
+func resume(v panel.View, env model.Env) (c *course, save func() error, err error) {
+	c = &course{}
+	if env.Checkpoint == nil {
+		return c, func() error { return nil }, nil
+	}
+	c.Of = v.Fingerprint()
+	b, err := env.Checkpoint.Load()
+	if err != nil {
+		return nil, nil, err
+	}
+	var kept course
+	if len(b) > 0 && gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil && kept.Of == c.Of {
+		c = &kept
+	}
+	return c, func() error {
+		var b bytes.Buffer
+		if err := gob.NewEncoder(&b).Encode(c); err != nil {
+			return err
+		}
+		return env.Checkpoint.Save(b.Bytes())
+	}, nil
 }
 
 // settingsOf are those of a training over so many batches.
 func settingsOf(batches, restarts int, seed uint64) net.Settings {
-	return net.Settings{Rate: 2e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1, Average: 0.98, Seed: seed}
+	return net.Settings{Rate: 1.5e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1, Average: 0.98, Seed: seed}
 }
 
 // run trains until the batches are through, or held-out windows do no better any more.
-func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func()) error {
+func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func() error) error {
 	trainer := net.NewTrainer(k.net.weights, settingsOf(batches, c.Restarts, k.seed))
 	if c.Trainer != nil {
 		if err := trainer.UnmarshalBinary(c.Trainer); err != nil {
@@ -206,7 +258,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		c.Least, c.BestStep, c.Tries, c.Loss, c.Best = math.Inf(1), 0, 0, 0, nil
 	}
 	start := k.net.weights.Values()
-	for trainer.Steps() < batches {
+	for trainer.Steps() < batches && !k.clock.over() {
 		picked, steps := k.draw(trainer.Steps())
 		loss, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
 		switch {
@@ -214,14 +266,14 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			if err := k.net.weights.Set(start); err != nil {
 				return err
 			}
-			*c = course{Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
+			*c = course{Of: c.Of, Spent: c.Spent, Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
 			return k.run(ctx, env, batches, held, c, save)
 		case err != nil:
 			return err
 		}
 		c.Loss += loss
 		done := trainer.Steps()
-		if done%checkEvery != 0 && done != batches {
+		if done%checkEvery != 0 && done != batches && !k.clock.over() {
 			continue
 		}
 		looked := float64((done-1)%checkEvery + 1)
@@ -234,10 +286,13 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		if stop {
 			break
 		}
+		c.Spent = k.clock.spent()
 		if c.Trainer, err = trainer.MarshalBinary(); err != nil {
 			return err
 		}
-		save()
+		if err := save(); err != nil {
+			return err
+		}
 	}
 	if c.Trainer = nil; c.Best == nil {
 		c.Best, c.BestStep = slices.Clone(trainer.Averaged()), trainer.Steps()
@@ -254,7 +309,7 @@ func (k *task) look(ctx context.Context, workers int, held []window, trainer *ne
 	if err := k.net.weights.Set(trainer.Averaged()); err != nil {
 		return false, err
 	}
-	loss, err := k.held(ctx, workers, held, nil)
+	loss, err := k.held(ctx, workers, held)
 	if err != nil {
 		return false, err
 	}
@@ -275,8 +330,8 @@ func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []wi
 			longest = max(longest, len(q.z))
 		}
 	}
-	span := max(l.Horizon, min(longest/6, 4*l.Horizon))
-	if longest < 3*l.Horizon+fewestBefore {
+	span := max(l.Ahead, min(longest/6, 4*l.Ahead))
+	if longest < 3*l.Ahead+fewestBefore {
 		span = max(1, longest/4)
 	}
 	copy(cut, whole)
@@ -295,14 +350,14 @@ func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []wi
 	if count == 0 {
 		return cut, whole, nil
 	}
-	origins := max(1, min(span-l.Horizon+1, 8, mostHeld/count))
+	origins := max(1, min(span-l.Ahead+1, 8, mostHeld/count))
 	skip := 1 + count/mostHeld
 	for i, q := range list {
 		if q == nil || cut[i] == whole[i] || i%skip != 0 {
 			continue
 		}
 		for o := range origins {
-			n := int(cut[i]) + o*max(1, (span-l.Horizon)/max(1, origins-1))
+			n := int(cut[i]) + o*max(1, (span-l.Ahead)/max(1, origins-1))
 			if n < len(q.z) && panel.CountKnown(q.z[:n]) >= fewestBefore && panel.Known(lastKnown(tail(q.z[:n], l.reach(q.season)))) {
 				held = append(held, window{int32(i), int32(n)})
 			}
@@ -323,7 +378,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	var early, whole model.Trained
 	last := v.Origin()
 	if m.explains(v) {
-		span := max(lay.Horizon, 1)
+		span := lay.Ahead
 		if whole, err = explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
 			return err
 		}
@@ -344,28 +399,15 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
-	c := &course{}
-	if env.Checkpoint != nil {
-		if b, err := env.Checkpoint.Load(); err == nil && b != nil {
-			var kept course
-			if gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil {
-				c = &kept
-			}
-		}
-	}
-	save := func() {
-		if env.Checkpoint == nil {
-			return
-		}
-		var b bytes.Buffer
-		if gob.NewEncoder(&b).Encode(c) == nil {
-			_ = env.Checkpoint.Save(b.Bytes()) // the next one comes
-		}
+	c, save, err := resume(v, env)
+	if err != nil {
+		return err
 	}
 	final, _, err := lay.sequences(ctx, v, 0, env.Workers, whole)
 	if err != nil {
 		return err
 	}
+	bound := newClock(env.Clock, m.Within, c.Spent)
 	k := &task{lay: lay, whole: all}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
@@ -373,6 +415,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		from := 0.15 + 0.85*float64(member)/float64(m.Members)
 		part := env.Within(from, from+0.7/float64(m.Members), "")
 		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
+		k.clock = bound.part(0.8 * float64(member+1) / float64(m.Members))
 		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
 		k.net.lean(start)
 		if member >= len(c.Done) {
@@ -380,14 +423,22 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
-			save()
+			*c = course{Of: c.Of, Spent: c.Spent, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
+			if err := save(); err != nil {
+				return err
+			}
 		}
 		if err := k.net.weights.Set(c.Done[member]); err != nil {
 			return err
 		}
 		k.list = list
-		loss, err := k.held(ctx, env.Workers, held, func(w int, p point, q tensor.Matrix[float32]) { tell.take(w, p, q) })
+		loss, err := k.held(ctx, env.Workers, held)
+		if err == nil {
+			err = tell.take(ctx, env.Workers, k)
+		}
+		if err == nil && member == 0 {
+			g.Worths, err = k.worths(ctx, env.Workers, held)
+		}
 		if err != nil {
 			return err
 		}
@@ -395,12 +446,14 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		// What was held out is the nearest to what is to be forecast: it is learnt last, gently.
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
+		k.clock = bound.part(0.8 + 0.2*float64(member+1)/float64(m.Members))
 		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"), max(20, c.Steps[member]/4)); err != nil {
 			return err
 		}
 		g.networks = append(g.networks, k.net)
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
+	g.Hurried = bound.over()
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	g.Widening, g.Ties = tell.widening(lay, list)
 	return nil
@@ -412,7 +465,7 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 	s.Rate *= 0.3
 	trainer := net.NewTrainer(k.net.weights, s)
 	start := k.net.weights.Values()
-	for trainer.Steps() < batches {
+	for trainer.Steps() < batches && !k.clock.over() {
 		picked, steps := k.draw(trainer.Steps())
 		_, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
 		if errors.Is(err, net.ErrDiverged) {
@@ -424,6 +477,9 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 		if trainer.Steps()%checkEvery == 0 {
 			env.Tell(float64(trainer.Steps())/float64(batches), "")
 		}
+	}
+	if trainer.Steps() == 0 {
+		return nil
 	}
 	return k.net.weights.Set(slices.Clone(trainer.Averaged()))
 }
@@ -455,5 +511,5 @@ func (m Model) batches(windows int) int {
 	if m.Passes > 0 {
 		return max(1, int(m.Passes*float64(windows)/batchSize+0.5))
 	}
-	return max(300, min(2000, 20*windows/batchSize))
+	return max(300, min(1000, 12*windows/batchSize))
 }

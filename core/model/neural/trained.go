@@ -7,14 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"math/rand/v2"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/additive"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
-	"paperkettle/core/num/net"
 	"paperkettle/core/num/tensor"
 	"paperkettle/core/panel"
 )
@@ -38,10 +36,12 @@ type Group struct {
 	Widening single.Widening
 	Ties     float64 // correlation of the normal scores of neighbouring steps' errors
 	Windows  int
+	Hurried  bool      // the time that was given was up before the training was done
 	Steps    []int     // at which each member did best
 	Losses   []float64 // of held-out windows
 	Curves   [][]float64
 	Helds    [][]float64
+	Worths   []model.Worth
 
 	networks []*Network
 	outside  model.Trained
@@ -121,21 +121,11 @@ func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int
 	return rows, errs, err
 }
 
-// run gives the members' quantiles of some windows, a matrix each.
-func (g *Group) run(tapes []*tape, list []*sequence, part []window, horizon int) (out []tensor.Matrix[float32]) {
-	steps := make([]int, 0, len(part)*horizon)
-	for range part {
-		for h := range horizon {
-			steps = append(steps, h+1)
-		}
-	}
+// run gives the members' quantiles of some windows.
+func (g *Group) run(tapes []*tape, list []*sequence, part []window, horizon int) (out []tensor.Matrix[float64]) {
 	for k, n := range g.networks {
-		if tapes[k] == nil {
-			tapes[k] = net.NewTape(n.weights)
-		}
-		tapes[k].Reset(nil)
 		task := &task{lay: &g.Layout, list: list, net: n}
-		out = append(out, n.forward(tapes[k], task.assemble(tapes[k], part, steps, horizon, nil, nil)).Matrix)
+		out = append(out, task.roll(tapeOf(tapes, k, n), part, horizon))
 	}
 	return out
 }
@@ -145,8 +135,7 @@ func (g *Group) run(tapes []*tape, list []*sequence, part []window, horizon int)
 //
 // Source: the variance within and between members: Lakshminarayanan, Pritzel and Blundell, NeurIPS
 // 2017; averaged quantiles: Lichtendahl, Grushka-Cockayne and Winkler, Management Science 59 (2013).
-func (g *Group) read(q *sequence, members []tensor.Matrix[float32], r int, rows forecast.Rows) {
-	p, _ := g.Layout.at(q, len(q.z))
+func (g *Group) read(q *sequence, members []tensor.Matrix[float64], r int, rows forecast.Rows) {
 	horizon := len(rows.Mean)
 	row, count := make([]float64, len(probs)), float64(len(members))
 	for h := range horizon {
@@ -154,17 +143,18 @@ func (g *Group) read(q *sequence, members []tensor.Matrix[float32], r int, rows 
 		squares := 0.0
 		for _, m := range members {
 			for j, x := range m.Row(r*horizon + h) {
-				row[j] += float64(x) / count
+				row[j] += x / count
 			}
-			x := float64(m.Row(r*horizon + h)[middle])
-			squares += x * x / count
 		}
-		between := max(0, squares-row[middle]*row[middle])
-		within := (row[6] - row[2]) / 2.563
-		wider := math.Sqrt(1 + between/max(within*within, 1e-12))
+		for _, m := range members {
+			d := m.Row(r*horizon + h)[middle] - row[middle]
+			squares += d * d / count
+		}
+		between, within := squares, (row[6]-row[2])/2.563
+		wider := math.Sqrt(1 + between/max(within*within, 1e-300))
 		median := row[middle]
 		for j := range row {
-			row[j] = p.level + p.unit*(median+(row[j]-median)*min(wider, 3))
+			row[j] = median + (row[j]-median)*min(wider, 3)
 		}
 		out := rows.At(h)
 		rows.Mean[h] = onGrid(row, out, forecast.Grid[:])
@@ -178,6 +168,9 @@ func (g *Group) read(q *sequence, members []tensor.Matrix[float32], r int, rows 
 	}
 }
 
+// pathSeed is of the paths: a series has the same ones whatever its drivers ahead are.
+const pathSeed = 1
+
 // Paths draws futures whose steps go together as errors did, by a chain of normal scores.
 func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, each func(i int, paths []float64, err error)) error {
 	res, err := t.Forecast(ctx, v, horizon)
@@ -190,7 +183,7 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 				each(i, nil, res.Err[i])
 				continue
 			}
-			paths := res.Series[i].Paths(count, g.Ties, rand.New(rand.NewPCG(uint64(count), uint64(horizon))))
+			paths := res.Series[i].Paths(count, g.Ties, num.Stream(pathSeed, v.Series(i).Key))
 			t.Bounds.Clip(paths)
 			each(i, paths, nil)
 		}

@@ -1,0 +1,100 @@
+package neural
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/panel"
+)
+
+// smoothers is how many of the plain forecasts are exponential smoothing under fixed rates.
+const smoothers = 3
+
+// rate is how fast level, trend and season follow, and how much of the trend stays a step.
+type rate struct{ level, trend, season, damping float64 }
+
+var rates = [smoothers]rate{{0.15, 0.01, 0.1, 0.98}, {0.4, 0.03, 0.2, 0.95}, {0.8, 0.3, 0, 0.9}}
+
+// fewestSeasons is how many a series must show for one to be smoothed.
+const fewestSeasons = 3
+
+// smoothed is the states of additive smoothing after every value.
+//
+// Source: Gardner and McKenzie, Forecasting trends in time series, Management Science 31 (1985).
+type smoothed struct {
+	rate         rate
+	level, slope []float64
+	season       []float64 // as last updated, at its period
+	length       int       // of the season; 0 for none
+	start        float64   // mean of the first season
+	seen         int
+}
+
+// smooth runs over a series; unknown values are taken as forecast.
+func smooth(z []float64, season int, r rate) smoothed {
+	n := len(z)
+	s := smoothed{rate: r, level: make([]float64, 0, n), slope: make([]float64, 0, n)}
+	if r.season > 0 && season > 1 && n >= fewestSeasons*season {
+		s.length, s.season = season, make([]float64, 0, n)
+	}
+	s.start = average(z[:min(n, max(1, s.length))])
+	for _, y := range z {
+		s.take(y)
+	}
+	return s
+}
+
+// clone is a copy that goes its own way.
+func (s smoothed) clone() smoothed {
+	s.level, s.slope, s.season = slices.Clone(s.level), slices.Clone(s.slope), slices.Clone(s.season)
+	return s
+}
+
+// take goes on by a value.
+func (s *smoothed) take(y float64) {
+	t, r := len(s.level), s.rate
+	level, slope, at := math.NaN(), 0.0, 0.0
+	if t > 0 {
+		level, slope = s.level[t-1], s.slope[t-1]
+	}
+	if s.length > 0 && t >= s.length {
+		at = s.season[t-s.length]
+	}
+	switch {
+	case !panel.Known(y):
+		if level == level {
+			level, slope = level+r.damping*slope, r.damping*slope
+		}
+	case level != level:
+		if level = y; s.length > 0 && panel.Known(s.start) {
+			level, at = s.start, y-s.start
+		}
+	case s.length > 0 && t < s.length: // the first season is learnt as it is
+		at = y - level
+	default:
+		// Quick at first, as the mean of what was seen is.
+		s.seen++
+		gain := max(r.level, 1/float64(s.seen+1))
+		before := level
+		level = gain*(y-at) + (1-gain)*(level+r.damping*slope)
+		slope = r.trend*(level-before) + (1-r.trend)*r.damping*slope
+		at = r.season*(y-level) + (1-r.season)*at
+	}
+	if s.level, s.slope = append(s.level, level), append(s.slope, slope); s.length > 0 {
+		s.season = append(s.season, at)
+	}
+}
+
+// ahead is the forecast of a step from where n values are known.
+func (s *smoothed) ahead(n, step int) float64 {
+	out := s.level[n-1]
+	if d := s.rate.damping; d < 1 {
+		out += s.slope[n-1] * d * (1 - math.Pow(d, float64(step))) / (1 - d)
+	}
+	if s.length > 0 {
+		if at := n - 1 + step - s.length*((step+s.length-1)/s.length); at >= 0 {
+			out += s.season[at]
+		}
+	}
+	return out
+}
