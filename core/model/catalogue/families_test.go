@@ -27,8 +27,14 @@ func own() (out []string) {
 	return out
 }
 
+// brief are settings under which networks, whose training is long, are small and seen to quickly.
+var brief = map[string]model.Values{"perceptron": {"passes": 1, "units": 8, "members": 1}, "recurrent": {"passes": 1, "units": 8, "members": 2, "window": 8}}
+
 func trainOn(t testing.TB, family string, settings model.Values, p *panel.Panel, origin, h int) (model.Trained, panel.View) {
 	t.Helper()
+	if settings == nil {
+		settings = brief[family]
+	}
 	m, _, err := catalogue.Standard().New(family, settings)
 	require.NoError(t, err)
 	v := panel.NewView(p, all(p), 0, origin)

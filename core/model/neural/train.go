@@ -24,11 +24,13 @@ const (
 	mostSteps = 8 // of a window in a batch
 	// fewestBefore is how many values a window's origin has before it.
 	fewestBefore = 6
-	// checkEvery is after how many batches held-out windows are looked at, and patience how often
-	// in vain.
-	checkEvery = 100
-	patience   = 4
-	mostHeld   = 1500 // held-out windows
+	// looks is how often held-out windows are looked at, fewest and most after how many batches,
+	// and patience how often in vain.
+	looks       = 10
+	fewestTaken = 10
+	mostTaken   = 100
+	patience    = 4
+	mostHeld    = 1500 // held-out windows
 )
 
 // window is a series and how many of its values an origin knows.
@@ -257,6 +259,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 	} else {
 		c.Least, c.BestStep, c.Tries, c.Loss, c.Best = math.Inf(1), 0, 0, 0, nil
 	}
+	every := max(fewestTaken, min(mostTaken, batches/looks))
 	start := k.net.weights.Values()
 	for trainer.Steps() < batches && !k.clock.over() {
 		picked, steps := k.draw(trainer.Steps())
@@ -273,10 +276,10 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		}
 		c.Loss += loss
 		done := trainer.Steps()
-		if done%checkEvery != 0 && done != batches && !k.clock.over() {
+		if done%every != 0 && done != batches && !k.clock.over() {
 			continue
 		}
-		looked := float64((done-1)%checkEvery + 1)
+		looked := float64((done-1)%every + 1)
 		c.Curve, c.Loss = append(c.Curve, c.Loss/looked), 0
 		env.Tell(float64(done)/float64(batches), fmt.Sprintf("batch %d of at most %d, loss %.4f", done, batches, c.Curve[len(c.Curve)-1]))
 		stop, err := k.look(ctx, env.Workers, held, trainer, c)
@@ -474,7 +477,7 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 		if err != nil {
 			return err
 		}
-		if trainer.Steps()%checkEvery == 0 {
+		if trainer.Steps()%mostTaken == 0 {
 			env.Tell(float64(trainer.Steps())/float64(batches), "")
 		}
 	}
@@ -511,5 +514,5 @@ func (m Model) batches(windows int) int {
 	if m.Passes > 0 {
 		return max(1, int(m.Passes*float64(windows)/batchSize+0.5))
 	}
-	return max(300, min(1000, 12*windows/batchSize))
+	return max(200, min(1000, 12*windows/batchSize))
 }

@@ -63,8 +63,12 @@ func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (mode
 	return out, nil
 }
 
-// forecastBlock is how many series are forecast in one go.
-const forecastBlock = 16
+// forecastBlock is how many series are forecast in one go, and mostQuiet over how many unknown
+// values at the end a forecast goes on.
+const (
+	forecastBlock = 16
+	mostQuiet     = 200
+)
 
 func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int, bounds single.Bounds) ([]forecast.Rows, []error, error) {
 	rows, errs := make([]forecast.Rows, v.Len()), make([]error, v.Len())
@@ -98,18 +102,27 @@ func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int
 				errs[j] = fmt.Errorf("nothing is known of the last %s", v.Cadence().Noun(8*g.Layout.reach(q.season)))
 				continue
 			}
-			some = append(some, window{int32(j), int32(len(q.z))})
+			// Over unknown values at the end the forecast goes on from the last known one.
+			quiet := single.Trailing(q.z)
+			if quiet > mostQuiet {
+				quiet = 0
+			}
+			some = append(some, window{int32(j), int32(len(q.z) - quiet)})
 		}
 	}
 	blocks := (len(some) + forecastBlock - 1) / forecastBlock
 	err = num.EachWith(ctx, workers, blocks, func() []*tape { return make([]*tape, len(g.networks)) }, func(tapes []*tape, b int) {
 		part := some[b*forecastBlock : min(len(some), (b+1)*forecastBlock)]
-		quantiles := g.run(tapes, list, part, horizon)
+		reach := horizon
+		for _, w := range part {
+			reach = max(reach, len(list[w.series].z)-int(w.n)+horizon)
+		}
+		quantiles := g.run(tapes, list, part, reach)
 		for r, w := range part {
 			j := int(w.series)
 			errs[j] = model.Guard(func() error {
 				rows[j] = forecast.NewRows(horizon)
-				g.read(list[j], quantiles, r, rows[j])
+				g.read(list[j], quantiles, r*reach+len(list[j].z)-int(w.n), rows[j])
 				values, _ := v.Values(j)
 				g.Widening.Stretch(rows[j], single.Trailing(values))
 				single.Hold(values, rows[j])
@@ -130,24 +143,24 @@ func (g *Group) run(tapes []*tape, list []*sequence, part []window, horizon int)
 	return out
 }
 
-// read turns the members' quantiles of the r-th window into a forecast: their mean, wider by as
+// read turns the members' quantiles, from a row on, into a forecast: their mean, wider by as
 // much as they disagree, with drivers and events put back.
 //
 // Source: the variance within and between members: Lakshminarayanan, Pritzel and Blundell, NeurIPS
 // 2017; averaged quantiles: Lichtendahl, Grushka-Cockayne and Winkler, Management Science 59 (2013).
-func (g *Group) read(q *sequence, members []tensor.Matrix[float64], r int, rows forecast.Rows) {
+func (g *Group) read(q *sequence, members []tensor.Matrix[float64], first int, rows forecast.Rows) {
 	horizon := len(rows.Mean)
 	row, count := make([]float64, len(probs)), float64(len(members))
 	for h := range horizon {
 		clear(row)
 		squares := 0.0
 		for _, m := range members {
-			for j, x := range m.Row(r*horizon + h) {
+			for j, x := range m.Row(first + h) {
 				row[j] += x / count
 			}
 		}
 		for _, m := range members {
-			d := m.Row(r*horizon + h)[middle] - row[middle]
+			d := m.Row(first + h)[middle] - row[middle]
 			squares += d * d / count
 		}
 		between, within := squares, (row[6]-row[2])/2.563
