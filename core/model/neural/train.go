@@ -456,7 +456,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		g.networks = append(g.networks, k.net)
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
-	g.Hurried = bound.over()
+	g.Hurried, g.Kernels = bound.over(), tensor.Kernels()
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	g.Widening, g.Ties = tell.widening(lay, list)
 	return nil

@@ -42,6 +42,7 @@ type Group struct {
 	Curves   [][]float64
 	Helds    [][]float64
 	Worths   []model.Worth
+	Kernels  string // that computed it
 
 	networks []*Network
 	outside  model.Trained
