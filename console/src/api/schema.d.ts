@@ -2728,6 +2728,102 @@ export interface components {
         };
         /** @description Settings of naive. Repeats the last known value. */
         SettingsNaive: Record<string, never>;
+        /** @description Settings of perceptron. A network of residual blocks on scaled windows of all series: it weighs plain forecasts of each step, corrects their mix and gives quantiles. */
+        SettingsPerceptron: {
+            /**
+             * @description share of the units that are left out at each batch of the training
+             * @default 0.1
+             */
+            dropout: number;
+            /**
+             * @description what the additive regression says of drivers and events is taken out first, and put back
+             * @default true
+             */
+            explain: boolean;
+            /** @description the columns known ahead, line by line, as "month as levels", "price log"; see "series features"; left out: calendar, drivers and events */
+            features?: string;
+            /**
+             * @description one after another
+             * @default 2
+             */
+            layers: number;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description networks that start differently and are averaged; where they disagree, intervals are wider
+             * @default 2
+             */
+            members: number;
+            /** @description over all windows, at most; left out: by the number of windows; held-out windows end it sooner */
+            passes?: number;
+            /** @description series with the same value of this attribute share a network; all, or none; left out: all */
+            together?: string;
+            /** @description of a layer; left out: by the number of windows */
+            units?: number;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+            /** @description of how many of the last values it sees each; left out: two seasons, from 16 to 64, or to 36 where they are read one by one */
+            window?: number;
+            /** @description minutes that training may take: what is reached by then is kept; left out: as long as held-out windows gain */
+            within?: number;
+        };
+        /** @description Settings of recurrent. A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps. */
+        SettingsRecurrent: {
+            /**
+             * @description the gates of its units: lstm, or gru, which has fewer
+             * @default lstm
+             * @enum {string}
+             */
+            cell: "lstm" | "gru";
+            /**
+             * @description share of the units that are left out at each batch of the training
+             * @default 0.1
+             */
+            dropout: number;
+            /**
+             * @description what the additive regression says of drivers and events is taken out first, and put back
+             * @default true
+             */
+            explain: boolean;
+            /** @description the columns known ahead, line by line, as "month as levels", "price log"; see "series features"; left out: calendar, drivers and events */
+            features?: string;
+            /**
+             * @description one after another
+             * @default 1
+             */
+            layers: number;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description networks that start differently and are averaged; where they disagree, intervals are wider
+             * @default 2
+             */
+            members: number;
+            /** @description over all windows, at most; left out: by the number of windows; held-out windows end it sooner */
+            passes?: number;
+            /**
+             * @description all steps at once, or one after another, each from the forecasts before
+             * @default direct
+             * @enum {string}
+             */
+            steps: "direct" | "recursive";
+            /** @description series with the same value of this attribute share a network; all, or none; left out: all */
+            together?: string;
+            /** @description of a layer; left out: by the number of windows */
+            units?: number;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+            /** @description of how many of the last values it sees each; left out: two seasons, from 16 to 64, or to 36 where they are read one by one */
+            window?: number;
+            /** @description minutes that training may take: what is reached by then is kept; left out: as long as held-out windows gain */
+            within?: number;
+        };
         /** @description Settings of seasonal-naive. Repeats the last known value of the same place in the season. */
         SettingsSeasonalNaive: {
             /** @description periods in a season; left out: a season that the series shows, or the shortest of the cadence: 24 for hours, 7 for days, 52 for weeks, 12 for months, 4 for quarters */
