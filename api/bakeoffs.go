@@ -62,6 +62,7 @@ type Tune struct {
 	Tries    int              `json:"tries,omitempty" yaml:"tries,omitempty" doc:"of a random search; 20 where left out" minimum:"0"`
 	Windows  int              `json:"windows,omitempty" yaml:"windows,omitempty" doc:"inner windows, one horizon apart; 1 where left out" minimum:"0"`
 	Per      string           `json:"per,omitempty" yaml:"per,omitempty" doc:"one choice for all series (all, the default) or one for each (series)"`
+	Within   float64          `json:"within,omitempty" yaml:"within,omitempty" doc:"minutes after which no further combination is tried; no bound where left out" minimum:"0"`
 }
 
 // Tuning reports the searches of a contender, a line a window.

@@ -44,7 +44,7 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 func contenderOf(c api.Contender) bakeoff.Contender {
 	out := bakeoff.Contender{Name: c.Name, Family: c.Family, Settings: model.Values(c.Settings)}
 	if t := c.Tune; t != nil {
-		out.Tune = &bakeoff.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per}
+		out.Tune = &bakeoff.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per, Within: t.Within}
 	}
 	return out
 }
@@ -66,7 +66,7 @@ func (s *Server) planBack(name, dataset string, revision int, p bakeoff.Plan) ap
 	for _, c := range p.Contenders {
 		entered := api.Contender{Name: c.Name, Family: c.Family, Settings: s.settingsBack(c)}
 		if t := c.Tune; t != nil {
-			entered.Tune = &api.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per}
+			entered.Tune = &api.Tune{Settings: t.Settings, Search: t.Search, Tries: t.Tries, Windows: t.Windows, Per: t.Per, Within: t.Within}
 		}
 		out.Contenders = append(out.Contenders, entered)
 	}

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -156,7 +157,8 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 // and none of them sees past its origin.
 func TestWhatLearnsFromAllSeries(t *testing.T) {
 	p := dailyPanel(30, 160)
-	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Family: "boosting"}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
+	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Family: "boosting"},
+		{Family: "perceptron", Settings: model.Values{"passes": 1, "units": 8, "members": 1}}, {Family: "recurrent", Settings: model.Values{"passes": 1, "units": 8, "members": 1, "steps": "recursive"}}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
 	all := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
@@ -422,4 +424,26 @@ func ExampleEngine_Run() {
 		return err
 	}})
 	// Output: [8 8]
+}
+
+// A search that is given a time tries one combination at least, and says what it had no time for.
+func TestASearchWithinATime(t *testing.T) {
+	plan := baselinePlan(7, 1)
+	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "tuned", Family: "moving-average",
+		Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 7, 21}}, Within: 0.5}})
+	e, err := bakeoff.Prepare(dailyPanel(70, 160), plan, catalogue.Standard())
+	require.NoError(t, err)
+	now := time.Duration(0)
+	e.Lineup.Clock = func() time.Duration { now += 20 * time.Second; return now }
+	all := runAll(t, e, 1, e.Tasks())
+	found := false
+	for _, r := range all {
+		if r.Tuned != nil {
+			found = true
+			require.Len(t, r.Tuned.Trials, 3)
+			assert.NotNil(t, r.Tuned.Trials[0].Score)
+			assert.Contains(t, r.Tuned.Trials[2].Problem, "not tried")
+		}
+	}
+	assert.True(t, found)
 }

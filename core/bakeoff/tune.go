@@ -10,6 +10,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
@@ -27,6 +28,7 @@ type Tune struct {
 	Tries    int              `json:"tries,omitempty"`   // of a random search
 	Windows  int              `json:"windows,omitempty"` // inner windows, one horizon apart
 	Per      string           `json:"per,omitempty"`     // TuneAll, the default, or TuneSeries
+	Within   float64          `json:"within,omitempty"`  // minutes after which no further combination is tried; 0 for no bound
 }
 
 // How far a choice of settings reaches.
@@ -63,6 +65,8 @@ func (t *Tune) complete(cat model.Catalogue, c Contender) error {
 		return fmt.Errorf("per %q is not known: use all or series", t.Per)
 	case t.Windows < 1 || t.Windows > 20:
 		return errors.New("there must be 1 to 20 inner windows")
+	case !(t.Within >= 0):
+		return errors.New("within is a number of minutes from 0 up")
 	case t.Tries < 0 || t.Tries > mostTries:
 		return fmt.Errorf("there can be at most %d tries", mostTries)
 	case len(t.Settings) == 0:
@@ -115,8 +119,9 @@ func (t *Tune) combinations(rnd *rand.Rand) []model.Values {
 	}
 	if t.Search == searchRandom && t.Tries < size {
 		rnd.Shuffle(size, func(i, j int) { which[i], which[j] = which[j], which[i] })
-		which = which[:t.Tries]
-		slices.Sort(which)
+		if which = which[:t.Tries]; t.Within == 0 { // within a time the first of them are tried
+			slices.Sort(which)
+		}
 	}
 	out := make([]model.Values, len(which))
 	for k, index := range which {
@@ -193,8 +198,14 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 	report := &Tuned{Metric: m.metric.Name, Trials: search.Trials}
 	scores := make([][]float64, len(m.models)) // [combination][series]
 	copy(scores, search.Scores)
+	clock := model.NewTimer(env.Clock, m.tune.Within, search.Spent)
 	for k := len(report.Trials); k < len(m.models); k++ {
 		trial := Trial{Settings: m.settings[k]}
+		if k > 0 && clock.Over() {
+			trial.Problem = notTried
+			report.Trials = append(report.Trials, trial)
+			continue
+		}
 		part := env.Within(tuningShare*float64(k)/float64(len(m.models)), tuningShare*float64(k+1)/float64(len(m.models)), fmt.Sprintf("trying settings, %d of %d", k+1, len(m.models)))
 		total, each, err := m.attempt(ctx, m.models[k], sampled, part)
 		switch {
@@ -210,7 +221,7 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 			scores[k] = each
 		}
 		report.Trials = append(report.Trials, trial)
-		search.Trials, search.Scores = report.Trials, scores[:k+1]
+		search.Trials, search.Scores, search.Spent = report.Trials, scores[:k+1], clock.Spent()
 		if err := search.save(env); err != nil {
 			return nil, err
 		}
@@ -220,6 +231,9 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 	return m.fit(ctx, v, env.Within(tuningShare, 1, "training with the settings chosen"), choice, report)
 }
 
+// notTried is said of a combination that there was no time for.
+const notTried = "not tried: the time given was up"
+
 // tuningShare is how much of the training the search takes, where it is told how far that is.
 const tuningShare = 0.95
 
@@ -228,6 +242,7 @@ type searched struct {
 	Of     string // the fingerprint of what is trained on
 	Trials []Trial
 	Scores [][]float64 // of each combination, by series
+	Spent  time.Duration
 }
 
 // resume gives the search as a stop left it, or a new one.

@@ -3088,6 +3088,11 @@ export interface components {
              * @description inner windows, one horizon apart; 1 where left out
              */
             windows?: number;
+            /**
+             * Format: double
+             * @description minutes after which no further combination is tried; no bound where left out
+             */
+            within?: number;
         };
         Tuning: {
             contender: string;

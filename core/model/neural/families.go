@@ -3,7 +3,6 @@ package neural
 import (
 	"slices"
 	"strings"
-	"time"
 
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
@@ -31,7 +30,7 @@ func Families() model.Catalogue {
 
 // family adds what all networks have.
 func family(f model.Family, own []model.Setting, layers float64, kind func(model.Values) string) model.Family {
-	one, few, many, half, most, least, none := 1.0, 4.0, 1024.0, 0.8, 1000.0, 0.01, 0.0
+	one, few, many, half, most, least, none, soonest := 1.0, 4.0, 1024.0, 0.8, 1000.0, 0.01, 0.0, 0.001
 	ten := 10.0
 	f.Settings = slices.Concat(own, []model.Setting{
 		{Name: "window", Kind: model.Whole, Min: &few, Max: &many, Meaning: "of how many of the last values it sees each", Auto: "two seasons, from 16 to 64, or to 36 where they are read one by one"},
@@ -40,7 +39,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		{Name: "members", Kind: model.Whole, Min: &one, Max: &ten, Default: 2.0, Meaning: "networks that start differently and are averaged; where they disagree, intervals are wider"},
 		{Name: "passes", Kind: model.Amount, Min: &least, Max: &most, Meaning: "over all windows, at most", Auto: "by the number of windows; held-out windows end it sooner"},
 		{Name: "dropout", Kind: model.Amount, Min: &none, Max: &half, Default: 0.1, Meaning: "share of the units that are left out at each batch of the training"},
-		{Name: "within", Kind: model.Amount, Min: &none, Meaning: "minutes that training may take: what is reached by then is kept", Auto: "as long as held-out windows gain"},
+		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept", Auto: "as long as held-out windows gain"},
 		{Name: "features", Kind: model.List, Meaning: "the columns known ahead, line by line, as \"month as levels\", \"price log\"; see \"series features\"", Auto: "calendar, drivers and events"},
 		{Name: "explain", Kind: model.Switch, Default: true, Meaning: "what the additive regression says of drivers and events is taken out first, and put back"},
 		{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share a network; all, or none", Auto: "all"},
@@ -48,9 +47,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 	f.New = func(v model.Values) (model.Model, error) {
 		m := Model{Kind: kind(v), Lines: v.Names("features"), By: groupedBy(v), Window: v.Int("window", 0), Units: v.Int("units", 0), Layers: v.Int("layers", int(layers)), Members: v.Int("members", 2), Bounds: single.BoundsOf(v)}
 		m.Onward = v.Text("steps", "") == "recursive"
-		if minutes, ok := v["within"].(float64); ok {
-			m.Within = max(time.Millisecond, time.Duration(minutes*float64(time.Minute)))
-		}
+		m.Within, _ = v["within"].(float64)
 		m.Passes, _ = v["passes"].(float64)
 		m.Dropout, _ = v["dropout"].(float64)
 		m.Explain, _ = v["explain"].(bool)

@@ -146,7 +146,7 @@ func (l *Layout) recent(p point) []float32 {
 	from := max(0, p.n-max(8, min(p.q.season, 60)))
 	for j, k := range l.Drivers {
 		for t := from; t < p.n; t++ {
-			out[j] += p.q.around[t*wide+k]
+			out[j] += p.q.known(t, wide)[k]
 		}
 		out[j] /= float32(max(1, p.n-from))
 	}
@@ -156,7 +156,7 @@ func (l *Layout) recent(p point) []float32 {
 // fillStep writes a step, counted from 1; recent are the drivers' means.
 func (l *Layout) fillStep(p point, recent []float32, step int, out []float32) {
 	wide := len(l.Recipe.Columns)
-	around := p.q.around[(p.n-1+step)*wide:][:wide]
+	around := p.q.known(p.n-1+step, wide)
 	at := copy(out, around)
 	for j, k := range l.Drivers {
 		out[at+j] = around[k] - recent[j]

@@ -13,7 +13,6 @@ import (
 	"context"
 	"errors"
 	"slices"
-	"time"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/additive"
@@ -33,9 +32,9 @@ type Model struct {
 	Dropout float64
 	Passes  float64 // over all windows; 0 for as their number has it
 	Members int
-	Onward  bool          // a step at a time, from its own forecasts
-	Within  time.Duration // that training may take; 0 for as long as it needs
-	Explain bool          // drivers and events are explained first
+	Onward  bool    // a step at a time, from its own forecasts
+	Within  float64 // minutes that training may take; 0 for as long as it needs
+	Explain bool    // drivers and events are explained first
 	Bounds  single.Bounds
 }
 

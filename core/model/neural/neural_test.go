@@ -308,3 +308,32 @@ func TestPathsOfNetworks(t *testing.T) {
 		assert.InDelta(t, 0.8, float64(inside)/count, 0.07)
 	}))
 }
+
+// Series that end before others are forecast from where they end, beside those that do not, also
+// where the network goes on from its own forecasts; one without values fails alone.
+func TestSeriesThatEndBefore(t *testing.T) {
+	const n, h = 150, 7
+	p := shops(6, n, 0.05)
+	for i, quiet := range []int{0, 3, 34, 60} {
+		for t := n - quiet; t < n; t++ {
+			p.Series[i].Values[t] = panel.Unknown
+		}
+	}
+	for t := range p.Series[5].Values {
+		p.Series[5].Values[t] = panel.Unknown
+	}
+	v := viewOf(p, n-1)
+	for _, given := range []model.Values{small(nil), small(model.Values{"steps": "recursive"})} {
+		family := "perceptron"
+		if given["steps"] != nil {
+			family = "recurrent"
+		}
+		res, err := train(t, family, given, v, env(h, 2)).Forecast(t.Context(), v, h)
+		require.NoError(t, err)
+		for i := range 5 {
+			require.NoError(t, res.Err[i])
+			require.NoError(t, res.Series[i].Check())
+		}
+		assert.ErrorContains(t, res.Err[5], "no value is known")
+	}
+}

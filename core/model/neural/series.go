@@ -76,6 +76,15 @@ func (l *Layout) seasonOf(s panel.SeriesView) int {
 	return max(1, single.InputOf(s, l.Horizon, nil).Season())
 }
 
+// known are the columns of a period. Periods past what was laid out are those of windows of a block
+// that go on beyond what is asked of them.
+func (q *sequence) known(t, wide int) []float32 {
+	if wide == 0 {
+		return nil
+	}
+	return q.around[min(t, len(q.around)/wide-1)*wide:][:wide]
+}
+
 // point is where a window's origin is, with what a network works in there.
 type point struct {
 	q     *sequence

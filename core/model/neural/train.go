@@ -45,37 +45,7 @@ type task struct {
 	whole   []int32 // the same for windows that are held out
 	net     *Network
 	seed    uint64
-	clock   clock
-}
-
-// clock bounds the time of a training, which may have begun before a stop.
-type clock struct {
-	now    func() time.Duration // nil where nothing is bounded
-	began  time.Duration
-	before time.Duration
-	within time.Duration
-}
-
-func newClock(now func() time.Duration, within, before time.Duration) clock {
-	if now == nil || within <= 0 {
-		return clock{}
-	}
-	return clock{now, now(), before, within}
-}
-
-func (c clock) spent() time.Duration {
-	if c.now == nil {
-		return 0
-	}
-	return c.before + c.now() - c.began
-}
-
-func (c clock) over() bool { return c.now != nil && c.spent() >= c.within }
-
-// part is the clock of a training that may take a share of the whole time.
-func (c clock) part(share float64) clock {
-	c.within = time.Duration(float64(c.within) * share)
-	return c
+	clock   model.Timer
 }
 
 // windows lists the origins of every series that have a target before its cut.
@@ -140,7 +110,7 @@ func (k *task) assemble(t *tape, picked []window, steps []int, each int, targets
 			row := around.Row(s*rows + r)
 			row[0], row[1] = past.Row(r)[s], past.Row(r)[l.Window+s]
 			if at := p.n - l.Window + s; at >= 0 {
-				copy(row[2:], q.around[at*wide:(at+1)*wide])
+				copy(row[2:], q.known(at, wide))
 			}
 		}
 		for j := range each {
@@ -261,7 +231,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 	}
 	every := max(fewestTaken, min(mostTaken, batches/looks))
 	start := k.net.weights.Values()
-	for trainer.Steps() < batches && !k.clock.over() {
+	for trainer.Steps() < batches && !k.clock.Over() {
 		picked, steps := k.draw(trainer.Steps())
 		loss, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
 		switch {
@@ -276,7 +246,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		}
 		c.Loss += loss
 		done := trainer.Steps()
-		if done%every != 0 && done != batches && !k.clock.over() {
+		if done%every != 0 && done != batches && !k.clock.Over() {
 			continue
 		}
 		looked := float64((done-1)%every + 1)
@@ -289,7 +259,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		if stop {
 			break
 		}
-		c.Spent = k.clock.spent()
+		c.Spent = k.clock.Spent()
 		if c.Trainer, err = trainer.MarshalBinary(); err != nil {
 			return err
 		}
@@ -410,7 +380,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	if err != nil {
 		return err
 	}
-	bound := newClock(env.Clock, m.Within, c.Spent)
+	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	k := &task{lay: lay, whole: all}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
@@ -418,7 +388,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		from := 0.15 + 0.85*float64(member)/float64(m.Members)
 		part := env.Within(from, from+0.7/float64(m.Members), "")
 		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
-		k.clock = bound.part(0.8 * float64(member+1) / float64(m.Members))
+		k.clock = bound.Part(0.8 * float64(member+1) / float64(m.Members))
 		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
 		k.net.lean(start)
 		if member >= len(c.Done) {
@@ -449,14 +419,14 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		// What was held out is the nearest to what is to be forecast: it is learnt last, gently.
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
-		k.clock = bound.part(0.8 + 0.2*float64(member+1)/float64(m.Members))
+		k.clock = bound.Part(0.8 + 0.2*float64(member+1)/float64(m.Members))
 		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"), max(20, c.Steps[member]/4)); err != nil {
 			return err
 		}
 		g.networks = append(g.networks, k.net)
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
-	g.Hurried, g.Kernels = bound.over(), tensor.Kernels()
+	g.Hurried, g.Kernels = bound.Over(), tensor.Kernels()
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	g.Widening, g.Ties = tell.widening(lay, list)
 	return nil
@@ -468,7 +438,7 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 	s.Rate *= 0.3
 	trainer := net.NewTrainer(k.net.weights, s)
 	start := k.net.weights.Values()
-	for trainer.Steps() < batches && !k.clock.over() {
+	for trainer.Steps() < batches && !k.clock.Over() {
 		picked, steps := k.draw(trainer.Steps())
 		_, err := trainer.Step(ctx, env.Workers, batchSize, func(t *tape, from, to int) *value { return k.loss(t, picked, steps, from, to) })
 		if errors.Is(err, net.ErrDiverged) {

@@ -118,7 +118,13 @@ func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int
 		for _, w := range part {
 			reach = max(reach, len(list[w.series].z)-int(w.n)+horizon)
 		}
-		quantiles := g.run(tapes, list, part, reach)
+		var quantiles []tensor.Matrix[float64]
+		if err := model.Guard(func() error { quantiles = g.run(tapes, list, part, reach); return nil }); err != nil {
+			for _, w := range part {
+				errs[w.series] = err
+			}
+			return
+		}
 		for r, w := range part {
 			j := int(w.series)
 			errs[j] = model.Guard(func() error {
