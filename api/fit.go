@@ -50,6 +50,8 @@ type Reason struct {
 // LossCurve is how a loss went.
 type LossCurve struct {
 	Name   string     `json:"name"`
+	Of     string     `json:"of" doc:"what is counted along it: trees, or batches of windows"`
+	Every  int        `json:"every" doc:"how many of these lie between two values"`
 	Values []*float64 `json:"values"`
 }
 

@@ -102,7 +102,7 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 		out.Reasons = append(out.Reasons, api.Reason{Name: x.Name, Steps: numbers(x.Steps)})
 	}
 	for _, x := range d.Learning {
-		out.Learning = append(out.Learning, api.LossCurve{Name: x.Name, Values: numbers(x.Values)})
+		out.Learning = append(out.Learning, api.LossCurve{Name: x.Name, Of: x.Of, Every: max(1, x.Every), Values: numbers(x.Values)})
 	}
 	for _, x := range d.Bends {
 		out.Bends = append(out.Bends, api.Bend{Period: p.Period(x.At), Change: number(x.Change), Percent: number(x.Percent)})

@@ -141,6 +141,8 @@ type Reason struct {
 // Curve is how a loss went while something was learnt.
 type Curve struct {
 	Name   string
+	Of     string // what is counted along it, as "trees"
+	Every  int    // of these from a value to the next
 	Values []float64
 }
 

@@ -1803,7 +1803,14 @@ export interface components {
             rows: number;
         };
         LossCurve: {
+            /**
+             * Format: int64
+             * @description how many of these lie between two values
+             */
+            every: number;
             name: string;
+            /** @description what is counted along it: trees, or batches of windows */
+            of: string;
             values: (number | null)[];
         };
         Metric: {

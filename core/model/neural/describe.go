@@ -5,22 +5,38 @@ import (
 	"strings"
 
 	"paperkettle/core/model"
+	"paperkettle/core/panel"
 )
 
 // Describe says what the networks of a series' group are and how they learnt.
 func (t *Trained) Describe(i int) model.Description {
-	g, _ := t.find(i)
+	g, j := t.find(i)
 	if g.Failed != "" {
 		return model.Description{Form: "not fitted", Cautions: []string{g.Failed}}
 	}
 	d := model.Description{}
+	if t.view != nil {
+		values, first := t.view.Values(i)
+		d.From, d.To, d.Known = first, t.view.Origin(), panel.CountKnown(values)
+	}
+	if g.outside != nil { // whose effects are part of the forecast
+		d.Effects = g.outside.Describe(j).Effects
+	}
 	return g.describe(d)
+}
+
+// layersOf says how many layers of how many units.
+func (s Shape) layersOf() string {
+	if s.Layers == 1 {
+		return fmt.Sprintf("of %d units", s.Units)
+	}
+	return fmt.Sprintf("of %d layers of %d units", s.Layers, s.Units)
 }
 
 func (g *Group) describe(d model.Description) model.Description {
 	kind := map[string]string{kindPerceptron: "residual blocks", kindLSTM: "an LSTM", kindGRU: "a GRU"}[g.Shape.Kind]
-	d.Form = fmt.Sprintf("%s of %d layers of %d units reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
-		kind, g.Shape.Layers, g.Shape.Units, g.Shape.Window, anchors)
+	d.Form = fmt.Sprintf("%s %s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
+		kind, g.Shape.layersOf(), g.Shape.Window, anchors)
 	if len(g.Weights) > 1 {
 		d.Form += fmt.Sprintf("; the mean of %d such networks", len(g.Weights))
 	}
@@ -43,7 +59,7 @@ func (g *Group) describe(d model.Description) model.Description {
 		d.Parameters = append(d.Parameters,
 			model.Parameter{Name: "batches" + name, Value: float64(s), Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
 			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
-		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Values: g.Helds[k]})
+		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Of: "batches", Every: g.Every, Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Of: "batches", Every: g.Every, Values: g.Helds[k]})
 	}
 	d.Worths = g.Worths
 	if g.Layout.Onward {

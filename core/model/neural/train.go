@@ -219,6 +219,9 @@ func settingsOf(batches, restarts int, seed uint64) net.Settings {
 	return net.Settings{Rate: 1.5e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1, Average: 0.98, Seed: seed}
 }
 
+// lookEvery is after how many batches held-out windows are looked at.
+func lookEvery(batches int) int { return max(fewestTaken, min(mostTaken, batches/looks)) }
+
 // run trains until the batches are through, or held-out windows do no better any more.
 func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func() error) error {
 	trainer := net.NewTrainer(k.net.weights, settingsOf(batches, c.Restarts, k.seed))
@@ -229,7 +232,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 	} else {
 		c.Least, c.BestStep, c.Tries, c.Loss, c.Best = math.Inf(1), 0, 0, 0, nil
 	}
-	every := max(fewestTaken, min(mostTaken, batches/looks))
+	every := lookEvery(batches)
 	start := k.net.weights.Values()
 	for trainer.Steps() < batches && !k.clock.Over() {
 		picked, steps := k.draw(trainer.Steps())
@@ -348,6 +351,11 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Layout, g.Widening = *lay, single.None
 	rnd := env.Random("")
 	seed := rnd.Uint64()
+	c, save, err := resume(v, env)
+	if err != nil {
+		return err
+	}
+	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	var early, whole model.Trained
 	last := v.Origin()
 	if m.explains(v) {
@@ -372,15 +380,10 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
-	c, save, err := resume(v, env)
-	if err != nil {
-		return err
-	}
 	final, _, err := lay.sequences(ctx, v, 0, env.Workers, whole)
 	if err != nil {
 		return err
 	}
-	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	k := &task{lay: lay, whole: all}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
@@ -427,6 +430,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
 	g.Hurried, g.Kernels = bound.Over(), tensor.Kernels()
+	g.Every = lookEvery(batches)
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	g.Widening, g.Ties = tell.widening(lay, list)
 	return nil

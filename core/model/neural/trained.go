@@ -43,6 +43,7 @@ type Group struct {
 	Helds    [][]float64
 	Worths   []model.Worth
 	Kernels  string // that computed it
+	Every    int    // batches from a look at held-out windows to the next
 
 	networks []*Network
 	outside  model.Trained

@@ -33,7 +33,7 @@ func (l *Layout) groups() []inputs {
 		at := slices.IndexFunc(list, func(g inputs) bool { return g.name == c.Group })
 		if at < 0 {
 			at = len(list)
-			list = append(list, inputs{name: c.Group, meaning: "what is known ahead of it"})
+			list = append(list, inputs{name: c.Group, meaning: "what is known of it ahead"})
 		}
 		list[at].steps = append(list[at].steps, k)
 		if j := slices.Index(l.Drivers, k); j >= 0 {

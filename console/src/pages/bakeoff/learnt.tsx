@@ -70,9 +70,11 @@ function Learning({ fit }: { fit: Fit }) {
   const curves = fit.learning ?? [];
   if (curves.length === 0) return null;
   const most = Math.max(...curves.map((c) => c.values.length));
+  const of = curves[0]?.of ?? "";
+  const every = curves[0]?.every ?? 1;
   return (
     <div className="flex flex-col gap-1">
-      <ul className="flex flex-wrap gap-4 text-[13px] text-soft" aria-label="Loss by the number of trees">
+      <ul className="flex flex-wrap gap-4 text-[13px] text-soft" aria-label={`Loss by the number of ${of}`}>
         {curves.map((c, k) => (
           <li key={c.name} className="flex items-center gap-1.5">
             <span aria-hidden className="h-0.5 w-4" style={{ background: `var(--${hueOf(k)})` }} />
@@ -81,8 +83,8 @@ function Learning({ fit }: { fit: Fit }) {
         ))}
       </ul>
       <TimeChart
-        label="Loss by the number of trees"
-        periods={Array.from({ length: most }, (_, k) => `${k + 1} trees`)}
+        label={`Loss by the number of ${of}`}
+        periods={Array.from({ length: most }, (_, k) => `${(k + 1) * every} ${of}`)}
         unit="mean loss"
         actual={[]}
         lines={curves.map((c, k) => ({ name: c.name, hue: hueOf(k), start: 0, values: c.values }))}
