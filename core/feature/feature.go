@@ -214,3 +214,21 @@ func (s Setting) usualCalendar() []string {
 	}
 	return nil
 }
+
+// Telling lists the attributes that tell series apart and not each by itself, with a number for
+// each of their values.
+func Telling(v panel.View) (names []string, codes []map[string]int) {
+	for k, name := range v.Attributes() {
+		own := map[string]int{}
+		for i := range v.Len() {
+			label := v.Series(i).Labels[k]
+			if _, ok := own[label]; !ok {
+				own[label] = len(own)
+			}
+		}
+		if len(own) > 1 && len(own) < 255 && len(own) <= v.Len()/2 {
+			names, codes = append(names, name), append(codes, own)
+		}
+	}
+	return names, codes
+}

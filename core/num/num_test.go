@@ -36,3 +36,18 @@ func TestStreamsAreTheirOwn(t *testing.T) {
 	assert.InDelta(t, 0.5, sum/n, 4*math.Sqrt(1.0/12/n))
 	assert.InDelta(t, 1.0/3, ss/n, 4*math.Sqrt(4.0/45/n))
 }
+
+// What is unknown counts for nothing.
+func TestKnown(t *testing.T) {
+	none := math.NaN()
+	x := []float64{none, 2, 0, none, 4, none}
+	assert.Equal(t, 2.0, num.KnownMean(x))
+	assert.InDelta(t, math.Sqrt(8./3), num.KnownSpread(x), 1e-12)
+	assert.Equal(t, 4.0, num.LastKnown(x))
+	assert.InDelta(t, 1./3, num.ZeroShare(x), 1e-12)
+	assert.Equal(t, 2, len(num.Tail(x, 2)))
+	assert.Equal(t, 6, len(num.Tail(x, 9)))
+	for _, of := range []func([]float64) float64{num.KnownMean, num.KnownSpread, num.LastKnown, num.ZeroShare} {
+		assert.True(t, math.IsNaN(of([]float64{none})))
+	}
+}

@@ -85,7 +85,7 @@ func (m Model) newBase(name string) (model.Model, error) {
 // Train fits the groups: one after another, on all workers, or side by side where each series is
 // one. A group that fails fails alone.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	groups, err := m.groups(v)
+	groups, err := single.Places(v, m.By)
 	if err != nil {
 		return nil, err
 	}
@@ -111,24 +111,6 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 			return nil, ctx.Err()
 		}
 		done += len(places)
-	}
-	return out, nil
-}
-
-// groups lists the places of the series that share trees.
-func (m Model) groups(v panel.View) (out [][]int, err error) {
-	if m.By == "" {
-		for i := range v.Len() {
-			out = append(out, []int{i})
-		}
-		return out, nil
-	}
-	if err := single.CheckGroup(v, m.By, single.Everything); err != nil {
-		return nil, err
-	}
-	names, places := single.Groups(v, m.By, single.Everything, func(panel.SeriesView) bool { return true })
-	for _, name := range names {
-		out = append(out, places[name])
 	}
 	return out, nil
 }

@@ -28,13 +28,13 @@ func Families() model.Catalogue {
 			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: groupedBy(v), Loss: v.Text("loss", "huber"), Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
+			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: single.GroupedBy(v), Loss: v.Text("loss", "huber"), Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
 			m.Rate, _ = v["rate"].(float64)
 			return m, nil
 		},
-		Pools: func(v model.Values) bool { return groupedBy(v) != "" },
+		Pools: func(v model.Values) bool { return single.GroupedBy(v) != "" },
 		Suits: func(v model.Values, view panel.View, horizon int) error {
-			if err := single.CheckGroup(view, groupedBy(v), single.Everything); err != nil {
+			if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {
 				return err
 			}
 			recipe, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
@@ -61,18 +61,6 @@ func noGroups(r feature.Recipe) error {
 		}
 	}
 	return nil
-}
-
-// groupedBy is the attribute whose series share trees, or all; empty for none.
-func groupedBy(v model.Values) string {
-	switch by := strings.Join(v.Names("together"), ","); by {
-	case "none":
-		return ""
-	case "":
-		return single.Everything
-	default:
-		return by
-	}
 }
 
 // signsOf gives each column of a recipe the direction of its driver: 1, -1, or 0 for either.

@@ -54,7 +54,7 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 		return nil, err
 	}
 	lay.Signed = len(m.Signs) > 0
-	lay.attributes(v)
+	lay.Names, lay.Codes = feature.Telling(v)
 	lay.Kinds = others(lay.Season)
 	lay.spread(v)
 	return lay, nil
@@ -93,22 +93,6 @@ func perYear(c calendar.Cadence) float64 {
 		return 1
 	}
 	return seasons[len(seasons)-1]
-}
-
-// attributes lists the attributes that tell series apart and not each by itself.
-func (l *Layout) attributes(v panel.View) {
-	for k, name := range v.Attributes() {
-		codes := map[string]int{}
-		for i := range v.Len() {
-			label := v.Series(i).Labels[k]
-			if _, ok := codes[label]; !ok {
-				codes[label] = len(codes)
-			}
-		}
-		if len(codes) > 1 && len(codes) < 255 && len(codes) <= v.Len()/2 {
-			l.Names, l.Codes = append(l.Names, name), append(l.Codes, codes)
-		}
-	}
 }
 
 // spread lays the origins, by the history of middle length: over its last half, back to back or

@@ -118,15 +118,15 @@ func (l *Layout) newWriter(s panel.SeriesView, laid *feature.Rows) *writer {
 func (w *writer) from(values []float64) {
 	w.values = values
 	season := max(w.lay.Season, 1)
-	recent := tail(values, max(8, min(2*season, 60)))
-	w.level = average(recent)
-	size := num.MeanSize(tail(values, max(26, 2*season)))
+	recent := num.Tail(values, max(8, min(2*season, 60)))
+	w.level = num.KnownMean(recent)
+	size := num.MeanSize(num.Tail(values, max(26, 2*season)))
 	w.unit = max(size, 1e-9)
-	last, before := average(tail(values, season)), average(tail(values[:max(0, len(values)-season)], season))
+	last, before := num.KnownMean(num.Tail(values, season)), num.KnownMean(num.Tail(values[:max(0, len(values)-season)], season))
 	if season == 1 {
-		last, before = average(tail(values, 4)), average(tail(values[:max(0, len(values)-4)], 4))
+		last, before = num.KnownMean(num.Tail(values, 4)), num.KnownMean(num.Tail(values[:max(0, len(values)-4)], 4))
 	}
-	w.facts = [5]float64{lastKnown(values), average(tail(values, 4)), spread(recent) / w.unit, (last - before) / w.unit, zeros(recent)}
+	w.facts = [5]float64{num.LastKnown(values), num.KnownMean(num.Tail(values, 4)), num.KnownSpread(recent) / w.unit, (last - before) / w.unit, num.ZeroShare(recent)}
 	for k := range w.lay.Recipe.Columns { // what drivers have been of late
 		if w.means[k] = math.NaN(); w.lay.Recipe.Columns[k].IsDriver() {
 			sum, n := 0.0, 0.0
@@ -190,56 +190,12 @@ func (w *writer) fill(step int, base float64, x []float32) {
 		}
 		put((first - base) / w.unit)
 		put((middle - base) / w.unit)
-		put((average(tail(w.values, season)) - base) / w.unit)
+		put((num.KnownMean(num.Tail(w.values, season)) - base) / w.unit)
 	}
 	for _, c := range w.fixed {
 		x[at] = c
 		at++
 	}
-}
-
-func tail(x []float64, n int) []float64 { return x[max(0, len(x)-n):] }
-
-func average(x []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			sum, n = sum+v, n+1
-		}
-	}
-	return sum / n
-}
-
-func lastKnown(x []float64) float64 {
-	for _, v := range slices.Backward(x) {
-		if panel.Known(v) {
-			return v
-		}
-	}
-	return math.NaN()
-}
-
-func spread(x []float64) float64 {
-	m, sum, n := average(x), 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			sum, n = sum+(v-m)*(v-m), n+1
-		}
-	}
-	return math.Sqrt(sum / n)
-}
-
-func zeros(x []float64) float64 {
-	z, n := 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			n++
-			if v == 0 {
-				z++
-			}
-		}
-	}
-	return z / n
 }
 
 func abs(x float64) float64 { return math.Abs(x) }

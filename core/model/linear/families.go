@@ -1,8 +1,6 @@
 package linear
 
 import (
-	"strings"
-
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -30,30 +28,18 @@ func Families() model.Catalogue {
 			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors", Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			return trainable(methodOf(v), groupedBy(v), single.BoundsOf(v)), nil
+			return trainable(methodOf(v), single.GroupedBy(v), single.BoundsOf(v)), nil
 		},
 		Suits: func(v model.Values, view panel.View, horizon int) error {
-			if err := single.CheckGroup(view, groupedBy(v), single.Everything); err != nil {
+			if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {
 				return err
 			}
 			_, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
 			return err
 		},
-		Pools: func(v model.Values) bool { return groupedBy(v) != "" },
+		Pools: func(v model.Values) bool { return single.GroupedBy(v) != "" },
 		Read:  single.Read,
 	}}
-}
-
-// groupedBy is the attribute whose series share equations, or all; empty for none.
-func groupedBy(v model.Values) string {
-	switch by := strings.Join(v.Names("together"), ","); by {
-	case "none":
-		return ""
-	case "":
-		return single.Everything
-	default:
-		return by
-	}
 }
 
 func methodOf(v model.Values) Method {

@@ -25,18 +25,18 @@ func (t *Trained) Describe(i int) model.Description {
 	return g.describe(d)
 }
 
-// layersOf says how many layers of how many units.
-func (s Shape) layersOf() string {
+// words name a network.
+func (s Shape) words() string {
+	kind := map[string]string{kindPerceptron: "a perceptron of residual blocks", kindLSTM: "an LSTM", kindGRU: "a GRU"}[s.Kind]
 	if s.Layers == 1 {
-		return fmt.Sprintf("of %d units", s.Units)
+		return fmt.Sprintf("%s of %d units", kind, s.Units)
 	}
-	return fmt.Sprintf("of %d layers of %d units", s.Layers, s.Units)
+	return fmt.Sprintf("%s, %d layers of %d units,", kind, s.Layers, s.Units)
 }
 
 func (g *Group) describe(d model.Description) model.Description {
-	kind := map[string]string{kindPerceptron: "residual blocks", kindLSTM: "an LSTM", kindGRU: "a GRU"}[g.Shape.Kind]
-	d.Form = fmt.Sprintf("%s %s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
-		kind, g.Shape.layersOf(), g.Shape.Window, anchors)
+	d.Form = fmt.Sprintf("%s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
+		g.Shape.words(), g.Shape.Window, anchors)
 	if len(g.Weights) > 1 {
 		d.Form += fmt.Sprintf("; the mean of %d such networks", len(g.Weights))
 	}

@@ -2,7 +2,6 @@ package neural
 
 import (
 	"slices"
-	"strings"
 
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
@@ -45,7 +44,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share a network; all, or none", Auto: "all"},
 	}, single.BoundSettings())
 	f.New = func(v model.Values) (model.Model, error) {
-		m := Model{Kind: kind(v), Lines: v.Names("features"), By: groupedBy(v), Window: v.Int("window", 0), Units: v.Int("units", 0), Layers: v.Int("layers", int(layers)), Members: v.Int("members", 2), Bounds: single.BoundsOf(v)}
+		m := Model{Kind: kind(v), Lines: v.Names("features"), By: single.GroupedBy(v), Window: v.Int("window", 0), Units: v.Int("units", 0), Layers: v.Int("layers", int(layers)), Members: v.Int("members", 2), Bounds: single.BoundsOf(v)}
 		m.Onward = v.Text("steps", "") == "recursive"
 		m.Within, _ = v["within"].(float64)
 		m.Passes, _ = v["passes"].(float64)
@@ -53,9 +52,9 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Explain, _ = v["explain"].(bool)
 		return m, nil
 	}
-	f.Pools = func(v model.Values) bool { return groupedBy(v) != "" }
+	f.Pools = func(v model.Values) bool { return single.GroupedBy(v) != "" }
 	f.Suits = func(v model.Values, view panel.View, horizon int) error {
-		if err := single.CheckGroup(view, groupedBy(v), single.Everything); err != nil {
+		if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {
 			return err
 		}
 		_, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
@@ -63,16 +62,4 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 	}
 	f.Read = read
 	return f
-}
-
-// groupedBy is the attribute whose series share a network, or all; empty for none.
-func groupedBy(v model.Values) string {
-	switch by := strings.Join(v.Names("together"), ","); by {
-	case "none":
-		return ""
-	case "":
-		return single.Everything
-	default:
-		return by
-	}
 }

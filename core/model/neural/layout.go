@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/feature"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -55,24 +56,8 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 			l.Longer = p - p%season // whole shorter seasons
 		}
 	}
-	l.attributes(v)
+	l.Names, l.Codes = feature.Telling(v)
 	return l, l.measure(v)
-}
-
-// attributes lists those that tell series apart and not each by itself.
-func (l *Layout) attributes(v panel.View) {
-	for k, name := range v.Attributes() {
-		codes := map[string]int{}
-		for i := range v.Len() {
-			label := v.Series(i).Labels[k]
-			if _, ok := codes[label]; !ok {
-				codes[label] = len(codes)
-			}
-		}
-		if len(codes) > 1 && len(codes) < 255 && len(codes) <= v.Len()/2 {
-			l.Names, l.Codes = append(l.Names, name), append(l.Codes, codes)
-		}
-	}
 }
 
 // mostMeasured is how many series the columns' means are taken of.
@@ -134,7 +119,7 @@ func (l *Layout) fillPast(p point, out []float32) {
 		if to <= 0 {
 			break
 		}
-		out[2*l.Window+k] = bent((average(p.q.z[max(0, to-w):to]) - p.level) / p.unit)
+		out[2*l.Window+k] = bent((num.KnownMean(p.q.z[max(0, to-w):to]) - p.level) / p.unit)
 	}
 	copy(out[2*l.Window+cycles:], p.facts[:])
 }

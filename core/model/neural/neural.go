@@ -41,7 +41,7 @@ type Model struct {
 // Train trains the groups' networks, one group after another, or side by side where each series
 // is one. A group that fails fails alone.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	groups, err := m.groups(v)
+	groups, err := single.Places(v, m.By)
 	if err != nil {
 		return nil, err
 	}
@@ -70,23 +70,6 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		}
 	}
 	return out, errors.Join(err, ctx.Err())
-}
-
-func (m Model) groups(v panel.View) (out [][]int, err error) {
-	if m.By == "" {
-		for i := range v.Len() {
-			out = append(out, []int{i})
-		}
-		return out, nil
-	}
-	if err := single.CheckGroup(v, m.By, single.Everything); err != nil {
-		return nil, err
-	}
-	names, places := single.Groups(v, m.By, single.Everything, func(panel.SeriesView) bool { return true })
-	for _, name := range names {
-		out = append(out, places[name])
-	}
-	return out, nil
 }
 
 // explains says whether drivers or events are there to be explained first.

@@ -100,24 +100,24 @@ const facts = 6
 // at looks at a series from an origin; ok is false where nothing is known of late.
 func (l *Layout) at(q *sequence, n int) (p point, ok bool) {
 	p = point{q: q, n: n}
-	recent := tail(q.z[:n], l.reach(q.season))
-	p.level = average(recent)
+	recent := num.Tail(q.z[:n], l.reach(q.season))
+	p.level = num.KnownMean(recent)
 	if !panel.Known(p.level) {
-		recent = tail(q.z[:n], 8*l.reach(q.season))
-		if p.level = average(recent); !panel.Known(p.level) {
+		recent = num.Tail(q.z[:n], 8*l.reach(q.season))
+		if p.level = num.KnownMean(recent); !panel.Known(p.level) {
 			return p, false
 		}
 	}
-	size := max(num.MeanSize(tail(q.z[:n], max(32, 4*q.season))), 1e-12)
-	p.unit = max(usualChange(tail(q.z[:n], max(32, 4*q.season)), q.season), 2e-3*size)
-	before := average(tail(q.z[:max(0, n-q.season)], l.reach(q.season)))
+	size := max(num.MeanSize(num.Tail(q.z[:n], max(32, 4*q.season))), 1e-12)
+	p.unit = max(usualChange(num.Tail(q.z[:n], max(32, 4*q.season)), q.season), 2e-3*size)
+	before := num.KnownMean(num.Tail(q.z[:max(0, n-q.season)], l.reach(q.season)))
 	slope := (p.level - before) / p.unit
 	if !panel.Known(slope) {
 		slope = 0
 	}
-	last := lastKnown(recent)
-	p.facts = [facts]float32{bent(slope), float32(math.Log10(size / p.unit)), float32(zeros(recent)), bent((last - p.level) / p.unit),
-		float32(math.Log10(float64(n)) - 2), bent(spread(recent)/p.unit - 1)}
+	last := num.LastKnown(recent)
+	p.facts = [facts]float32{bent(slope), float32(math.Log10(size / p.unit)), float32(num.ZeroShare(recent)), bent((last - p.level) / p.unit),
+		float32(math.Log10(float64(n)) - 2), bent(num.KnownSpread(recent)/p.unit - 1)}
 	return p, true
 }
 
@@ -170,11 +170,11 @@ func (l *Layout) place(p point, step int, out []float32) {
 	z, n, season := p.q.z, p.n, p.q.season
 	in := func(v float64) float64 { return (v - p.level) / p.unit }
 	var a [anchors]float64
-	last := in(lastKnown(z[:n]))
+	last := in(num.LastKnown(z[:n]))
 	if last != last {
 		last = 0
 	}
-	a[0], a[1], a[2] = last, 0, in(average(tail(z[:n], 8)))
+	a[0], a[1], a[2] = last, 0, in(num.KnownMean(num.Tail(z[:n], 8)))
 	var near [8]float64
 	count, wasLevel := 0, 0.0
 	back := n - 1 + step - season*((step+season-1)/season)
@@ -196,7 +196,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 	}
 	if count > 0 && season > 1 {
 		a[3] = near[0]
-		a[5] = average(near[:count])
+		a[5] = num.KnownMean(near[:count])
 		// The season's last, moved by how far the last value is from its own season's last.
 		if w := n - 1 - (back - at) - season*((step+season-1)/season); w >= 0 && w < n && panel.Known(z[w]) {
 			wasLevel = in(z[w])
@@ -204,7 +204,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 		} else {
 			a[7] = near[0]
 		}
-		a[6] = a[5] - in(average(tail(z[:n], min(count, 8)*season)))
+		a[6] = a[5] - in(num.KnownMean(num.Tail(z[:n], min(count, 8)*season)))
 		four := near
 		m := min(count, 4)
 		slices.Sort(four[:m])
@@ -218,7 +218,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 	if long := l.Longer; long > 0 {
 		if i := n - 1 + step - long*((step+long-1)/long); i >= 0 && panel.Known(z[i]) {
 			a[8] = in(z[i])
-			then := average(z[max(0, n-long*((step+long-1)/long)-l.reach(season)):max(0, n-long*((step+long-1)/long))])
+			then := num.KnownMean(z[max(0, n-long*((step+long-1)/long)-l.reach(season)):max(0, n-long*((step+long-1)/long))])
 			if a[9] = a[8] - in(then); a[9] != a[9] {
 				a[9] = a[8]
 			}
@@ -239,53 +239,9 @@ func (l *Layout) place(p point, step int, out []float32) {
 // slope is the recent change a period: from the season before to the last one.
 func (l *Layout) slope(p point) float64 {
 	w := max(4, p.q.season)
-	now, before := average(tail(p.q.z[:p.n], w)), average(tail(p.q.z[:max(0, p.n-w)], w))
+	now, before := num.KnownMean(num.Tail(p.q.z[:p.n], w)), num.KnownMean(num.Tail(p.q.z[:max(0, p.n-w)], w))
 	if s := (now - before) / float64(w) / p.unit; s == s {
 		return s
 	}
 	return 0
-}
-
-func tail(x []float64, n int) []float64 { return x[max(0, len(x)-n):] }
-
-func average(x []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			sum, n = sum+v, n+1
-		}
-	}
-	return sum / n
-}
-
-func lastKnown(x []float64) float64 {
-	for _, v := range slices.Backward(x) {
-		if panel.Known(v) {
-			return v
-		}
-	}
-	return math.NaN()
-}
-
-func spread(x []float64) float64 {
-	m, sum, n := average(x), 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			sum, n = sum+(v-m)*(v-m), n+1
-		}
-	}
-	return math.Sqrt(sum / n)
-}
-
-func zeros(x []float64) float64 {
-	z, n := 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			n++
-			if v == 0 {
-				z++
-			}
-		}
-	}
-	return z / max(n, 1)
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -37,7 +38,7 @@ func smooth(z []float64, season int, r rate) smoothed {
 	if r.season > 0 && season > 1 && n >= fewestSeasons*season {
 		s.length, s.season = season, make([]float64, 0, n)
 	}
-	s.start = average(z[:min(n, max(1, s.length))])
+	s.start = num.KnownMean(z[:min(n, max(1, s.length))])
 	for _, y := range z {
 		s.take(y)
 	}

@@ -334,7 +334,7 @@ func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []wi
 		}
 		for o := range origins {
 			n := int(cut[i]) + o*max(1, (span-l.Ahead)/max(1, origins-1))
-			if n < len(q.z) && panel.CountKnown(q.z[:n]) >= fewestBefore && panel.Known(lastKnown(tail(q.z[:n], l.reach(q.season)))) {
+			if n < len(q.z) && panel.CountKnown(q.z[:n]) >= fewestBefore && panel.Known(num.LastKnown(num.Tail(q.z[:n], l.reach(q.season)))) {
 				held = append(held, window{int32(i), int32(n)})
 			}
 		}

@@ -164,3 +164,34 @@ func CheckGroup(v panel.View, by, everything string) error {
 	}
 	return fmt.Errorf("together: no attribute is called %q: group by %s, %s or none", by, strings.Join(v.Attributes(), ", "), everything)
 }
+
+// GroupedBy is the attribute that the setting together names, whose series are fitted together, or
+// Everything, its default; empty for none.
+func GroupedBy(v model.Values) string {
+	switch by := strings.Join(v.Names("together"), ","); by {
+	case "none":
+		return ""
+	case "":
+		return Everything
+	default:
+		return by
+	}
+}
+
+// Places lists the places of the series of each group; each series is a group where by is empty.
+func Places(v panel.View, by string) (out [][]int, err error) {
+	if by == "" {
+		for i := range v.Len() {
+			out = append(out, []int{i})
+		}
+		return out, nil
+	}
+	if err := CheckGroup(v, by, Everything); err != nil {
+		return nil, err
+	}
+	names, places := Groups(v, by, Everything, func(panel.SeriesView) bool { return true })
+	for _, name := range names {
+		out = append(out, places[name])
+	}
+	return out, nil
+}
