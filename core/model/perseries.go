@@ -315,17 +315,16 @@ func (r *readSeries) fit(i int) (SeriesFit, error) {
 	return fit, err
 }
 
-// Outside gives what takes drivers and events out of the values of a series, and what puts them
-// back, over the values of the view and a horizon past them, where the family knows; else nil.
-func (t *trainedSeries) Outside(v panel.View, i, horizon int) (take, put func(t int, y float64) float64, err error) {
+// Outside tells what drivers and events bring to a series, where its method knows.
+func (t *trainedSeries) Outside(v panel.View, i, horizon int) (*Outside, error) {
 	fit, err := t.fit(i)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if o, ok := fit.(interface {
-		Outside(s panel.SeriesView, horizon int) (take, put func(t int, y float64) float64, err error)
+		Outside(s panel.SeriesView, horizon int) (*Outside, error)
 	}); ok {
 		return o.Outside(v.Series(i), horizon)
 	}
-	return nil, nil, nil
+	return nil, nil
 }

@@ -9,6 +9,7 @@ import (
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/forecast"
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -250,23 +251,62 @@ func (s *State) placesOf(part string) (out []int) {
 	return slices.Clip(out)
 }
 
-// Outside gives what takes drivers and events out of a value, and what puts them back: of the
-// values of a view that begins where the one trained on did, and h periods past them.
-func (s *State) Outside(v panel.SeriesView, h int) (take, put func(t int, y float64) float64, err error) {
+// Outside is what drivers and events bring, over the values of a view that begins where the one
+// trained on did, and h periods past them; nil where the series has none.
+func (s *State) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 	if len(s.Recipe.Drivers)+len(s.Recipe.Events) == 0 {
-		return nil, nil, nil
+		return nil, nil
 	}
-	list, err := s.Recipe.columns(v, -s.Before, len(v.Values)+h-s.Before, -s.Before)
+	n := len(v.Values)
+	list, err := s.Recipe.columns(v, -s.Before, n+h-s.Before, -s.Before)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	moves := make([]float64, len(v.Values)+h)
+	moves := make([]float64, n+h)
+	var own []int
 	for k, c := range list {
 		if c.kind == ofEvent || c.kind == ofDriver {
+			own = append(own, k)
 			for t, x := range c.values {
 				moves[t] += s.Beta[k] * x
 			}
 		}
 	}
-	return func(t int, y float64) float64 { return s.Scale.Moved(y, -moves[t]) }, func(t int, y float64) float64 { return s.Scale.Moved(y, moves[t]) }, nil
+	return &model.Outside{
+		Take:  func(t int, y float64) float64 { return s.Scale.Moved(y, -moves[t]) },
+		Put:   func(t int, y float64) float64 { return s.Scale.Moved(y, moves[t]) },
+		Doubt: func(count int) func(p, step int, y float64) float64 { return s.doubted(list, own, n, h, count) },
+	}, nil
+}
+
+// recentColumns is over how many of the last periods a column ahead is compared with what it was:
+// of what it was then, the level has taken up whatever the coefficient has wrong.
+const recentColumns = 28
+
+// doubted moves futures by what the coefficients of some columns leave open.
+func (s *State) doubted(list []column, own []int, n, h, count int) func(p, step int, y float64) float64 {
+	usual := make([]float64, len(own))
+	for j, c := range own {
+		for t := max(0, n-recentColumns); t < n; t++ {
+			usual[j] += list[c].values[t] / float64(min(n, recentColumns))
+		}
+	}
+	k, root := len(list), s.covRoot()
+	rnd := rand.New(rand.NewPCG(s.seed(), 0x0d0b))
+	moves, z := make([]float64, count*h), make([]float64, k)
+	for p := range count {
+		for i := range z {
+			z[i] = rnd.NormFloat64()
+		}
+		for j, c := range own {
+			beta := 0.0
+			for i := range c + 1 {
+				beta += root[c*k+i] * z[i]
+			}
+			for step := range h {
+				moves[p*h+step] += beta * (list[c].values[n+step] - usual[j])
+			}
+		}
+	}
+	return func(p, step int, y float64) float64 { return s.Scale.Moved(y, moves[p*h+step]) }
 }

@@ -88,11 +88,6 @@ func (m Model) explains(v panel.View) bool {
 	return false
 }
 
-// outsider is a model that can take drivers and events out of a series.
-type outsider interface {
-	Outside(v panel.View, i, horizon int) (take, put func(t int, y float64) float64, err error)
-}
-
 // explain trains the additive regression, whose effects are taken out.
 func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	made, _, err := additive.Families().New("additive", nil)
@@ -107,16 +102,16 @@ func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, e
 // At a forecast, what was explained in training must be known ahead.
 func (l *Layout) sequences(ctx context.Context, v panel.View, horizon, workers int, by model.Trained) ([]*sequence, []error, error) {
 	out, errs := make([]*sequence, v.Len()), make([]error, v.Len())
-	o, _ := by.(outsider)
+	o, _ := by.(model.Outsider)
 	err := num.Each(ctx, workers, v.Len(), func(i int) {
 		errs[i] = model.Guard(func() (err error) {
-			var take, put func(t int, y float64) float64
+			var outside *model.Outside
 			if o != nil {
-				if take, put, err = o.Outside(v, i, horizon); err != nil && horizon > 0 {
+				if outside, err = o.Outside(v, i, horizon); err != nil && horizon > 0 {
 					return err
 				}
 			}
-			out[i], err = l.sequenceOf(v.Series(i), horizon, take, put)
+			out[i], err = l.sequenceOf(v.Series(i), horizon, outside)
 			return err
 		})
 	})

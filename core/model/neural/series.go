@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -11,24 +12,24 @@ import (
 
 // sequence is a series as a network sees it.
 type sequence struct {
-	z      []float64 // values, drivers and events taken out where that is done
-	own    []float64 // values as they came
-	put    func(t int, y float64) float64
-	first  int // axis index of the first value
-	season int
-	around []float32 // columns known ahead of every period, and horizon periods past the last
-	codes  []int     // of the attributes, -1 where the value is new
-	closed []bool    // periods known not to happen
-	smooth [smoothers]smoothed
+	z       []float64      // values, drivers and events taken out where that is done
+	own     []float64      // values as they came
+	outside *model.Outside // nil where nothing is taken out
+	first   int            // axis index of the first value
+	season  int
+	around  []float32 // columns known ahead of every period, and horizon periods past the last
+	codes   []int     // of the attributes, -1 where the value is new
+	closed  []bool    // periods known not to happen
+	smooth  [smoothers]smoothed
 }
 
 // sequenceOf prepares a series; outside may be nil.
-func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, take, put func(t int, y float64) float64) (*sequence, error) {
-	q := &sequence{own: s.Values, z: s.Values, put: put, first: s.First, season: l.seasonOf(s)}
-	if take != nil {
+func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outside) (*sequence, error) {
+	q := &sequence{z: s.Values, outside: outside, first: s.First, season: l.seasonOf(s)}
+	if outside != nil {
 		q.z = make([]float64, len(s.Values))
 		for t, y := range s.Values {
-			q.z[t] = take(t, y)
+			q.z[t] = outside.Take(t, y)
 		}
 	}
 	for t := range s.Values {

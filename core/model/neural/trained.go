@@ -179,11 +179,11 @@ func (g *Group) read(q *sequence, members []tensor.Matrix[float64], first int, r
 		}
 		out := rows.At(h)
 		rows.Mean[h] = onGrid(row, out, forecast.Grid[:])
-		if q.put != nil {
+		if q.outside != nil {
 			at := len(q.z) + h
-			rows.Mean[h] = q.put(at, rows.Mean[h])
+			rows.Mean[h] = q.outside.Put(at, rows.Mean[h])
 			for k := range out {
-				out[k] = q.put(at, out[k])
+				out[k] = q.outside.Put(at, out[k])
 			}
 		}
 	}
@@ -199,12 +199,21 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 		return err
 	}
 	for _, g := range t.Groups {
-		for _, i := range g.Places {
+		own := v.Pick(g.Places)
+		for j, i := range g.Places {
 			if res.Err[i] != nil {
 				each(i, nil, res.Err[i])
 				continue
 			}
 			paths := res.Series[i].Paths(count, g.Ties, num.Stream(pathSeed, v.Series(i).Key))
+			if o, ok := g.outside.(model.Outsider); ok { // whose effects are in doubt as well
+				if outside, err := o.Outside(own, j, horizon); err == nil && outside != nil {
+					doubt := outside.Doubt(count)
+					for k, y := range paths {
+						paths[k] = doubt(k/horizon, k%horizon, y)
+					}
+				}
+			}
 			t.Bounds.Clip(paths)
 			each(i, paths, nil)
 		}

@@ -196,13 +196,12 @@ func line(y []float64) *model.Line {
 	return l
 }
 
-// Outside gives what takes drivers and events out of a value of the series, and what puts them
-// back, where the method knows; else nil.
-func (f *Fit) Outside(s panel.SeriesView, horizon int) (take, put func(t int, y float64) float64, err error) {
+// Outside tells what drivers and events bring to the series, where the method knows.
+func (f *Fit) Outside(s panel.SeriesView, horizon int) (*model.Outside, error) {
 	if o, ok := f.State.(interface {
-		Outside(v panel.SeriesView, h int) (take, put func(t int, y float64) float64, err error)
+		Outside(v panel.SeriesView, h int) (*model.Outside, error)
 	}); ok {
 		return o.Outside(s, horizon)
 	}
-	return nil, nil, nil
+	return nil, nil
 }
