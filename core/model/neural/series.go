@@ -13,7 +13,6 @@ import (
 // sequence is a series as a network sees it.
 type sequence struct {
 	z       []float64      // values, drivers and events taken out where that is done
-	own     []float64      // values as they came
 	outside *model.Outside // nil where nothing is taken out
 	first   int            // axis index of the first value
 	season  int
@@ -153,17 +152,15 @@ func usualChange(values []float64, season int) float64 {
 	return least
 }
 
-// anchors is how many plain forecasts a network mixes, and lags how many values of the step's
+// anchors is how many plain forecasts a network mixes: the last value, the recent mean, the mean of
+// the last eight, the season's last, its median of four and mean of eight, the mean season on the
+// recent level, the season's last moved as the last value is, a longer season's last, the same on
+// the recent level, the last value with the recent slope, and smoothing; and lags how many values of the step's
 // place in the season it sees.
 const (
 	anchors = 11 + smoothers
 	lags    = 4
 )
-
-// anchorNames say what they are.
-var anchorNames = [anchors]string{"last value", "recent mean", "mean of the last 8", "season's last", "season's median of 4", "season's mean of 8", "mean season on the recent level",
-	"season's last, moved as the last value is", "a longer season's last", "a longer season's last on the recent level", "the last value and the recent slope",
-	"smoothing, slow, with a season", "smoothing, quick, with a season", "smoothing, quick, with a trend"}
 
 // place fills the plain forecasts of a step, counted from 1, and the season's last values, all in
 // units above the level.

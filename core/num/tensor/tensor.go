@@ -76,19 +76,14 @@ func Multiply[T Float](c, a, b Matrix[T], turnA, turnB bool) {
 
 // plain is the product in Go.
 func plain[T Float](c, a, b Matrix[T], turnA, turnB bool) {
-	inner := a.Cols
+	inner, rows, cols := a.Cols, a.Stride, 1
 	if turnA {
-		inner = a.Rows
+		inner, rows, cols = a.Rows, 1, a.Stride
 	}
 	for i := range c.Rows {
 		out := c.Row(i)
 		for k := range inner {
-			x := a.Data[0]
-			if turnA {
-				x = a.Data[k*a.Stride+i]
-			} else {
-				x = a.Data[i*a.Stride+k]
-			}
+			x := a.Data[i*rows+k*cols]
 			if turnB {
 				for j := range out {
 					out[j] += x * b.Data[j*b.Stride+k]
