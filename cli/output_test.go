@@ -73,7 +73,7 @@ func TestEachOutputServesItsReader(t *testing.T) {
 	sh.must("bakeoff", "run", "--dataset", "n", "--horizon", "3", "--windows", "4", "--history", "sliding:15", "--contender", "naive", "--contender", "moving-average:length=11", "--level", "90", "--wait")
 	records, err := csv.NewReader(strings.NewReader(sh.must("bakeoff", "standings", "bake-1", "-o", "csv"))).ReadAll()
 	require.NoError(t, err)
-	assert.Equal(t, "rank contender skill mae mse rmse medae bias mpe mape smape wape mase rmsse r2 crps wql pinball50 coverage90 width90 interval_score90 scaled_interval_score90 pinball5 pinball95 points filled", strings.Join(records[0], " "))
+	assert.Equal(t, "rank contender skill mae mse rmse medae bias mpe mape smape wape mase rmsse r2 crps weighted_quantile_loss pinball50 coverage90 width90 interval_score90 scaled_interval_score90 pinball5 pinball95 points filled", strings.Join(records[0], " "))
 	require.Len(t, records, 3)
 	var st api.Standings
 	require.NoError(t, json.Unmarshal([]byte(sh.must("bakeoff", "standings", "bake-1", "-o", "json")), &st))

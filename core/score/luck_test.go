@@ -120,3 +120,10 @@ func TestCriticalDistances(t *testing.T) {
 	}
 	assert.Equal(t, []float64{2.5, 1, 2.5, 4}, score.Ranks([]float64{3, 1, 3, math.NaN()}))
 }
+
+// A plan of before may name a metric as it was called then.
+func TestFormerNamesOfMetrics(t *testing.T) {
+	m, err := score.FindMetric("wql", []float64{80})
+	require.NoError(t, err)
+	assert.Equal(t, "weighted_quantile_loss", m.Name)
+}

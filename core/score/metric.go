@@ -118,7 +118,7 @@ func distribution(levels []float64) []Metric {
 	return []Metric{
 		{Name: "crps", Unit: true, Meaning: "continuous ranked probability score: mean of twice the pinball loss integrated over all probabilities, the forecast's quantiles being joined by straight lines (Gneiting and Raftery 2007)",
 			parts: mean(func(a *Acc) float64 { return a.SumCRPS })},
-		{Name: "wql", Share: true, Meaning: "mean weighted quantile loss: twice the pinball loss, summed over points, divided by the sum of |y|, and averaged over the median and the ends of the plan's intervals",
+		{Name: "weighted_quantile_loss", Share: true, Meaning: "mean weighted quantile loss: twice the pinball loss, summed over points, divided by the sum of |y|, and averaged over the median and the ends of the plan's intervals",
 			parts: func(a *Acc) (float64, float64) {
 				sum := a.PinMid
 				for _, l := range a.Levels {
@@ -183,6 +183,9 @@ func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 func FindMetric(name string, levels []float64) (Metric, error) {
 	all := Metrics(levels)
 	names := make([]string, len(all))
+	if former[name] != "" {
+		name = former[name]
+	}
 	for i, m := range all {
 		if m.Name == strings.ToLower(name) {
 			return m, nil
@@ -191,6 +194,9 @@ func FindMetric(name string, levels []float64) (Metric, error) {
 	}
 	return Metric{}, fmt.Errorf("no metric is called %q: use one of %s", name, strings.Join(names, ", "))
 }
+
+// former are names that metrics had in plans of before.
+var former = map[string]string{"wql": "weighted_quantile_loss"}
 
 // HasSkill says whether skill can be read from the metric: it must be an error,
 // of which less is better and zero is best.

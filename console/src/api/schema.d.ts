@@ -2413,16 +2413,8 @@ export interface components {
              * @default 1
              */
             around: number;
-            /**
-             * @description places at which a bending trend may bend
-             * @default 25
-             */
-            bends: number;
-            /**
-             * @description part of the history in which they lie
-             * @default 0.9
-             */
-            "bends-until": number;
+            /** @description places at which a bending trend may bend; left out: twice the root of the length, 40 at most */
+            bends?: number;
             /** @description what a saturating trend stays below; left out: none: a saturating trend needs one */
             ceiling?: number;
             /**
@@ -2447,6 +2439,8 @@ export interface components {
              * @default 1
              */
             hold: number;
+            /** @description how many periods before the end the last may lie; left out: twice the root of the length, 10 at least */
+            "last-bend"?: number;
             /**
              * @description whether the level keeps to the trend or wanders off it; left out: by inner windows
              * @enum {string}

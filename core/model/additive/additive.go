@@ -28,8 +28,8 @@ type Method struct {
 	Trend     string // flat, straight, bending or saturating
 	Floor     float64
 	Ceiling   *float64 // of a saturating trend
-	Bends     int      // candidates
-	Reach     float64
+	Bends     int      // candidates; -1 for as the length has it
+	LastBend  int      // periods before the end that the last may lie; -1 for as the length has it
 	Stiffness float64
 	Parts     string // add, multiply, or empty for as the data say
 	Seasons   []wish // nil: by cadence and length
@@ -50,7 +50,7 @@ type Method struct {
 
 // Auto is the method with all left to the data.
 func Auto() Method {
-	return Method{Bends: 25, Reach: 0.9, Stiffness: 1, Around: 1, Drivers: true, Events: true, Hold: 1, Robust: true}
+	return Method{Bends: -1, LastBend: -1, Stiffness: 1, Around: 1, Drivers: true, Events: true, Hold: 1, Robust: true}
 }
 
 // State is a fitted regression with its errors.

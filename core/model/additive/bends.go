@@ -13,8 +13,25 @@ import (
 // minBend is the fewest values between bends.
 const minBend = 10
 
-// mostBends bounds how many are taken.
-const mostBends = 6
+// mostBends bounds how many are taken, mostPlaces of how many.
+const (
+	mostBends  = 6
+	mostPlaces = 40
+)
+
+// room gives how many places there are for bends in n periods, and where they end. A longer history
+// tells more of them, by no more than the root of its length, and of one near its end little.
+func (m Method) room(n int) (places int, until float64) {
+	root := int(2 * math.Sqrt(float64(n)))
+	last := m.LastBend
+	if places = m.Bends; places < 0 {
+		places = min(mostPlaces, root)
+	}
+	if last < 0 {
+		last = max(minBend, root)
+	}
+	return places, max(0, float64(n-last))
+}
 
 // bends finds where the slope changes: of candidates spread over the first part of the
 // history, one after another, the one that explains most of what is left, as long as the
@@ -27,10 +44,11 @@ const mostBends = 6
 // and Probability Letters 6 (1988); forward selection as in Tropp, IEEE Transactions on
 // Information Theory 50 (2004).
 func (w *work) bends(ctx context.Context, list []column, m Method, loosely bool) []int {
-	n, candidates, reach := len(w.y), m.Bends, m.Reach
+	n := len(w.y)
+	candidates, until := m.room(n)
 	var places []int
 	for k := 1; k <= candidates; k++ {
-		at := int(reach * float64(n) * float64(k) / float64(candidates+1))
+		at := int(until * float64(k) / float64(candidates+1))
 		if at >= minBend && n-at >= minBend && (len(places) == 0 || at > places[len(places)-1]) {
 			places = append(places, at)
 		}
@@ -48,7 +66,7 @@ func (w *work) bends(ctx context.Context, list []column, m Method, loosely bool)
 		return nil
 	}
 	taken := f.forward(places, cost*m.Stiffness)
-	gap := int(reach * float64(n) / float64(candidates+1))
+	gap := max(1, int(until/float64(candidates+1)))
 	for i, at := range taken {
 		taken[i] = f.refine(taken, i, at-gap, at+gap, max(1, gap/6))
 	}

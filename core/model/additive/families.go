@@ -13,9 +13,10 @@ import (
 
 // Families is the additive regression.
 func Families() model.Catalogue {
-	none, most, share, whole, few := 0.0, 100.0, 0.5, 1.0, 10.0
+	none, most, few := 0.0, 100.0, 10.0
 	return model.Catalogue{{
 		Name:      "additive",
+		Version:   1,
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
 		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
 		Settings: append([]model.Setting{
@@ -24,8 +25,8 @@ func Families() model.Catalogue {
 			{Name: "floor", Kind: model.Amount, Default: 0.0, Meaning: "what a saturating trend stays above"},
 			{Name: "level", Kind: model.Choice, Choices: []string{steady, wandering}, Meaning: "whether the level keeps to the trend or wanders off it", Auto: "by inner windows"},
 			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns", Auto: "all, or fewer where inner windows say so"},
-			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Default: 25, Meaning: "places at which a bending trend may bend"},
-			{Name: "bends-until", Kind: model.Amount, Min: &share, Max: &whole, Default: 0.9, Meaning: "part of the history in which they lie"},
+			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Meaning: "places at which a bending trend may bend", Auto: "twice the root of the length, 40 at most"},
+			{Name: "last-bend", Kind: model.Whole, Min: &none, Meaning: "how many periods before the end the last may lie", Auto: "twice the root of the length, 10 at least"},
 			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
 			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
 			{Name: "growing", Kind: model.List, Meaning: "where parts add, those that grow and shrink with the trend all the same: seasons, events, drivers, or some by their names", Auto: "none; where parts multiply all do"},
@@ -107,9 +108,8 @@ func sharedBy(v model.Values) string {
 }
 
 func methodOf(v model.Values) (Method, error) {
-	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", 25), Parts: v.Text("parts", ""), Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
+	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", -1), LastBend: v.Int("last-bend", -1), Parts: v.Text("parts", ""), Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
 	m.Growing = v.Names("growing")
-	m.Reach, _ = v["bends-until"].(float64)
 	m.Stiffness, _ = v["stiffness"].(float64)
 	m.Floor, _ = v["floor"].(float64)
 	m.Hold, _ = v["hold"].(float64)

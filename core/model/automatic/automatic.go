@@ -109,6 +109,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 func Families() model.Catalogue {
 	return model.Catalogue{{
 		Name:      "automatic",
+		Version:   1,
 		Summary:   "Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, intermittent and calendar forms, by how they forecast inner windows of all series.",
 		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; pooled evidence: Efron and Morris, Journal of the American Statistical Association 70, 1975; mixing: Bates and Granger, Operational Research Quarterly 20, 1969",
 		Settings: append([]model.Setting{
