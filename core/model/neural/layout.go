@@ -13,6 +13,7 @@ import (
 type Layout struct {
 	Ahead   int  // the longest horizon that is asked for
 	Horizon int  // steps that the network has: all of these, or one from which it goes on
+	Held    int  // periods at the end whose values are held out
 	Onward  bool // it goes on from its own forecasts
 	Window  int  // of the last values that it sees one by one
 	Longer  int  // a season longer than the shortest, in periods; 0 for none
@@ -31,6 +32,10 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 		l.Horizon = 1
 	}
 	setting := feature.SettingOf(v, horizon)
+	l.Held = max(l.Ahead, min(setting.Length/6, 4*l.Ahead))
+	if setting.Length < 3*l.Ahead+fewestBefore {
+		l.Held = max(1, setting.Length/4)
+	}
 	lines := m.Lines
 	if lines == nil {
 		lines = feature.Usual(setting, false, true)

@@ -296,19 +296,14 @@ func (k *task) look(ctx context.Context, workers int, held []window, trainer *ne
 	return c.Tries >= patience, k.net.weights.Set(moving)
 }
 
-// heldFrom gives the period from which targets are held out, and the held-out windows.
-func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []window) {
+// hold gives the values of each series from which on they are no targets, how many there are, and
+// the held-out windows.
+func (l *Layout) hold(list []*sequence) (cut, whole []int32, held []window) {
 	cut, whole = make([]int32, len(list)), make([]int32, len(list))
-	longest := 0
 	for i, q := range list {
 		if q != nil {
 			whole[i] = int32(len(q.z))
-			longest = max(longest, len(q.z))
 		}
-	}
-	span := max(l.Ahead, min(longest/6, 4*l.Ahead))
-	if longest < 3*l.Ahead+fewestBefore {
-		span = max(1, longest/4)
 	}
 	copy(cut, whole)
 	count := 0
@@ -316,7 +311,7 @@ func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []wi
 		if q == nil {
 			continue
 		}
-		own := len(q.z) - span
+		own := len(q.z) - l.Held
 		if panel.CountKnown(q.z[:max(0, own)]) < 2*fewestBefore {
 			continue // too short to hold anything out
 		}
@@ -326,14 +321,14 @@ func (l *Layout) hold(list []*sequence, last int) (cut, whole []int32, held []wi
 	if count == 0 {
 		return cut, whole, nil
 	}
-	origins := max(1, min(span-l.Ahead+1, 8, mostHeld/count))
+	origins := max(1, min(l.Held-l.Ahead+1, 8, mostHeld/count))
 	skip := 1 + count/mostHeld
 	for i, q := range list {
 		if q == nil || cut[i] == whole[i] || i%skip != 0 {
 			continue
 		}
 		for o := range origins {
-			n := int(cut[i]) + o*max(1, (span-l.Ahead)/max(1, origins-1))
+			n := int(cut[i]) + o*max(1, (l.Held-l.Ahead)/max(1, origins-1))
 			if n < len(q.z) && panel.CountKnown(q.z[:n]) >= fewestBefore && panel.Known(num.LastKnown(num.Tail(q.z[:n], l.reach(q.season)))) {
 				held = append(held, window{int32(i), int32(n)})
 			}
@@ -357,13 +352,11 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	}
 	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	var early, whole model.Trained
-	last := v.Origin()
 	if m.explains(v) {
-		span := lay.Ahead
 		if whole, err = explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
 			return err
 		}
-		if early, err = explain(ctx, v.Before(last-span), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
+		if early, err = explain(ctx, v.Before(v.Origin()-lay.Held), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
 			early = whole
 		}
 		g.outside = whole
@@ -372,7 +365,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	if err != nil {
 		return err
 	}
-	cut, all, held := lay.hold(list, last)
+	cut, all, held := lay.hold(list)
 	windows := windowsOf(lay, list, cut)
 	if len(windows) < fewestWindows {
 		return fmt.Errorf("the histories have %d windows to learn from, and a network needs %d: take a simpler family", len(windows), fewestWindows)
@@ -380,9 +373,11 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
-	final, _, err := lay.sequences(ctx, v, 0, env.Workers, whole)
-	if err != nil {
-		return err
+	final := list
+	if whole != nil {
+		if final, _, err = lay.sequences(ctx, v, 0, env.Workers, whole); err != nil {
+			return err
+		}
 	}
 	k := &task{lay: lay, whole: all}
 	start := lay.lean(list, cut, windows)
