@@ -263,6 +263,9 @@ func TestWithin(t *testing.T) {
 	trained := train(t, "perceptron", model.Values{"within": 0.01}, v, e)
 	forecasts(t, trained, v, h)
 	assert.Contains(t, fmt.Sprint(trained.Describe(0).Cautions), "the time given was up")
+	// Cut short in its training, and done with what comes after it before the time is up.
+	part := train(t, "perceptron", small(model.Values{"within": 0.5, "passes": 60}), v, e)
+	assert.Contains(t, fmt.Sprint(part.Describe(0).Cautions), "the time given was up")
 	long := train(t, "perceptron", small(model.Values{"within": 60}), v, e)
 	assert.NotContains(t, fmt.Sprint(long.Describe(0).Cautions), "the time given was up")
 	assert.Equal(t, forecasts(t, train(t, "perceptron", small(nil), v, env(h, 2)), v, h), forecasts(t, long, v, h), "a time that suffices changes nothing")
@@ -335,5 +338,33 @@ func TestSeriesThatEndBefore(t *testing.T) {
 			require.NoError(t, res.Series[i].Check())
 		}
 		assert.ErrorContains(t, res.Err[5], "no value is known")
+	}
+}
+
+// Where nothing is to be learnt, a network forecasts about as well as the mean, and its intervals hold.
+func TestNoiseIsNotLearnt(t *testing.T) {
+	const n, h = 150, 14
+	p := shops(10, n+h, 0)
+	for i := range p.Series {
+		rnd := rand.New(rand.NewPCG(77, uint64(i)))
+		for t := range p.Series[i].Values {
+			p.Series[i].Values[t] = 100 + 10*rnd.NormFloat64()
+		}
+	}
+	v := viewOf(p, n-1)
+	for _, family := range families {
+		own, means, inside := 0.0, 0.0, 0.0
+		for i, r := range forecasts(t, train(t, family, small(model.Values{"passes": 15}), v, env(h, 2)), v, h) {
+			y := p.Series[i].Values
+			mean := num.KnownMean(y[:n])
+			for k, m := range r.Mean {
+				own, means = own+math.Abs(m-y[n+k]), means+math.Abs(mean-y[n+k])
+				if low, high := forecast.Interval(r.At(k), 80); low <= y[n+k] && y[n+k] <= high {
+					inside++
+				}
+			}
+		}
+		assert.InDelta(t, 1, own/means, 0.08, family)
+		assert.InDelta(t, 0.8, inside/(10*h), 0.1, family)
 	}
 }

@@ -48,7 +48,7 @@ type task struct {
 	clock   model.Timer
 }
 
-// windows lists the origins of every series that have a target before its cut.
+// windowsOf lists the origins of every series that have a target before its cut.
 func windowsOf(lay *Layout, list []*sequence, cut []int32) (out []window) {
 	for i, q := range list {
 		if q == nil {
@@ -185,6 +185,7 @@ type course struct {
 	Restarts        int
 	Loss            float64       // summed up since the last look
 	Spent           time.Duration // before the last stop
+	Hurried         bool          // the time was up before a member was done
 	Done            [][]float32   // the best weights of the members that are done
 	Steps           []int         // at which each did best
 	Curves, Helds   [][]float64
@@ -242,7 +243,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			if err := k.net.weights.Set(start); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
 			return k.run(ctx, env, batches, held, c, save)
 		case err != nil:
 			return err
@@ -270,6 +271,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			return err
 		}
 	}
+	c.Hurried = c.Hurried || c.Tries < patience && trainer.Steps() < batches
 	if c.Trainer = nil; c.Best == nil {
 		c.Best, c.BestStep = slices.Clone(trainer.Averaged()), trainer.Steps()
 	}
@@ -386,7 +388,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		from := 0.15 + 0.85*float64(member)/float64(m.Members)
 		part := env.Within(from, from+0.7/float64(m.Members), "")
 		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
-		k.clock = bound.Part(0.8 * float64(member+1) / float64(m.Members))
+		k.clock = bound.Part((float64(member) + 0.8) / float64(m.Members))
 		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
 		k.net.lean(start)
 		if member >= len(c.Done) {
@@ -394,7 +396,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
 			if err := save(); err != nil {
 				return err
 			}
@@ -417,14 +419,14 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		// What was held out is the nearest to what is to be forecast: it is learnt last, gently.
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
-		k.clock = bound.Part(0.8 + 0.2*float64(member+1)/float64(m.Members))
+		k.clock = bound.Part(float64(member+1) / float64(m.Members))
 		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"), max(20, c.Steps[member]/4)); err != nil {
 			return err
 		}
 		g.networks = append(g.networks, k.net)
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
-	g.Hurried, g.Kernels = bound.Over(), tensor.Kernels()
+	g.Hurried, g.Kernels = c.Hurried, tensor.Kernels()
 	g.Every = lookEvery(batches)
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	g.Widening, g.Ties = tell.widening(lay, list)
