@@ -76,6 +76,15 @@ func Encode(v any) ([]byte, error) {
 	return b.Bytes(), err
 }
 
+// DecodeShared reads into what Encode wrote of what the series share.
+func DecodeShared(p Parts, into any) error {
+	b, err := p.Shared()
+	if err != nil {
+		return err
+	}
+	return gob.NewDecoder(bytes.NewReader(b)).Decode(into)
+}
+
 // Nested is the parts of one model of a mix, among those of the mix.
 type Nested struct {
 	Of     Parts

@@ -1,10 +1,8 @@
 package automatic
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"encoding/gob"
 	"errors"
 	"fmt"
 	"math"
@@ -248,12 +246,8 @@ func (m *Mix) Part(i int) ([]byte, error) {
 
 // read reads what a mix wrote.
 func read(p model.Parts) (model.Trained, error) {
-	b, err := p.Shared()
-	if err != nil {
-		return nil, err
-	}
 	var w written
-	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&w); err != nil {
+	if err := model.DecodeShared(p, &w); err != nil {
 		return nil, fmt.Errorf("reading a mix: %w", err)
 	}
 	m := w.Mix

@@ -1,10 +1,8 @@
 package boosting
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"encoding/gob"
 	"errors"
 	"fmt"
 
@@ -318,12 +316,8 @@ func (t *Trained) Part(i int) ([]byte, error) {
 
 // read reads what Trained wrote.
 func read(p model.Parts) (model.Trained, error) {
-	b, err := p.Shared()
-	if err != nil {
-		return nil, err
-	}
 	var w written
-	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&w); err != nil {
+	if err := model.DecodeShared(p, &w); err != nil {
 		return nil, fmt.Errorf("reading boosted trees: %w", err)
 	}
 	t := w.Trained

@@ -174,7 +174,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 	}
 	a[0], a[1], a[2] = last, 0, in(num.KnownMean(num.Tail(z[:n], 8)))
 	var near [8]float64
-	count, wasLevel := 0, 0.0
+	count := 0
 	back := n - 1 + step - season*((step+season-1)/season)
 	at := back
 	for i := back; i >= 0 && count < len(near) && back-i <= 12*season; i -= season {
@@ -197,8 +197,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 		a[5] = num.KnownMean(near[:count])
 		// The season's last, moved by how far the last value is from its own season's last.
 		if w := n - 1 - (back - at) - season*((step+season-1)/season); w >= 0 && w < n && panel.Known(z[w]) {
-			wasLevel = in(z[w])
-			a[7] = near[0] + 0.5*(last-wasLevel)
+			a[7] = near[0] + 0.5*(last-in(z[w]))
 		} else {
 			a[7] = near[0]
 		}

@@ -1,9 +1,7 @@
 package neural
 
 import (
-	"bytes"
 	"context"
-	"encoding/gob"
 	"errors"
 	"fmt"
 	"math"
@@ -296,12 +294,8 @@ func (t *Trained) Part(i int) ([]byte, error) {
 
 // read reads what Trained wrote.
 func read(p model.Parts) (model.Trained, error) {
-	b, err := p.Shared()
-	if err != nil {
-		return nil, err
-	}
 	var w written
-	if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&w); err != nil {
+	if err := model.DecodeShared(p, &w); err != nil {
 		return nil, fmt.Errorf("reading a network: %w", err)
 	}
 	t := w.Trained
@@ -318,6 +312,7 @@ func read(p model.Parts) (model.Trained, error) {
 			g.networks = append(g.networks, n)
 		}
 		if w.Shared[k] != nil {
+			var err error
 			if g.outside, err = additive.Families()[0].Read(model.Nested{Of: p, Piece: 0, Common: w.Shared[k], Places: g.Places}); err != nil {
 				return nil, err
 			}
