@@ -1,6 +1,7 @@
 package neural
 
 import (
+	"fmt"
 	"slices"
 
 	"paperkettle/core/feature"
@@ -57,8 +58,14 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {
 			return err
 		}
-		_, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
-		return err
+		recipe, err := feature.Parse(v.Names("features"), feature.SettingOf(view, horizon))
+		if err != nil {
+			return err
+		}
+		if _, past := recipe.Split(); len(past.Columns) > 0 {
+			return fmt.Errorf("feature %q: networks see the past by themselves; name columns that are known ahead", past.Columns[0].Line)
+		}
+		return nil
 	}
 	f.Read = read
 	return f

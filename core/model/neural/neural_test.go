@@ -288,6 +288,9 @@ func TestGroupsAndTooLittle(t *testing.T) {
 	require.NoError(t, err)
 	assert.NoError(t, res.Err[0])
 	assert.Contains(t, fmt.Sprint(trained.Describe(0).Cautions), "few for a network")
+	err = neural.Families().CheckData("perceptron", model.Values{"features": []string{"day of week", "lag 1 to 4"}}, v, h)
+	assert.ErrorContains(t, err, "networks see the past by themselves")
+	assert.NoError(t, neural.Families().CheckData("perceptron", model.Values{"features": []string{"day of week"}}, v, h))
 	_, _, err = neural.Families().New("recurrent", model.Values{"cell": "clouds"})
 	assert.ErrorContains(t, err, "clouds")
 }
