@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/feature"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -115,7 +116,7 @@ func (l *Layout) stepWidth() int { return len(l.Recipe.Columns) + len(l.Drivers)
 func (l *Layout) fillPast(p point, out []float32) {
 	for k := range l.Window {
 		if i := p.n - l.Window + k; i >= 0 && panel.Known(p.q.z[i]) {
-			out[k], out[l.Window+k] = bent((p.q.z[i]-p.level)/p.unit), 1
+			out[k], out[l.Window+k] = outlook.Bent((p.q.z[i]-p.level)/p.unit), 1
 		}
 	}
 	w := max(4, p.q.season)
@@ -124,7 +125,7 @@ func (l *Layout) fillPast(p point, out []float32) {
 		if to <= 0 {
 			break
 		}
-		out[2*l.Window+k] = bent((num.KnownMean(p.q.z[max(0, to-w):to]) - p.level) / p.unit)
+		out[2*l.Window+k] = outlook.Bent((num.KnownMean(p.q.z[max(0, to-w):to]) - p.level) / p.unit)
 	}
 	copy(out[2*l.Window+cycles:], p.facts[:])
 }

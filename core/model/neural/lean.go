@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/panel"
 )
 
@@ -75,13 +76,13 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 	}
 	slices.Sort(errs)
 	at := func(p float64) float64 { return errs[int(p*float64(len(errs)-1))] }
-	out.quant[middle] = float32(at(0.5))
-	for j := range probs {
+	out.quant[outlook.Middle] = float32(at(0.5))
+	for j := range outlook.Probs {
 		switch {
-		case j < middle:
-			out.quant[j] = inverse(at(probs[j+1]) - at(probs[j]))
-		case j > middle:
-			out.quant[j] = inverse(at(probs[j]) - at(probs[j-1]))
+		case j < outlook.Middle:
+			out.quant[j] = inverse(at(outlook.Probs[j+1]) - at(outlook.Probs[j]))
+		case j > outlook.Middle:
+			out.quant[j] = inverse(at(outlook.Probs[j]) - at(outlook.Probs[j-1]))
 		}
 	}
 	return out
@@ -98,6 +99,6 @@ func inverse(distance float64) float32 {
 
 // lean has a network start from plain forecasts that do well.
 func (n *Network) lean(from leaning) {
-	copy(n.weights.Data(n.mix.b), from.mix[:])
-	copy(n.weights.Data(n.quant.b), from.quant[:])
+	copy(n.weights.Data(n.mix.B), from.mix[:])
+	copy(n.weights.Data(n.quant.B), from.quant[:])
 }

@@ -4,24 +4,9 @@ import (
 	"fmt"
 	"math/rand/v2"
 
-	"paperkettle/core/num"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/num/net"
 )
-
-// probs are the quantiles that a network forecasts, and shares what each counts for in the loss.
-var (
-	probs  = []float64{0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975}
-	shares = []float64{0.04, 0.06, 0.1, 0.17, 0.26, 0.17, 0.1, 0.06, 0.04}
-	// zs are the probabilities on the normal scale.
-	zs = func() (out []float64) {
-		for _, p := range probs {
-			out = append(out, num.NormalQuantile(p))
-		}
-		return out
-	}()
-)
-
-const middle = 4 // place of the median
 
 type (
 	tape  = net.Tape[float32]
@@ -42,34 +27,6 @@ type Shape struct {
 	Dropout float64
 }
 
-// dense is a product and an offset.
-type dense struct{ w, b net.Weight }
-
-func newDense(s *store, name string, in, out int, gain float64) dense {
-	return dense{s.Matrix(name, in, out, gain), s.Vector(name+" offset", out, 0)}
-}
-
-func (d dense) on(t *tape, x *value) *value {
-	return t.Dense(x, t.Weight(d.w), t.Weight(d.b))
-}
-
-// residual is a block that adds to what it is given.
-//
-// Source: He and others, Identity mappings in deep residual networks, ECCV 2016.
-type residual struct {
-	gain, offset net.Weight
-	in, out      dense
-}
-
-func newResidual(s *store, name string, units int) residual {
-	return residual{s.Vector(name+" gain", units, 1), s.Vector(name+" norm", units, 0), newDense(s, name+" in", units, units, 2), newDense(s, name+" out", units, units, 0.1)}
-}
-
-func (r residual) on(t *tape, x *value, drop float64) *value {
-	y := t.Norm(x, t.Weight(r.gain), t.Weight(r.offset))
-	return t.Add(x, r.out.on(t, t.Drop(t.Smooth(r.in.on(t, y)), drop)))
-}
-
 // Sizes of the decoder, which all kinds of networks share.
 const (
 	told    = 48 // numbers that a window tells its steps
@@ -83,14 +40,14 @@ const (
 type Network struct {
 	Shape   Shape
 	tables  []net.Weight
-	enter   dense
-	blocks  []residual
+	enter   net.Linear
+	blocks  []net.Residual
 	cells   []cell
-	tell    dense
-	first   dense
-	second  []residual
-	mix     dense
-	quant   dense
+	tell    net.Linear
+	first   net.Linear
+	second  []net.Residual
+	mix     net.Linear
+	quant   net.Linear
 	weights *store
 }
 
@@ -103,25 +60,25 @@ func newNetwork(sh Shape, rnd *rand.Rand) *Network {
 	}
 	extra := embed * len(sh.Tables)
 	if sh.Kind == kindPerceptron {
-		n.enter = newDense(s, "enter", sh.Past+extra, sh.Units, 1)
+		n.enter = s.Linear("enter", sh.Past+extra, sh.Units, 1)
 	} else {
 		wide := sh.Around + 2
 		for k := range sh.Layers {
 			n.cells = append(n.cells, newCell(s, fmt.Sprintf("cell %d", k), sh.Kind, wide, sh.Units))
 			wide = sh.Units
 		}
-		n.enter = newDense(s, "enter", sh.Units+sh.Past-2*sh.Window+extra, sh.Units, 1)
+		n.enter = s.Linear("enter", sh.Units+sh.Past-2*sh.Window+extra, sh.Units, 1)
 	}
 	for k := range max(1, sh.Layers) {
-		n.blocks = append(n.blocks, newResidual(s, fmt.Sprintf("block %d", k), sh.Units))
+		n.blocks = append(n.blocks, s.Residual(fmt.Sprintf("block %d", k), sh.Units))
 	}
-	n.tell = newDense(s, "tell", sh.Units, told, 1)
-	n.first = newDense(s, "step", told+sh.Step, decoder, 1)
+	n.tell = s.Linear("tell", sh.Units, told, 1)
+	n.first = s.Linear("step", told+sh.Step, decoder, 1)
 	for k := range 2 {
-		n.second = append(n.second, newResidual(s, fmt.Sprintf("step block %d", k), decoder))
+		n.second = append(n.second, s.Residual(fmt.Sprintf("step block %d", k), decoder))
 	}
-	n.mix = newDense(s, "mix", decoder, anchors, 0.1)
-	n.quant = newDense(s, "quantiles", decoder, len(probs), 0.02)
+	n.mix = s.Linear("mix", decoder, anchors, 0.1)
+	n.quant = s.Linear("quantiles", decoder, len(outlook.Probs), 0.02)
 	return n
 }
 
@@ -149,20 +106,20 @@ func (n *Network) forward(t *tape, b batch) *value {
 	for k, w := range n.tables {
 		parts = append(parts, t.Embed(t.Weight(w), b.codes[k]))
 	}
-	x := n.enter.on(t, t.Beside(parts...))
+	x := t.Linear(t.Beside(parts...), n.enter)
 	for _, r := range n.blocks {
-		x = r.on(t, x, n.Shape.Dropout)
+		x = t.Residual(x, r, n.Shape.Dropout)
 	}
-	x = t.Repeat(n.tell.on(t, t.Smooth(x)), b.each)
-	y := n.first.on(t, t.Beside(x, b.steps))
+	x = t.Repeat(t.Linear(t.Smooth(x), n.tell), b.each)
+	y := t.Linear(t.Beside(x, b.steps), n.first)
 	for _, r := range n.second {
-		y = r.on(t, y, n.Shape.Dropout)
+		y = t.Residual(y, r, n.Shape.Dropout)
 	}
 	y = t.Smooth(y)
 	plain := t.Columns(b.steps, n.Shape.Step-anchors-lags, n.Shape.Step-lags)
-	base := t.Sum(t.Times(t.Softmax(n.mix.on(t, y)), plain))
-	q := n.quant.on(t, y)
-	return t.Rising(t.Beside(t.Columns(q, 0, middle), t.Add(base, t.Columns(q, middle, middle+1)), t.Columns(q, middle+1, len(probs))))
+	base := t.Sum(t.Times(t.Softmax(t.Linear(y, n.mix)), plain))
+	q := t.Linear(y, n.quant)
+	return t.Rising(t.Beside(t.Columns(q, 0, outlook.Middle), t.Add(base, t.Columns(q, outlook.Middle, outlook.Middle+1)), t.Columns(q, outlook.Middle+1, len(outlook.Probs))))
 }
 
 // The kinds of networks.

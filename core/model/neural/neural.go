@@ -12,10 +12,9 @@ package neural
 import (
 	"context"
 	"errors"
-	"slices"
 
 	"paperkettle/core/model"
-	"paperkettle/core/model/additive"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -72,44 +71,16 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	return out, errors.Join(err, ctx.Err())
 }
 
-// explains says whether drivers or events are there to be explained first.
-func (m Model) explains(v panel.View) bool {
-	if !m.Explain {
-		return false
-	}
-	if slices.ContainsFunc(v.Drivers(), func(d panel.Driver) bool { return d.KnownAhead }) {
-		return true
-	}
-	for i := range v.Len() {
-		if len(v.Series(i).Events()) > 0 {
-			return true
-		}
-	}
-	return false
-}
-
-// explain trains the additive regression, whose effects are taken out.
-func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	made, _, err := additive.Families().New("additive", nil)
-	if err != nil {
-		return nil, err
-	}
-	return model.Bare(made).Train(ctx, v, env)
-}
-
 // sequences prepares the series of a view; those that can't be are left nil, with the reason.
 //
 // At a forecast, what was explained in training must be known ahead.
 func (l *Layout) sequences(ctx context.Context, v panel.View, horizon, workers int, by model.Trained) ([]*sequence, []error, error) {
 	out, errs := make([]*sequence, v.Len()), make([]error, v.Len())
-	o, _ := by.(model.Outsider)
 	err := num.Each(ctx, workers, v.Len(), func(i int) {
-		errs[i] = model.Guard(func() (err error) {
-			var outside *model.Outside
-			if o != nil {
-				if outside, err = o.Outside(v, i, horizon); err != nil && horizon > 0 {
-					return err
-				}
+		errs[i] = model.Guard(func() error {
+			outside, err := outlook.OutsideOf(by, v, i, horizon)
+			if err != nil {
+				return err
 			}
 			out[i], err = l.sequenceOf(v.Series(i), horizon, outside)
 			return err

@@ -3,6 +3,7 @@ package neural
 import (
 	"slices"
 
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/num/net"
 	"paperkettle/core/num/tensor"
 )
@@ -11,7 +12,7 @@ import (
 // unit with drivers and events taken out: all steps at once, or one after another, each from the
 // medians of those before.
 func (k *task) roll(t *tape, some []window, horizon int) tensor.Matrix[float64] {
-	out := tensor.New[float64](len(some)*horizon, len(probs))
+	out := tensor.New[float64](len(some)*horizon, len(outlook.Probs))
 	if !k.lay.Onward {
 		steps := make([]int, 0, len(some)*horizon)
 		for range some {
@@ -42,7 +43,7 @@ func (k *task) roll(t *tape, some []window, horizon int) tensor.Matrix[float64] 
 		for r, w := range at {
 			row := out.Row(r*horizon + h)
 			own.units(w, q.Row(r), row)
-			own.list[r].take(row[middle])
+			own.list[r].take(row[outlook.Middle])
 			at[r].n++
 		}
 	}
@@ -63,9 +64,9 @@ func (q *sequence) until(n int) *sequence {
 	out.z = slices.Clone(q.z[:n])
 	for k := range q.smooth {
 		if n == len(q.z) {
-			out.smooth[k] = q.smooth[k].clone()
+			out.smooth[k] = q.smooth[k].Clone()
 		} else {
-			out.smooth[k] = smooth(out.z, q.season, rates[k])
+			out.smooth[k] = outlook.Smooth(out.z, q.season, outlook.Rates[k])
 		}
 	}
 	return &out
@@ -75,7 +76,7 @@ func (q *sequence) until(n int) *sequence {
 func (q *sequence) take(y float64) {
 	q.z = append(q.z, y)
 	for k := range q.smooth {
-		q.smooth[k].take(y)
+		q.smooth[k].Take(y)
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -19,18 +20,12 @@ type sequence struct {
 	around  []float32 // columns known ahead of every period, and horizon periods past the last
 	codes   []int     // of the attributes, -1 where the value is new
 	closed  []bool    // periods known not to happen
-	smooth  [smoothers]smoothed
+	smooth  [outlook.Smoothers]outlook.Smoothed
 }
 
 // sequenceOf prepares a series; outside may be nil.
 func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outside) (*sequence, error) {
-	q := &sequence{z: s.Values, outside: outside, first: s.First, season: l.seasonOf(s)}
-	if outside != nil {
-		q.z = make([]float64, len(s.Values))
-		for t, y := range s.Values {
-			q.z[t] = outside.Take(t, y)
-		}
-	}
+	q := &sequence{z: outlook.Without(s.Values, outside), outside: outside, first: s.First, season: l.seasonOf(s)}
 	for t := range s.Values {
 		if s.Closed(s.First + t) {
 			if q.closed == nil {
@@ -40,7 +35,7 @@ func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outs
 		}
 	}
 	for k := range q.smooth {
-		q.smooth[k] = smooth(q.z, q.season, rates[k])
+		q.smooth[k] = outlook.Smooth(q.z, q.season, outlook.Rates[k])
 	}
 	laid, err := l.Recipe.Lay(s, s.Values, horizon, nil)
 	if err != nil {
@@ -109,48 +104,20 @@ func (l *Layout) at(q *sequence, n int) (p point, ok bool) {
 		}
 	}
 	size := max(num.MeanSize(num.Tail(q.z[:n], max(32, 4*q.season))), 1e-12)
-	p.unit = max(usualChange(num.Tail(q.z[:n], max(32, 4*q.season)), q.season), 2e-3*size)
+	p.unit = max(outlook.UsualChange(num.Tail(q.z[:n], max(32, 4*q.season)), q.season), 2e-3*size)
 	before := num.KnownMean(num.Tail(q.z[:max(0, n-q.season)], l.reach(q.season)))
 	slope := (p.level - before) / p.unit
 	if !panel.Known(slope) {
 		slope = 0
 	}
 	last := num.LastKnown(recent)
-	p.facts = [facts]float32{bent(slope), float32(math.Log10(size / p.unit)), float32(num.ZeroShare(recent)), bent((last - p.level) / p.unit),
-		float32(math.Log10(float64(n)) - 2), bent(num.KnownSpread(recent)/p.unit - 1)}
+	p.facts = [facts]float32{outlook.Bent(slope), float32(math.Log10(size / p.unit)), float32(num.ZeroShare(recent)), outlook.Bent((last - p.level) / p.unit),
+		float32(math.Log10(float64(n)) - 2), outlook.Bent(num.KnownSpread(recent)/p.unit - 1)}
 	return p, true
 }
 
 // reach is how many of the last periods tell the level.
 func (l *Layout) reach(season int) int { return max(8, min(2*season, 60)) }
-
-// bent brings large numbers nearer.
-func bent(x float64) float32 {
-	if x != x {
-		return 0
-	}
-	return float32(math.Asinh(x))
-}
-
-// usualChange is the mean absolute change over a season, or over a period where that is less.
-func usualChange(values []float64, season int) float64 {
-	least := math.Inf(1)
-	for _, lag := range []int{1, season} {
-		sum, n := 0.0, 0.0
-		for i := lag; i < len(values); i++ {
-			if d := values[i] - values[i-lag]; d == d {
-				sum, n = sum+math.Abs(d), n+1
-			}
-		}
-		if n >= 2 && sum > 0 {
-			least = min(least, sum/n)
-		}
-	}
-	if math.IsInf(least, 1) {
-		return 0
-	}
-	return least
-}
 
 // anchors is how many plain forecasts a network mixes: the last value, the recent mean, the mean of
 // the last eight, the season's last, its median of four and mean of eight, the mean season on the
@@ -158,7 +125,7 @@ func usualChange(values []float64, season int) float64 {
 // the recent level, the last value with the recent slope, and smoothing; and lags how many values of the step's
 // place in the season it sees.
 const (
-	anchors = 11 + smoothers
+	anchors = 11 + outlook.Smoothers
 	lags    = 4
 )
 
@@ -190,7 +157,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 		if k < count {
 			x = near[k]
 		}
-		out[anchors+k] = bent(x)
+		out[anchors+k] = outlook.Bent(x)
 	}
 	if count > 0 && season > 1 {
 		a[3] = near[0]
@@ -223,7 +190,7 @@ func (l *Layout) place(p point, step int, out []float32) {
 	}
 	a[10] = last + float64(step)*l.slope(p)
 	for k := range p.q.smooth {
-		a[11+k] = in(p.q.smooth[k].ahead(n, step))
+		a[11+k] = in(p.q.smooth[k].Ahead(n, step))
 	}
 	for k, x := range a {
 		if x != x {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/num/net"
@@ -140,7 +141,7 @@ func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value 
 	for i := range weights {
 		weights[i] /= float32(len(steps))
 	}
-	return t.Pinball(k.net.forward(t, b), targets, weights, probs, shares)
+	return t.Pinball(k.net.forward(t, b), targets, weights, outlook.Probs, outlook.Shares)
 }
 
 // held is the mean pinball loss over windows, at all steps that the network has.
@@ -165,7 +166,7 @@ func (k *task) held(ctx context.Context, workers int, windows []window) (float64
 		for _, w := range weights {
 			counts[b] += float64(w)
 		}
-		sums[b] = float64(t.Pinball(q, targets, weights, probs, shares).Data[0])
+		sums[b] = float64(t.Pinball(q, targets, weights, outlook.Probs, outlook.Shares).Data[0])
 	})
 	total, n := 0.0, 0.0
 	for b := range sums {
@@ -354,11 +355,11 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	}
 	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	var early, whole model.Trained
-	if m.explains(v) {
-		if whole, err = explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
+	if m.Explain && outlook.Explainable(v) {
+		if whole, err = outlook.Explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
 			return err
 		}
-		if early, err = explain(ctx, v.Before(v.Origin()-lay.Held), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
+		if early, err = outlook.Explain(ctx, v.Before(v.Origin()-lay.Held), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
 			early = whole
 		}
 		g.outside = whole
@@ -429,7 +430,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Hurried, g.Kernels = c.Hurried, tensor.Kernels()
 	g.Every = lookEvery(batches)
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
-	g.Widening, g.Ties = tell.widening(lay, list)
+	proof := tell.proof(lay, list)
+	g.Widening, g.Ties = proof.Widening(), proof.Ties()
 	return nil
 }
 

@@ -8,7 +8,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/model/additive"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/num/tensor"
@@ -156,7 +156,7 @@ func (g *Group) run(tapes []*tape, list []*sequence, part []window, horizon int)
 // 2017; averaged quantiles: Lichtendahl, Grushka-Cockayne and Winkler, Management Science 59 (2013).
 func (g *Group) read(q *sequence, members []tensor.Matrix[float64], first int, rows forecast.Rows) {
 	horizon := len(rows.Mean)
-	row, count := make([]float64, len(probs)), float64(len(members))
+	row, count := make([]float64, len(outlook.Probs)), float64(len(members))
 	for h := range horizon {
 		clear(row)
 		squares := 0.0
@@ -166,29 +166,20 @@ func (g *Group) read(q *sequence, members []tensor.Matrix[float64], first int, r
 			}
 		}
 		for _, m := range members {
-			d := m.Row(first + h)[middle] - row[middle]
+			d := m.Row(first + h)[outlook.Middle] - row[outlook.Middle]
 			squares += d * d / count
 		}
 		between, within := squares, (row[6]-row[2])/2.563
 		wider := math.Sqrt(1 + between/max(within*within, 1e-300))
-		median := row[middle]
+		median := row[outlook.Middle]
 		for j := range row {
 			row[j] = median + (row[j]-median)*min(wider, 3)
 		}
 		out := rows.At(h)
-		rows.Mean[h] = onGrid(row, out, forecast.Grid[:])
-		if q.outside != nil {
-			at := len(q.z) + h
-			rows.Mean[h] = q.outside.Put(at, rows.Mean[h])
-			for k := range out {
-				out[k] = q.outside.Put(at, out[k])
-			}
-		}
+		rows.Mean[h] = outlook.OnGrid(row, out, forecast.Grid[:])
+		outlook.PutBack(rows, h, len(q.z), q.outside)
 	}
 }
-
-// pathSeed is of the paths: a series has the same ones whatever its drivers ahead are.
-const pathSeed = 1
 
 // Paths draws futures whose steps go together as errors did, by a chain of normal scores.
 func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, each func(i int, paths []float64, err error)) error {
@@ -203,15 +194,12 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 				each(i, nil, res.Err[i])
 				continue
 			}
-			paths := res.Series[i].Paths(count, g.Ties, num.Stream(pathSeed, v.Series(i).Key))
-			if o, ok := g.outside.(model.Outsider); ok { // whose effects are in doubt as well
-				if outside, err := o.Outside(own, j, horizon); err == nil && outside != nil {
-					doubt := outside.Doubt(count)
-					for k, y := range paths {
-						paths[k] = doubt(k/horizon, k%horizon, y)
-					}
-				}
+			outside, err := outlook.OutsideOf(g.outside, own, j, horizon)
+			if err != nil {
+				each(i, nil, err)
+				continue
 			}
+			paths := outlook.Futures(res.Series[i], v.Series(i).Key, horizon, count, g.Ties, outside)
 			t.Bounds.Clip(paths)
 			each(i, paths, nil)
 		}
@@ -313,7 +301,7 @@ func read(p model.Parts) (model.Trained, error) {
 		}
 		if w.Shared[k] != nil {
 			var err error
-			if g.outside, err = additive.Families()[0].Read(model.Nested{Of: p, Piece: 0, Common: w.Shared[k], Places: g.Places}); err != nil {
+			if g.outside, err = outlook.Explained(model.Nested{Of: p, Piece: 0, Common: w.Shared[k], Places: g.Places}); err != nil {
 				return nil, err
 			}
 		}

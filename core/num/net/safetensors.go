@@ -124,63 +124,77 @@ func ofHalf(h uint16) float32 {
 	return math.Float32frombits(sign | (size<<13 + 112<<23))
 }
 
-// ReadWeights fills a store that has the same weights from safetensors, and gives what the header
-// says besides. What is cut short, altered in its shape, or another network's is refused.
-func ReadWeights(b []byte, s *Store[float32]) (about map[string]string, err error) {
-	fail := func(format string, of ...any) error {
-		return fmt.Errorf("reading weights: "+format, of...)
-	}
+// broken is what is wrong with a file of weights.
+func broken(format string, of ...any) error { return fmt.Errorf("reading weights: "+format, of...) }
+
+// header splits safetensors into the descriptions of the weights, what is said besides, and the
+// numbers.
+func header(b []byte) (raw map[string]json.RawMessage, about map[string]string, data []byte, err error) {
 	if len(b) < 8 {
-		return nil, fail("the file ends after %d bytes", len(b))
+		return nil, nil, nil, broken("the file ends after %d bytes", len(b))
 	}
 	n := binary.LittleEndian.Uint64(b)
 	if n > mostHeader || n > uint64(len(b)-8) {
-		return nil, fail("its header of %d bytes does not fit the file of %d", n, len(b))
+		return nil, nil, nil, broken("its header of %d bytes does not fit the file of %d", n, len(b))
 	}
-	raw := map[string]json.RawMessage{}
 	if err := json.Unmarshal(b[8:8+n], &raw); err != nil {
-		return nil, fail("its header is no JSON: %w", err)
+		return nil, nil, nil, broken("its header is no JSON: %w", err)
 	}
 	if m, ok := raw[metadata]; ok {
 		if err := json.Unmarshal(m, &about); err != nil {
-			return nil, fail("its metadata are no texts by name")
+			return nil, nil, nil, broken("its metadata are no texts by name")
 		}
 		delete(raw, metadata)
 	}
-	data := b[8+n:]
+	return raw, about, b[8+n:], nil
+}
+
+// ReadAbout reads what the header of safetensors says besides the weights.
+func ReadAbout(b []byte) (map[string]string, error) {
+	_, about, _, err := header(b)
+	return about, err
+}
+
+// ReadWeights fills a store that has the same weights from safetensors, and gives what the header
+// says besides. What is cut short, altered in its shape, or another network's is refused.
+func ReadWeights(b []byte, s *Store[float32]) (about map[string]string, err error) {
+	raw, about, data, err := header(b)
+	if err != nil {
+		return nil, err
+	}
 	if len(raw) != len(s.list) {
-		return nil, fail("it has %d weights, and the network %d", len(raw), len(s.list))
+		return nil, broken("it has %d weights, and the network %d", len(raw), len(s.list))
 	}
 	filled := make([][]float32, len(s.list))
 	total := 0
 	for i, w := range s.list {
 		var e entry
 		if err := json.Unmarshal(raw[w.name], &e); err != nil {
-			return nil, fail("the weight %q is missing or not described", w.name)
+			return nil, broken("the weight %q is missing or not described", w.name)
 		}
 		if !slices.Equal(e.Shape, []int{w.Rows, w.Cols}) {
-			return nil, fail("the weight %q is of shape %v, and the network's of [%d %d]", w.name, e.Shape, w.Rows, w.Cols)
+			return nil, broken("the weight %q is of shape %v, and the network's of [%d %d]", w.name, e.Shape, w.Rows, w.Cols)
 		}
 		from, to := e.Offsets[0], e.Offsets[1]
 		size := e.Kind.bytes()
 		if size == 0 {
-			return nil, fail("the weight %q is of %q: F32, F16 and BF16 are read", w.name, e.Kind)
+			return nil, broken("the weight %q is of %q: F32, F16 and BF16 are read", w.name, e.Kind)
 		}
 		if from < 0 || to > len(data) || to-from != size*len(w.Data) {
-			return nil, fail("the weight %q lies at bytes %d to %d of %d: the file is cut short or altered", w.name, from, to, len(data))
+			return nil, broken("the weight %q lies at bytes %d to %d of %d: the file is cut short or altered", w.name, from, to, len(data))
 		}
 		total += to - from
 		filled[i] = make([]float32, len(w.Data))
 		for k := range filled[i] {
 			v := e.Kind.value(data[from+k*size:])
 			if v != v || math.IsInf(float64(v), 0) {
-				return nil, fail("the weight %q holds what is no number", w.name)
+				return nil, broken("the weight %q holds what is no number", w.name)
 			}
 			filled[i][k] = v
 		}
 	}
 	if total != len(data) {
-		return nil, fail("%d bytes belong to no weight", len(data)-total)
+		return nil, broken("%d bytes belong to no weight", len(data)-total)
 	}
 	for i, w := range s.list {
 		copy(w.Data, filled[i])

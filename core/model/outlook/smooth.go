@@ -1,4 +1,4 @@
-package neural
+package outlook
 
 import (
 	"math"
@@ -8,22 +8,23 @@ import (
 	"paperkettle/core/panel"
 )
 
-// smoothers is how many of the plain forecasts are exponential smoothing under fixed rates.
-const smoothers = 3
+// Smoothers is how many rates there are.
+const Smoothers = 3
 
-// rate is how fast level, trend and season follow, and how much of the trend stays a step.
-type rate struct{ level, trend, season, damping float64 }
+// Rate is how fast level, trend and season follow, and how much of the trend stays a step.
+type Rate struct{ Level, Trend, Season, Damping float64 }
 
-var rates = [smoothers]rate{{0.15, 0.01, 0.1, 0.98}, {0.4, 0.03, 0.2, 0.95}, {0.8, 0.3, 0, 0.9}}
+// Rates are those that plain forecasts are smoothed at.
+var Rates = [Smoothers]Rate{{0.15, 0.01, 0.1, 0.98}, {0.4, 0.03, 0.2, 0.95}, {0.8, 0.3, 0, 0.9}}
 
 // fewestSeasons is how many a series must show for one to be smoothed.
 const fewestSeasons = 3
 
-// smoothed is the states of additive smoothing after every value.
+// Smoothed is the states of additive smoothing after every value.
 //
 // Source: Gardner and McKenzie, Forecasting trends in time series, Management Science 31 (1985).
-type smoothed struct {
-	rate         rate
+type Smoothed struct {
+	rate         Rate
 	level, slope []float64
 	season       []float64 // as last updated, at its period
 	length       int       // of the season; 0 for none
@@ -31,28 +32,28 @@ type smoothed struct {
 	seen         int
 }
 
-// smooth runs over a series; unknown values are taken as forecast.
-func smooth(z []float64, season int, r rate) smoothed {
+// Smooth runs over a series; unknown values are taken as forecast.
+func Smooth(z []float64, season int, r Rate) Smoothed {
 	n := len(z)
-	s := smoothed{rate: r, level: make([]float64, 0, n), slope: make([]float64, 0, n)}
-	if r.season > 0 && season > 1 && n >= fewestSeasons*season {
+	s := Smoothed{rate: r, level: make([]float64, 0, n), slope: make([]float64, 0, n)}
+	if r.Season > 0 && season > 1 && n >= fewestSeasons*season {
 		s.length, s.season = season, make([]float64, 0, n)
 	}
 	s.start = num.KnownMean(z[:min(n, max(1, s.length))])
 	for _, y := range z {
-		s.take(y)
+		s.Take(y)
 	}
 	return s
 }
 
-// clone is a copy that goes its own way.
-func (s smoothed) clone() smoothed {
+// Clone is a copy that goes its own way.
+func (s Smoothed) Clone() Smoothed {
 	s.level, s.slope, s.season = slices.Clone(s.level), slices.Clone(s.slope), slices.Clone(s.season)
 	return s
 }
 
-// take goes on by a value.
-func (s *smoothed) take(y float64) {
+// Take goes on by a value.
+func (s *Smoothed) Take(y float64) {
 	t, r := len(s.level), s.rate
 	level, slope, at := math.NaN(), 0.0, 0.0
 	if t > 0 {
@@ -64,7 +65,7 @@ func (s *smoothed) take(y float64) {
 	switch {
 	case !panel.Known(y):
 		if level == level {
-			level, slope = level+r.damping*slope, r.damping*slope
+			level, slope = level+r.Damping*slope, r.Damping*slope
 		}
 	case level != level:
 		if level = y; s.length > 0 && panel.Known(s.start) {
@@ -75,21 +76,21 @@ func (s *smoothed) take(y float64) {
 	default:
 		// Quick at first, as the mean of what was seen is.
 		s.seen++
-		gain := max(r.level, 1/float64(s.seen+1))
+		gain := max(r.Level, 1/float64(s.seen+1))
 		before := level
-		level = gain*(y-at) + (1-gain)*(level+r.damping*slope)
-		slope = r.trend*(level-before) + (1-r.trend)*r.damping*slope
-		at = r.season*(y-level) + (1-r.season)*at
+		level = gain*(y-at) + (1-gain)*(level+r.Damping*slope)
+		slope = r.Trend*(level-before) + (1-r.Trend)*r.Damping*slope
+		at = r.Season*(y-level) + (1-r.Season)*at
 	}
 	if s.level, s.slope = append(s.level, level), append(s.slope, slope); s.length > 0 {
 		s.season = append(s.season, at)
 	}
 }
 
-// ahead is the forecast of a step from where n values are known.
-func (s *smoothed) ahead(n, step int) float64 {
+// Ahead is the forecast of a step from where n values are known.
+func (s *Smoothed) Ahead(n, step int) float64 {
 	out := s.level[n-1]
-	if d := s.rate.damping; d < 1 {
+	if d := s.rate.Damping; d < 1 {
 		out += s.slope[n-1] * d * (1 - math.Pow(d, float64(step))) / (1 - d)
 	}
 	if s.length > 0 {

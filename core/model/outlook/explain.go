@@ -1,0 +1,92 @@
+package outlook
+
+import (
+	"context"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Explainable says whether drivers known ahead or events are there to be explained first.
+func Explainable(v panel.View) bool {
+	if slices.ContainsFunc(v.Drivers(), func(d panel.Driver) bool { return d.KnownAhead }) {
+		return true
+	}
+	for i := range v.Len() {
+		if len(v.Series(i).Events()) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Explain trains the additive regression, whose effects are taken out before a network looks.
+func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	made, _, err := additive.Families().New("additive", nil)
+	if err != nil {
+		return nil, err
+	}
+	return model.Bare(made).Train(ctx, v, env)
+}
+
+// Explained reads what Explain trained, from a piece of what was written.
+func Explained(n model.Nested) (model.Trained, error) { return additive.Families()[0].Read(n) }
+
+// OutsideOf is what drivers and events bring to a series; nil where nothing explains them. At a
+// forecast, what was explained in training must be known ahead.
+func OutsideOf(by model.Trained, v panel.View, i, horizon int) (*model.Outside, error) {
+	o, ok := by.(model.Outsider)
+	if !ok {
+		return nil, nil
+	}
+	outside, err := o.Outside(v, i, horizon)
+	if err != nil && horizon == 0 {
+		return nil, nil
+	}
+	return outside, err
+}
+
+// Without is the values of a series without what drivers and events bring.
+func Without(values []float64, outside *model.Outside) []float64 {
+	if outside == nil {
+		return values
+	}
+	out := make([]float64, len(values))
+	for t, y := range values {
+		out[t] = outside.Take(t, y)
+	}
+	return out
+}
+
+// PutBack puts what drivers and events bring to a step, counted from 0, into its forecast, after n
+// values.
+func PutBack(rows forecast.Rows, h, n int, outside *model.Outside) {
+	if outside == nil {
+		return
+	}
+	rows.Mean[h] = outside.Put(n+h, rows.Mean[h])
+	out := rows.At(h)
+	for k := range out {
+		out[k] = outside.Put(n+h, out[k])
+	}
+}
+
+// futureSeed is of the futures: a series has the same ones whatever its drivers ahead are.
+const futureSeed = 1
+
+// Futures draws futures of a series from its forecast, whose steps go together as errors did, by a
+// chain of normal scores; what drivers and events bring is in doubt as well.
+func Futures(rows forecast.Rows, key string, horizon, count int, ties float64, outside *model.Outside) []float64 {
+	paths := rows.Paths(count, ties, num.Stream(futureSeed, key))
+	if outside != nil {
+		doubt := outside.Doubt(count)
+		for k, y := range paths {
+			paths[k] = doubt(k/horizon, k%horizon, y)
+		}
+	}
+	return paths
+}
