@@ -103,38 +103,25 @@ func (r *Repository) EachResult(ctx context.Context, e *bakeoff.Engine, id uint,
 	if want.Forecasts {
 		columns = append(columns, "forecasts")
 	}
-	query := r.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id)
-	if want.Contenders != nil {
-		query = query.Where("contender IN ?", want.Contenders)
-	}
-	rows, err := query.Order("win, shard, contender").Select(columns).Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var kept store.Result
-		into := []any{&kept.Win, &kept.Contender, &kept.Shard, &kept.Scores, &kept.Errors}
-		if want.Forecasts {
-			into = append(into, &kept.Forecasts)
+	query := func() *gorm.DB {
+		q := r.store.Read(ctx).Where("bakeoff_id = ?", id)
+		if want.Contenders != nil {
+			q = q.Where("contender IN ?", want.Contenders)
 		}
-		if err := rows.Scan(into...); err != nil {
-			return err
-		}
+		return q
+	}
+	return store.EachResult(query, columns, func(kept *store.Result) error {
 		if !whole(kept.Win, kept.Shard) {
-			continue
+			return nil
 		}
 		t := bakeoff.Task{Window: kept.Win, Contender: kept.Contender, Shard: kept.Shard}
-		res, err := unpack(e, kept)
-		if err == nil {
-			res.Filled = filled[t]
-			err = f(t, res)
-		}
+		res, err := unpack(e, *kept)
 		if err != nil {
 			return err
 		}
-	}
-	return rows.Err()
+		res.Filled = filled[t]
+		return f(t, res)
+	})
 }
 
 // Filled reads where contenders failed, by task.

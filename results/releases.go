@@ -58,22 +58,13 @@ type ReleasedSeries struct {
 
 // EachReleased calls f for every series of a release, in order.
 func (r *Repository) EachReleased(ctx context.Context, rel *store.Release, f func(ReleasedSeries) error) error {
-	rows, err := r.store.Read(ctx).Model(&store.ReleasePart{}).Where("release_id = ?", rel.ID).Order("part").Select("notes", "forecasts").Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var notes string
-		var packed []byte
-		if err := rows.Scan(&notes, &packed); err != nil {
-			return err
-		}
-		if err := eachInPart(notes, packed, rel.Horizon, f); err != nil {
+	query := func() *gorm.DB { return r.store.Read(ctx).Where("release_id = ?", rel.ID) }
+	return store.EachPart(query, "part", func(p *store.ReleasePart) int { return p.Part }, func(p *store.ReleasePart) error {
+		if err := eachInPart(p.Notes, p.Forecasts, rel.Horizon, f); err != nil {
 			return fmt.Errorf("release %d: %w", rel.ID, err)
 		}
-	}
-	return rows.Err()
+		return nil
+	})
 }
 
 func eachInPart(notes string, packed []byte, horizon int, f func(ReleasedSeries) error) error {

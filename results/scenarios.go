@@ -47,18 +47,10 @@ func (r *Repository) Scenario(ctx context.Context, sc *store.Scenario) (refit *b
 
 // EachScenario calls f for every series of a scenario, in order.
 func (r *Repository) EachScenario(ctx context.Context, id uint, f func(*bakeoff.ScenarioSeries) error) error {
-	rows, err := r.store.Read(ctx).Model(&store.ScenarioPart{}).Where("scenario_id = ?", id).Order("part").Select("data").Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var data []byte
-		if err := rows.Scan(&data); err != nil {
-			return err
-		}
+	query := func() *gorm.DB { return r.store.Read(ctx).Where("scenario_id = ?", id) }
+	return store.EachPart(query, "part", func(p *store.ScenarioPart) int { return p.Part }, func(p *store.ScenarioPart) error {
 		var list []bakeoff.ScenarioSeries
-		if err := gob.NewDecoder(bytes.NewReader(data)).Decode(&list); err != nil {
+		if err := gob.NewDecoder(bytes.NewReader(p.Data)).Decode(&list); err != nil {
 			return errors.Join(errors.New("reading a scenario"), err)
 		}
 		for i := range list {
@@ -66,8 +58,8 @@ func (r *Repository) EachScenario(ctx context.Context, id uint, f func(*bakeoff.
 				return err
 			}
 		}
-	}
-	return rows.Err()
+		return nil
+	})
 }
 
 // PackScenario writes what the cases come to for some series.

@@ -8,6 +8,8 @@ import (
 	"math"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/forecast"
@@ -145,34 +147,25 @@ func (s *Server) eachResult(id uint, e *bakeoff.Engine, write func(*unpacked) er
 }
 
 func (s *Server) readResults(ctx context.Context, id uint, e *bakeoff.Engine, out chan<- *unpacked) error {
-	rows, err := s.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Order("win, shard, contender").
-		Select("win", "contender", "shard", "forecasts").Rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
 	scales := map[int]score.Scale{} // of the window's series
 	window := -1
-	for rows.Next() {
-		var r store.Result
-		if err := rows.Scan(&r.Win, &r.Contender, &r.Shard, &r.Forecasts); err != nil {
-			return err
-		}
+	query := func() *gorm.DB { return s.store.Read(ctx).Where("bakeoff_id = ?", id) }
+	return store.EachResult(query, []string{"win", "contender", "shard", "forecasts"}, func(r *store.Result) error {
 		if r.Win != window {
 			clear(scales)
 			window = r.Win
 		}
-		u, err := unpack(e, r, scales)
+		u, err := unpack(e, *r, scales)
 		if err != nil {
 			return err
 		}
 		select {
 		case out <- u:
+			return nil
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-	}
-	return rows.Err()
+	})
 }
 
 func unpack(e *bakeoff.Engine, r store.Result, scales map[int]score.Scale) (*unpacked, error) {
