@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -46,11 +47,20 @@ func (a *app) serve() *cobra.Command {
 			return err
 		}
 		fmt.Fprintf(a.err, "Paper Kettle is at %s, its data in %s. Stop it with Ctrl-C.\n", s.Address(), with.data)
-		<-cmd.Context().Done()
-		return s.Close()
+		return a.untilDone(cmd.Context(), s)
 	}}
 	with.flags(cmd, "paperkettle-data")
 	return cmd
+}
+
+// untilDone waits for the signal to stop, or for serving to end by itself, which is a failure.
+func (a *app) untilDone(ctx context.Context, s *service.Server) error {
+	var failed error
+	select {
+	case <-ctx.Done():
+	case failed = <-s.Ended():
+	}
+	return errors.Join(failed, s.Close())
 }
 
 func (a *app) demo() *cobra.Command {
@@ -75,8 +85,7 @@ func (a *app) demo() *cobra.Command {
 				return err
 			}
 			a.welcome(s.Address())
-			<-cmd.Context().Done()
-			return s.Close()
+			return a.untilDone(cmd.Context(), s)
 		}}
 	with.flags(cmd, "paperkettle-demo")
 	cmd.Flags().StringVar(&folder, "write", "", "only write the scenario's files into this folder")

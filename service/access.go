@@ -6,8 +6,12 @@ import (
 	"crypto/sha256"
 	"encoding/base32"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"net"
+	"net/http"
 	"net/url"
 	"slices"
 	"strings"
@@ -23,6 +27,7 @@ import (
 
 // caller is who makes a request.
 type caller struct {
+	id   string // of the token: a name can be given again
 	name string
 	role api.Role
 }
@@ -50,7 +55,7 @@ func (s *Server) enter(c fiber.Ctx) error {
 }
 
 func (s *Server) identify(c fiber.Ctx) (caller, error) {
-	secret, _ := strings.CutPrefix(c.Get("Authorization"), "Bearer ")
+	secret := bearer(c.Get("Authorization"))
 	if secret == "" {
 		secret = c.Cookies(cookieName)
 	}
@@ -59,15 +64,24 @@ func (s *Server) identify(c fiber.Ctx) (caller, error) {
 		return caller{}, err
 	}
 	if len(tokens) == 0 && s.local {
-		return caller{"local", api.Admin}, nil
+		return caller{"local", "local", api.Admin}, nil
 	}
 	hash := hashSecret(secret)
 	for _, t := range tokens {
 		if t.Hash == hash {
-			return caller{t.Name, api.Role(t.Role)}, nil
+			return caller{fmt.Sprint(t.ID), t.Name, api.Role(t.Role)}, nil
 		}
 	}
 	return caller{}, nil // a stranger: refused by allowed
+}
+
+// bearer is the token of an Authorization header; the scheme's case does not matter (RFC 9110, 11.1).
+func bearer(header string) string {
+	scheme, secret, _ := strings.Cut(strings.TrimSpace(header), " ")
+	if !strings.EqualFold(scheme, "Bearer") {
+		return ""
+	}
+	return strings.TrimSpace(secret)
 }
 
 // sameSite refuses writes that another site's page sends through a browser, and
@@ -105,12 +119,19 @@ func allowed(ctx context.Context, need api.Role) huma.StatusError {
 	return nil
 }
 
+// mostSession is how many bytes the asking for a session may have: anyone may send it.
+const mostSession = 4 << 10
+
 // openSession keeps a token in a cookie that scripts can't read, for the console.
 func (s *Server) openSession(c fiber.Ctx) error {
 	var in struct {
 		Token string `json:"token"`
 	}
-	if err := c.Bind().JSON(&in); err != nil {
+	b, err := io.ReadAll(io.LimitReader((&request{c: c}).BodyReader(), mostSession+1))
+	if err == nil && len(b) > mostSession {
+		return huma.NewError(http.StatusRequestEntityTooLarge, "a session is asked for in a few bytes: send {\"token\": \"...\"}")
+	}
+	if err != nil || json.Unmarshal(b, &in) != nil {
 		return huma.Error400BadRequest("send {\"token\": \"...\"}")
 	}
 	var n int64
@@ -138,6 +159,26 @@ func newSecret() string {
 // note writes a line of audit in a write's own transaction.
 func note(ctx context.Context, tx *gorm.DB, action, object, detail string) error {
 	return tx.Create(&store.Audit{At: time.Now().UTC(), Who: callerOf(ctx).name, Action: action, Object: object, Detail: detail}).Error
+}
+
+// keepsAdmin refuses to take away the last admin's token while there are others: nobody could make a
+// new one.
+func keepsAdmin(tx *gorm.DB, name string) error {
+	var tokens []store.Token
+	if err := tx.Find(&tokens).Error; err != nil {
+		return err
+	}
+	admins, own := 0, false
+	for _, t := range tokens {
+		if t.Role == string(api.Admin) {
+			admins++
+			own = own || t.Name == name
+		}
+	}
+	if own && admins == 1 {
+		return conflict("%q is the last admin's token: nobody could make or revoke tokens after it; make another admin's first", name)
+	}
+	return nil
 }
 
 func (s *Server) registerAccess() {
@@ -175,6 +216,9 @@ func (s *Server) registerAccess() {
 		Token string `path:"token"`
 	}) error {
 		return s.store.Write(ctx, func(tx *gorm.DB) error {
+			if err := keepsAdmin(tx, in.Token); err != nil {
+				return err
+			}
 			res := tx.Where("name = ?", in.Token).Delete(&store.Token{})
 			if res.Error != nil {
 				return res.Error

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
 	"gorm.io/gorm"
 
 	"paperkettle/api"
@@ -33,6 +34,9 @@ type SentFile struct {
 // Resolve takes the body before anything reads it.
 func (f *SentFile) Resolve(ctx huma.Context) []error {
 	f.reader = ctx.BodyReader()
+	if r, ok := ctx.(interface{ fiber() fiber.Ctx }); ok {
+		f.reader = paced(r.fiber(), f.reader)
+	}
 	return nil
 }
 
