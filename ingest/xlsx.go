@@ -1,6 +1,7 @@
 package ingest
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"slices"
@@ -14,13 +15,6 @@ import (
 	"paperkettle/core/panel"
 )
 
-// Limits against hostile workbooks.
-const (
-	mostWorkbook = 512 << 20 // as it comes
-	mostUnzipped = 4 << 30
-	spillSheet   = 32 << 20 // a larger sheet goes through a temporary file
-)
-
 // xlsxTable reads one sheet of a workbook row by row.
 type xlsxTable struct {
 	book  *excelize.File
@@ -32,11 +26,17 @@ type xlsxTable struct {
 }
 
 func openXLSX(r io.Reader, form *Form) (table, error) {
-	limited := &io.LimitedReader{R: r, N: mostWorkbook + 1}
-	book, err := excelize.OpenReader(limited, excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnzipped, UnzipXMLSizeLimit: spillSheet})
-	if limited.N <= 0 {
+	b, err := io.ReadAll(io.LimitReader(r, mostWorkbook+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(b) > mostWorkbook {
 		return nil, fault("the workbook is larger than %d MB: save the sheet as CSV", mostWorkbook>>20)
 	}
+	if err := checkWorkbook(b); err != nil {
+		return nil, err
+	}
+	book, err := excelize.OpenReader(bytes.NewReader(b), excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnzipped, UnzipXMLSizeLimit: spillSheet})
 	if err != nil {
 		return nil, fault("the workbook can't be read: %v", err)
 	}
