@@ -116,10 +116,23 @@ func (q Query) open(ctx context.Context) (table, error) {
 	if strings.TrimSpace(q.SQL) == "" {
 		return nil, fault("the query is empty")
 	}
-	if q.Kind == SQLite {
-		return q.openSQLite(ctx)
+	if err := checkQuestion(q.SQL); err != nil {
+		return nil, err
 	}
-	return q.openPostgreSQL(ctx)
+	ctx, stop := context.WithTimeout(ctx, queryTakes)
+	ask := q.openPostgreSQL
+	if q.Kind == SQLite {
+		ask = q.openSQLite
+	}
+	t, err := ask(ctx)
+	if err != nil {
+		if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+			err = errTooLong
+		}
+		stop()
+		return nil, err
+	}
+	return &bounded{table: t, ctx: ctx, stop: stop}, nil
 }
 
 // wrong tells what a database said, without the secret.
@@ -170,6 +183,10 @@ func (q Query) openPostgreSQL(ctx context.Context) (table, error) {
 		return nil, q.wrong("the database can't be reached", err)
 	}
 	t := &postgresTable{q: q, conn: conn, stop: stop}
+	if err := readOnly(ctx, conn); err != nil {
+		_ = t.Close()
+		return nil, q.wrong("the database can't be reached", err)
+	}
 	// Text is what the readers of files understand already.
 	if t.rows, err = conn.Query(ctx, q.SQL, pgx.QueryResultFormats{pgx.TextFormatCode}); err == nil {
 		err = t.rows.Err()
@@ -193,6 +210,17 @@ func (q Query) openPostgreSQL(ctx context.Context) (table, error) {
 		return nil, fault("the query gives no columns: write a SELECT")
 	}
 	return t, nil
+}
+
+// readOnly begins a transaction that can't be made to write: it has taken its snapshot, after which
+// PostgreSQL refuses to turn it round, and code that ends a transaction is refused inside of one. The
+// session is thrown away with it.
+func readOnly(ctx context.Context, conn *pgx.Conn) error {
+	if _, err := conn.Exec(ctx, "BEGIN TRANSACTION READ ONLY"); err != nil {
+		return err
+	}
+	_, err := conn.Exec(ctx, "SELECT 1")
+	return err
 }
 
 func (t *postgresTable) Columns() []string { return t.names }
@@ -245,6 +273,16 @@ type sqliteTable struct {
 	line   int
 }
 
+// liteLimits keep a query from other files of the machine, and from values that have no end.
+var liteLimits = map[int]int{
+	sqlite3.SQLITE_LIMIT_ATTACHED:            0,
+	sqlite3.SQLITE_LIMIT_LENGTH:              1 << 20, // bytes of a value or a row
+	sqlite3.SQLITE_LIMIT_SQL_LENGTH:          1 << 20,
+	sqlite3.SQLITE_LIMIT_EXPR_DEPTH:          200,
+	sqlite3.SQLITE_LIMIT_COMPOUND_SELECT:     200,
+	sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH: 1000,
+}
+
 func (q Query) openSQLite(ctx context.Context) (_ table, err error) {
 	if info, err := os.Stat(q.Address); err != nil || info.IsDir() {
 		return nil, fault("connection %q: there is no file %s that the service can read", q.Name, filepath.Base(q.Address))
@@ -262,9 +300,10 @@ func (q Query) openSQLite(ctx context.Context) (_ table, err error) {
 	if t.conn, err = t.db.Conn(ctx); err != nil {
 		return nil, q.wrong("the database can't be opened", err)
 	}
-	// A query must not reach other files of the machine.
-	if _, err = sqlite.Limit(t.conn, sqlite3.SQLITE_LIMIT_ATTACHED, 0); err != nil {
-		return nil, q.wrong("the database can't be opened", err)
+	for id, most := range liteLimits {
+		if _, err = sqlite.Limit(t.conn, id, most); err != nil {
+			return nil, q.wrong("the database can't be opened", err)
+		}
 	}
 	if t.rows, err = t.conn.QueryContext(ctx, q.SQL); err != nil {
 		return nil, q.wrong("the database refused the query", err)

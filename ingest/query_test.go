@@ -71,13 +71,14 @@ func TestPostgreSQLGivesThePanelThatWasWritten(t *testing.T) {
 
 	t.Run("what goes wrong is said, and never the secret", func(t *testing.T) {
 		for sql, want := range map[string]string{
-			"":                                  "the query is empty",
-			"SELECT day,\n solds FROM sales":    `line 2: the database refused the query, at character 2 of the query: column "solds" does not exist`,
-			"DELETE FROM sales RETURNING 1":     "read-only transaction",
-			"SELECT 1; DROP TABLE sales":        "multiple commands",
-			"CREATE TABLE x (a int)":            "",
-			"SELECT 1/(sold-sold) v FROM sales": "division by zero",
-			"SELECT 'x' AS t, 1 AS v":           `line 1: column "t": "x" is not a time`,
+			"":                               "the query is empty",
+			"SELECT day,\n solds FROM sales": `line 2: the database refused the query, at character 2 of the query: column "solds" does not exist`,
+			"DELETE FROM sales RETURNING 1":  "write a SELECT",
+			"WITH x AS (DELETE FROM sales RETURNING 1) SELECT * FROM x": "read-only transaction",
+			"SELECT 1; DROP TABLE sales":                                "multiple commands",
+			"CREATE TABLE x (a int)":                                    "",
+			"SELECT 1/(sold-sold) v FROM sales":                         "division by zero",
+			"SELECT 'x' AS t, 1 AS v":                                   `line 1: column "t": "x" is not a time`,
 		} {
 			_, err := load(sql, cols)
 			require.Error(t, err, sql)
@@ -92,6 +93,29 @@ func TestPostgreSQLGivesThePanelThatWasWritten(t *testing.T) {
 		var n int
 		require.NoError(t, conn.QueryRow(ctx, "SELECT count(*) FROM sales").Scan(&n))
 		assert.Positive(t, n, "no query may change the database")
+	})
+	t.Run("no attack turns reading into writing", func(t *testing.T) {
+		_, err := conn.Exec(ctx, "CREATE TABLE spoils (a int); CREATE FUNCTION spoil() RETURNS int LANGUAGE plpgsql AS $f$ BEGIN INSERT INTO spoils VALUES (1); RETURN 1; END $f$")
+		require.NoError(t, err)
+		off := "set_config('default_transaction_read_only','off',false)"
+		for _, sql := range []string{
+			"do $$ begin perform " + off + "; commit; insert into spoils values (1); end $$",
+			"/* SELECT */ do $$ begin execute 'set transaction read write'; insert into spoils values (1); end $$",
+			"SELECT " + off + ", set_config('transaction_read_only','off',false), spoil() AS v",
+			"SELECT set_config('transaction_read_only','off',true) AS t, spoil() AS v",
+			"SELECT spoil() AS t, 1 AS v",
+			"COPY spoils FROM PROGRAM 'echo 1'", "COMMIT", "CALL spoil()", "SELECT 1; INSERT INTO spoils VALUES (1)",
+			"SELECT 1 AS t, 2 AS v; COMMIT; INSERT INTO spoils VALUES (1)",
+			"SELECT query_to_xml('insert into spoils values (1)', true, true, '') AS t, 1 AS v",
+		} {
+			_, err := load(sql, cols)
+			assert.Error(t, err, sql)
+			_, _, err = ingest.InspectQuery(ctx, ingest.Query{Connection: c, SQL: sql})
+			assert.Error(t, err, sql)
+		}
+		var n int
+		require.NoError(t, conn.QueryRow(ctx, "SELECT count(*) FROM spoils").Scan(&n))
+		assert.Zero(t, n, "something was written")
 	})
 	t.Run("an answer that nobody reads on is given up", func(t *testing.T) {
 		_, _, err := ingest.InspectQuery(ctx, ingest.Query{Connection: c, SQL: "SELECT g AS t, pg_sleep(0.001) AS v FROM generate_series(1, 10000000) g"})
@@ -121,9 +145,11 @@ func TestSQLiteIsReadAndNothingElse(t *testing.T) {
 
 	other, _ := liteFile(t)
 	for sql, want := range map[string]string{
-		"DELETE FROM sales RETURNING day AS day, units": "readonly",
-		"ATTACH '" + other + "' AS x":                   "too many attached",
-		"SELECT missing FROM sales":                     "no such column",
+		"DELETE FROM sales RETURNING day AS day, units":               "write a SELECT",
+		"WITH x AS (SELECT 1) DELETE FROM sales RETURNING day, units": "readonly",
+		"ATTACH '" + other + "' AS x":                                 "write a SELECT",
+		"SELECT 1 AS day, hex(zeroblob(300000000)) AS units":          "too big",
+		"SELECT missing FROM sales":                                   "no such column",
 	} {
 		_, err := ingest.LoadQuery(ctx, ingest.Query{Connection: c, SQL: sql}, ingest.Columns{Time: "day", Measure: "units"})
 		require.Error(t, err, sql)
@@ -146,4 +172,21 @@ func TestAddressesThatCantBe(t *testing.T) {
 		assert.Contains(t, err.Error(), want)
 	}
 	assert.ErrorContains(t, ingest.Connection{Kind: ingest.SQLite, Address: "sales.db"}.CheckAddress(), "whole path")
+}
+
+// Rows that go on without end are given up by their number or their bytes, and what gives none by
+// its time.
+func TestAQueryWithoutEndIsGivenUp(t *testing.T) {
+	path, db := liteFile(t)
+	_, err := db.Exec("CREATE TABLE sales (day DATE)")
+	require.NoError(t, err)
+	c := ingest.Connection{Name: "till", Kind: ingest.SQLite, Address: path}
+	sql := "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT i AS day, hex(zeroblob(400000)) AS padding, 1 AS units FROM n"
+	_, err = ingest.LoadQuery(ctx, ingest.Query{Connection: c, SQL: sql}, ingest.Columns{Time: "day", Measure: "units"})
+	assert.ErrorContains(t, err, "narrow it, or sum it up in the database")
+
+	short, cancel := context.WithTimeout(ctx, 500*time.Millisecond)
+	defer cancel()
+	_, err = ingest.LoadQuery(short, ingest.Query{Connection: c, SQL: "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT i AS day, 1 AS units FROM n WHERE i < 0"}, ingest.Columns{Time: "day", Measure: "units"})
+	assert.Error(t, err, "it ends when its time is up")
 }
