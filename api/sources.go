@@ -8,7 +8,7 @@ type Connection struct {
 	Kind       string    `json:"kind" enum:"postgresql,sqlite"`
 	Address    string    `json:"address" doc:"postgresql://user@host:5432/database, without the password, or a SQLite file as the service sees it"`
 	SecretEnv  string    `json:"secret_env,omitempty" doc:"the service's environment variable that holds the password; its name begins with PAPERKETTLE_"`
-	SecretFile string    `json:"secret_file,omitempty" doc:"the file that holds the password, as the service sees it"`
+	SecretFile string    `json:"secret_file,omitempty" doc:"the file that holds the password, in the service's folder of secrets"`
 	Created    time.Time `json:"created" readOnly:"true" required:"false"`
 }
 

@@ -19,13 +19,14 @@ import (
 // serving is how the service is run.
 type serving struct {
 	data, listen string
+	secrets      string
 	workers      int
 	fits         int64 // MB
 }
 
 func (a *app) start(with serving) (*service.Server, error) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
-	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Console: console.Files()}
+	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Secrets: with.secrets, Console: console.Files()}
 	if with.fits <= 0 {
 		cfg.Fits = -1
 	}
@@ -35,6 +36,7 @@ func (a *app) start(with serving) (*service.Server, error) {
 func (s *serving) flags(cmd *cobra.Command, folder string) {
 	cmd.Flags().StringVar(&s.data, "data", env("PAPERKETTLE_DATA", folder), "data folder (PAPERKETTLE_DATA)")
 	cmd.Flags().StringVar(&s.listen, "listen", env("PAPERKETTLE_LISTEN", service.DefaultListen), "address to listen on (PAPERKETTLE_LISTEN)")
+	cmd.Flags().StringVar(&s.secrets, "secrets", env("PAPERKETTLE_SECRETS", ""), "folder of the files that hold connections' passwords (PAPERKETTLE_SECRETS)")
 	cmd.Flags().IntVar(&s.workers, "workers", runtime.GOMAXPROCS(0), "workers for bake-offs; results do not depend on it")
 	cmd.Flags().Int64Var(&s.fits, "fits", service.DefaultFits>>20, "MB of trained contenders to keep, so that they are explained and published at once; 0 for none")
 }

@@ -43,7 +43,7 @@ the right to read.`,
 		}),
 	}
 	cmd.Flags().StringVar(&in.SecretEnv, "secret-env", "", "the service's environment variable that holds the password")
-	cmd.Flags().StringVar(&in.SecretFile, "secret-file", "", "the file that holds the password, as the service sees it")
+	cmd.Flags().StringVar(&in.SecretFile, "secret-file", "", "the file that holds the password, in the folder that the service was started with (--secrets)")
 	return cmd
 }
 

@@ -25,6 +25,7 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/jobs"
+	"paperkettle/pretrain/weights"
 	"paperkettle/results"
 	"paperkettle/store"
 )
@@ -37,8 +38,9 @@ type Config struct {
 	Data    string
 	Listen  string
 	Workers int
-	Fits    int64 // bytes of trained contenders that are kept; 0 for DefaultFits, below it for none
-	Console fs.FS // the built console; nil where it was not built
+	Fits    int64  // bytes of trained contenders that are kept; 0 for DefaultFits, below it for none
+	Secrets string // folder that the files of secrets lie in; empty for none
+	Console fs.FS  // the built console; nil where it was not built
 }
 
 // DefaultFits is how many bytes of trained contenders are kept if not told otherwise.
@@ -50,6 +52,9 @@ type Server struct {
 	jobs      *jobs.Manager
 	results   *results.Repository
 	catalogue model.Catalogue
+	forecasts chan struct{} // those at work
+	secrets   string        // folder
+	ended     chan error    // why serving ended by itself
 	app       *fiber.App
 	contract  huma.API
 	listener  net.Listener
@@ -74,7 +79,7 @@ func Start(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{store: st, catalogue: catalogue.Standard()}
+	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), ended: make(chan error, 1), secrets: cfg.Secrets}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	if err := s.listen(cfg.Listen); err != nil {
 		st.Close()
@@ -96,12 +101,17 @@ func Start(cfg Config) (*Server, error) {
 	s.app = s.newApp(cfg.Console)
 	s.jobs.Start()
 	go func() {
-		if err := s.app.Listener(s.listener, fiber.ListenConfig{DisableStartupMessage: true}); err != nil && s.ctx.Err() == nil {
-			slog.Error("serving", "error", err)
+		err := s.app.Listener(s.listener, fiber.ListenConfig{DisableStartupMessage: true})
+		if s.ctx.Err() == nil {
+			slog.Error("serving ended", "error", err)
+			s.ended <- errors.Join(errors.New("the service stopped serving"), err)
 		}
 	}()
 	return s, nil
 }
+
+// Ended tells why serving ended by itself.
+func (s *Server) Ended() <-chan error { return s.ended }
 
 // listen refuses to be reached from outside without a token.
 func (s *Server) listen(address string) error {
@@ -119,10 +129,11 @@ func (s *Server) listen(address string) error {
 			return fmt.Errorf("refusing to listen on %s without a token: start on %s first and run 'paperkettle token create NAME --role admin'", address, DefaultListen)
 		}
 	}
-	s.listener, err = net.Listen("tcp", address)
+	own, err := net.Listen("tcp", address)
 	if err != nil {
 		return fmt.Errorf("listening on %s: %w", address, err)
 	}
+	s.listener = guard(own, usualLimits())
 	return nil
 }
 
@@ -156,6 +167,8 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 		DisablePreParseMultipartForm: true,
 		UnescapePath:                 false,
 		IdleTimeout:                  2 * time.Minute,
+		ReadTimeout:                  headLimit,
+		WriteTimeout:                 answerLimit,
 		ReadBufferSize:               16 << 10,
 		ErrorHandler:                 writeProblem,
 	})
@@ -230,6 +243,16 @@ func newContract(router fiber.Router) huma.API {
 	return contract
 }
 
+// families is the catalogue. Where the weights of the pretrained network can't be read, the other
+// families work.
+func families() model.Catalogue {
+	w, err := weights.Open()
+	if err != nil {
+		slog.Error("the family pretrained is left out", "error", err)
+	}
+	return catalogue.With(w)
+}
+
 // schemaName names types as they are in Go, without the brackets of generics.
 func schemaName(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
@@ -238,7 +261,7 @@ func schemaName(t reflect.Type, hint string) string {
 
 // OpenAPI is the contract as an OpenAPI 3.1 document.
 var OpenAPI = sync.OnceValues(func() ([]byte, error) {
-	s := &Server{catalogue: catalogue.Standard()}
+	s := &Server{catalogue: families()}
 	s.contract = newContract(fiber.New().Group(api.Prefix))
 	s.register()
 	return json.MarshalIndent(s.contract.OpenAPI(), "", "  ")

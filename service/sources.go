@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -101,6 +102,11 @@ func (s *Server) addConnection(ctx context.Context, in api.Connection) (api.Conn
 	case in.SecretEnv != "" && !secretEnv.MatchString(in.SecretEnv):
 		return in, invalid("body.secret_env", "the variable's name begins with PAPERKETTLE_, so that no other of the service's can be asked for")
 	}
+	if in.SecretFile != "" {
+		if _, err := s.secretPlace(in.SecretFile); err != nil {
+			return in, invalid("body.secret_file", "%v", err)
+		}
+	}
 	if err := (ingest.Connection{Kind: in.Kind, Address: in.Address}).CheckAddress(); err != nil {
 		return in, invalid("body.address", "%v", err)
 	}
@@ -138,14 +144,14 @@ func (s *Server) connection(ctx context.Context, name string) (ingest.Connection
 	}
 	c := ingest.Connection{Name: rec.Name, Kind: rec.Kind, Address: rec.Address}
 	var err error
-	c.Secret, err = secretOf(rec)
+	c.Secret, err = s.secretOf(rec)
 	return c, err
 }
 
 // mostSecret bounds a file that holds a password.
 const mostSecret = 4 << 10
 
-func secretOf(rec store.Connection) (string, error) {
+func (s *Server) secretOf(rec store.Connection) (string, error) {
 	switch {
 	case rec.SecretEnv != "":
 		v, ok := os.LookupEnv(rec.SecretEnv)
@@ -154,18 +160,50 @@ func secretOf(rec store.Connection) (string, error) {
 		}
 		return v, nil
 	case rec.SecretFile != "":
-		f, err := os.Open(rec.SecretFile)
+		b, err := s.readSecret(rec.SecretFile)
 		if err != nil {
-			return "", invalid("query.connection", "connection %q: the service can't read the file of its secret", rec.Name)
-		}
-		defer f.Close()
-		b, err := io.ReadAll(io.LimitReader(f, mostSecret))
-		if err != nil {
-			return "", invalid("query.connection", "connection %q: the service can't read the file of its secret", rec.Name)
+			return "", invalid("query.connection", "connection %q: the service can't read the file of its secret: %v", rec.Name, err)
 		}
 		return strings.TrimRight(string(b), "\r\n"), nil
 	}
 	return "", nil
+}
+
+// secretPlace is where in the folder of secrets a file lies: an admin of the service is no admin of
+// its machine, and sends nothing else of it anywhere.
+func (s *Server) secretPlace(file string) (string, error) {
+	if s.secrets == "" {
+		return "", errors.New("the service was started without a folder of secrets: start it with --secrets DIR, or name an environment variable")
+	}
+	place := file
+	if filepath.IsAbs(file) {
+		var err error
+		if place, err = filepath.Rel(s.secrets, file); err != nil {
+			return "", errors.New("it lies outside the folder of secrets")
+		}
+	}
+	if !filepath.IsLocal(place) {
+		return "", errors.New("it lies outside the folder of secrets")
+	}
+	return place, nil
+}
+
+func (s *Server) readSecret(file string) ([]byte, error) {
+	place, err := s.secretPlace(file)
+	if err != nil {
+		return nil, err
+	}
+	root, err := os.OpenRoot(s.secrets) // which no link leads out of
+	if err != nil {
+		return nil, errors.New("the folder of secrets can't be opened")
+	}
+	defer root.Close()
+	f, err := root.Open(place)
+	if err != nil {
+		return nil, errors.New("there is no such file in the folder of secrets, or it can't be read")
+	}
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, mostSecret))
 }
 
 func codesOf(c store.PeriodCodes) api.PeriodCodes {
