@@ -151,3 +151,40 @@ func TestALoadSurvivesKills(t *testing.T) {
 	t.Logf("%v", outcomes)
 	p.kill()
 }
+
+// A bake-off that is asked for again under its key after a kill is there once.
+func TestARetryAfterAKillDoublesNothing(t *testing.T) {
+	data := t.TempDir()
+	p := startProgram(t, data)
+	_, err := p.Load(ctx, "items", itemColumns, strings.NewReader(items(3, 60)))
+	require.NoError(t, err)
+	rnd := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 2))
+	cut := 0
+	for i := range kills {
+		plan := api.Plan{Name: fmt.Sprintf("round %d", i), Dataset: "items", Horizon: 7, Windows: 2, Contenders: []api.Contender{{Family: "naive"}}}
+		key := fmt.Sprint("key ", i)
+		answer := make(chan error, 1)
+		q := p
+		go func() {
+			_, err := q.StartBakeoff(ctx, plan, key)
+			answer <- err
+		}()
+		// Sometime before, in, or after the write.
+		time.Sleep(time.Duration(rnd.IntN(6000)) * time.Microsecond)
+		p.kill()
+		if <-answer != nil {
+			cut++
+		}
+		p = startProgram(t, data)
+		first, err := p.StartBakeoff(ctx, plan, key)
+		require.NoError(t, err)
+		again, err := p.StartBakeoff(ctx, plan, key)
+		require.NoError(t, err)
+		assert.Equal(t, first.ID, again.ID)
+		list, err := p.Bakeoffs(ctx)
+		require.NoError(t, err)
+		require.Len(t, list, i+1, "round %d: one each", i)
+	}
+	t.Logf("%d of %d requests were cut off", cut, kills)
+	p.kill()
+}

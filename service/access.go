@@ -156,8 +156,14 @@ func newSecret() string {
 	return "pk_" + strings.ToLower(base32.StdEncoding.EncodeToString(b[:]))
 }
 
-// note writes a line of audit in a write's own transaction.
+// note writes a line of audit in a write's own transaction, and with it, where the request carries an
+// Idempotency-Key, that the request was done.
 func note(ctx context.Context, tx *gorm.DB, action, object, detail string) error {
+	if m, ok := ctx.Value(markKey{}).(*mark); ok {
+		if err := m.keep(tx, object); err != nil {
+			return err
+		}
+	}
 	return tx.Create(&store.Audit{At: time.Now().UTC(), Who: callerOf(ctx).name, Action: action, Object: object, Detail: detail}).Error
 }
 

@@ -56,7 +56,10 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 		return out, invalid("query.by", "nothing in %s matches a series of dataset %q: the table has %s, for one", file, in.Dataset, reports[0].Unused[0])
 	}
 	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Panel: joined},
-		func(tx *gorm.DB, _ *store.Revision) error { return note(ctx, tx, "attach", in.Dataset, file) })
+		func(tx *gorm.DB, made *store.Revision) error {
+			ofRevision(ctx, made.Number)
+			return note(ctx, tx, "attach", in.Dataset, file)
+		})
 	if err != nil {
 		return out, err
 	}

@@ -349,7 +349,8 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 			return api.Loaded{}, nil, err
 		}
 	}
-	written, err := s.store.AddRevision(ctx, l, func(tx *gorm.DB, _ *store.Revision) error {
+	written, err := s.store.AddRevision(ctx, l, func(tx *gorm.DB, made *store.Revision) error {
+		ofRevision(ctx, made.Number)
 		if watched != nil {
 			if err := watched.Keep(tx, time.Now().UTC()); err != nil {
 				return err

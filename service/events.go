@@ -127,7 +127,10 @@ func (s *Server) changeEvents(ctx context.Context, dataset, action, detail strin
 		return nil, err
 	}
 	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time, Codes: meta.Codes, Panel: next},
-		func(tx *gorm.DB, _ *store.Revision) error { return note(ctx, tx, action, dataset, detail) })
+		func(tx *gorm.DB, made *store.Revision) error {
+			ofRevision(ctx, made.Number)
+			return note(ctx, tx, action, dataset, detail)
+		})
 	if err != nil {
 		return nil, err
 	}

@@ -1,9 +1,13 @@
 package service
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
+	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -44,6 +48,9 @@ func (s *Server) replay(c fiber.Ctx) error {
 		if before.Request != request {
 			return huma.Error422UnprocessableEntity("this Idempotency-Key was used for another request: take a new one")
 		}
+		if before.Status == 0 {
+			return s.answerAgain(c, string(before.Body))
+		}
 		c.Set("Content-Type", before.ContentType)
 		c.Set("Idempotency-Replayed", "true")
 		return c.Status(before.Status).Send(before.Body)
@@ -51,12 +58,12 @@ func (s *Server) replay(c fiber.Ctx) error {
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	if err := c.Next(); err != nil {
-		return err
-	}
+	m := &mark{key: key, request: request}
+	c.SetContext(context.WithValue(c.Context(), markKey{}, m))
+	err = c.Next()
 	status := c.Response().StatusCode()
-	if status >= 300 {
-		return nil // a refusal may be asked again
+	if err != nil || status >= 300 {
+		return errors.Join(err, s.unmark(c.Context(), m)) // a refusal may be asked again
 	}
 	record := store.Replay{Key: key, Request: request, Status: status, ContentType: string(c.Response().Header.ContentType()),
 		Body: append([]byte{}, c.Response().Body()...), CreatedAt: time.Now().UTC()}
@@ -66,6 +73,96 @@ func (s *Server) replay(c fiber.Ctx) error {
 		}
 		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&record).Error
 	})
+}
+
+// mark says that a request under a key was done, in the transaction of what it did: so a stop between
+// that and the answer does nothing twice.
+type mark struct {
+	key, request string
+	revision     int  // that a load made
+	kept         bool // once; read after the request alone
+}
+
+type markKey struct{}
+
+// keep writes the mark; what was done to names what can be told of it again.
+func (m *mark) keep(tx *gorm.DB, object string) error {
+	m.kept = true
+	if m.revision > 0 {
+		object = fmt.Sprintf("%s\x00%d", object, m.revision)
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Replay{Key: m.key, Request: m.request, Body: []byte(object), CreatedAt: time.Now().UTC()}).Error
+}
+
+// ofRevision tells the mark of a request which revision it makes.
+func ofRevision(ctx context.Context, number int) {
+	if m, ok := ctx.Value(markKey{}).(*mark); ok {
+		m.revision = number
+	}
+}
+
+// unmark takes the mark of a request back that was refused after all.
+func (s *Server) unmark(ctx context.Context, m *mark) error {
+	if !m.kept {
+		return nil
+	}
+	return s.store.Write(ctx, func(tx *gorm.DB) error {
+		return tx.Where("key = ? AND status = 0", m.key).Delete(&store.Replay{}).Error
+	})
+}
+
+// answerAgain answers a request that was done, but whose answer was lost when the service stopped.
+func (s *Server) answerAgain(c fiber.Ctx, object string) error {
+	ctx := c.Context()
+	name, revision, _ := strings.Cut(object, "\x00")
+	kind, _, _ := strings.Cut(name, "-")
+	status := fiber.StatusAccepted
+	var out any
+	var err error
+	switch {
+	case revision != "":
+		status = fiber.StatusCreated
+		out, err = s.loadedAgain(ctx, name, revision)
+	case kind == "bake":
+		var b *store.Bakeoff
+		if b, err = s.findBakeoff(ctx, name); err == nil {
+			out, err = s.bakeoffOf(ctx, b, false)
+		}
+	case kind == "rel":
+		var r *store.Release
+		if r, err = s.findRelease(ctx, name); err == nil {
+			out, err = s.releaseOf(ctx, r, false)
+		}
+	case kind == "scen":
+		var sc *store.Scenario
+		if sc, err = s.findScenario(ctx, name); err == nil {
+			out, err = s.scenarioOf(ctx, sc, false)
+		}
+	default:
+		return conflict("this was done already (%s), and its answer was lost when the service stopped: look at it before you ask anew, under another key", name)
+	}
+	if err != nil {
+		return err
+	}
+	c.Set("Idempotency-Replayed", "true")
+	return c.Status(status).JSON(out)
+}
+
+// loadedAgain tells of a load what its revision keeps.
+func (s *Server) loadedAgain(ctx context.Context, dataset, revision string) (api.Arrived, error) {
+	number, err := strconv.Atoi(revision)
+	if err != nil {
+		return api.Arrived{}, err
+	}
+	ds, rev, err := s.revisionOf(ctx, dataset, number)
+	if err != nil {
+		return api.Arrived{}, err
+	}
+	out := api.Arrived{Loaded: api.Loaded{Rows: rev.RowCount, Form: "as before: the service stopped while it answered"}}
+	if out.Dataset, err = datasetOf(ds, rev, false); err != nil {
+		return out, err
+	}
+	return out, json.Unmarshal([]byte(rev.Changes), &out.Changes)
 }
 
 // fingerprint tells requests apart. A file is known by its address alone, since
