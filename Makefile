@@ -4,7 +4,7 @@ export CGO_ENABLED := 0
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
 
-.PHONY: help demo build test test-go test-console lint bench setup setup-test contract clean
+.PHONY: help demo build test test-go test-console lint bench setup setup-test contract clean pretrain
 
 help: ## Say what there is
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 16
@@ -42,6 +42,11 @@ lint: setup bin/paperkettle ## Check format, vet, types, style and the contract
 contract: setup ## Write the OpenAPI document and the console's client anew
 	go test ./service -run OpenAPIDocumentIsCurrent -update
 	cd console && npm run --silent api
+
+pretrain: ## Train the pretrained networks again from their seeds (an hour on 2 cores; a stop goes on where it was)
+	go build -o bin/pretrain ./pretrain
+	bin/pretrain -seed 1 -out pretrain/weights/pretrained-1.safetensors
+	bin/pretrain -seed 2 -out pretrain/weights/pretrained-2.safetensors
 
 bench: build ## Measure speed and memory (a few minutes)
 	go test ./core/... ./ingest -run xxx -bench . -benchtime 1x

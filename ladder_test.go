@@ -20,27 +20,28 @@ const module = "paperkettle/"
 
 // ladder says which parts of the house each part may import. Tests may import more.
 var ladder = map[string][]string{
-	"core":    {"core"},
-	"api":     {},
-	"console": {},
-	"ingest":  {"core"},
-	"export":  {"core"},
-	"store":   {"core"},
-	"results": {"core", "store"},
-	"jobs":    {"core", "store", "results"},
-	"service": {"core", "ingest", "export", "store", "results", "jobs", "api"},
-	"client":  {"api"},
-	"demo":    {"api", "client", "core"},
-	"cli":     {"api", "client", "demo", "service", "console"}, // serve and demo run the service
-	"cmd":     {"cli"},
-	"bench":   {"api", "client"},
-	"scripts": {},
+	"core":     {"core"},
+	"api":      {},
+	"console":  {},
+	"ingest":   {"core"},
+	"export":   {"core"},
+	"store":    {"core"},
+	"results":  {"core", "store"},
+	"jobs":     {"core", "store", "results"},
+	"pretrain": {"core"},
+	"service":  {"core", "pretrain", "ingest", "export", "store", "results", "jobs", "api"},
+	"client":   {"api"},
+	"demo":     {"api", "client", "core"},
+	"cli":      {"api", "client", "demo", "service", "console"}, // serve and demo run the service
+	"cmd":      {"cli"},
+	"bench":    {"api", "client"},
+	"scripts":  {},
 }
 
 // floors are the core's packages from the ground up: each may import those before it alone.
-var floors = []string{"num", "num/tensor", "num/net", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
+var floors = []string{"num", "num/tensor", "num/net", "synth", "calendar", "split", "panel", "forecast", "feature", "boost", "interval", "score", "watch", "scenario",
 	"model", "model/harmonic", "model/loess", "model/combine", "model/single", "model/baseline", "model/intermittent", "model/smoothing", "model/theta", "model/arima",
-	"model/decomposition", "model/linear", "model/additive", "model/boosting", "model/neural", "model/automatic", "model/catalogue", "bakeoff"}
+	"model/decomposition", "model/linear", "model/additive", "model/outlook", "model/boosting", "model/neural", "model/pretrained", "model/automatic", "model/catalogue", "bakeoff"}
 
 func TestTheCoreIsBuiltFromTheGroundUp(t *testing.T) {
 	seen := map[string]bool{}

@@ -175,7 +175,7 @@ func (l *Lineup) random(contender int, stream string) func(series string) *rand.
 // train gives a contender trained: as it is kept, or else anew.
 func (l *Lineup) train(ctx context.Context, contender int, o occasion) (trained model.Trained, err error) {
 	if !o.keep || !l.keeps(contender) {
-		return l.entrants[contender].model.Train(ctx, o.view, l.env(contender, o))
+		return l.fit(ctx, contender, o)
 	}
 	key, here := l.key(contender, o), false
 	err = l.Keep.Once(key, func() error {
@@ -183,17 +183,40 @@ func (l *Lineup) train(ctx context.Context, contender int, o occasion) (trained 
 		if trained, err = l.find(ctx, contender, key, o.view); trained != nil || err != nil {
 			return err
 		}
-		if trained, err = l.entrants[contender].model.Train(ctx, o.view, l.env(contender, o)); err == nil {
+		if trained, err = l.attempt(ctx, contender, o); err == nil {
 			l.Keep.Save(ctx, key, l.plan.Contenders[contender].Name, trained)
 		}
 		return err
 	})
 	if !here && ctx.Err() == nil { // another did it, or was stopped in it
 		if trained, err = l.kept(ctx, contender, o); err == nil && trained == nil {
-			return l.entrants[contender].model.Train(ctx, o.view, l.env(contender, o))
+			return l.fit(ctx, contender, o)
 		}
 	}
+	return alone(ctx, o, trained, err)
+}
+
+// attempt trains a contender; one that breaks down gives its reason.
+func (l *Lineup) attempt(ctx context.Context, contender int, o occasion) (trained model.Trained, err error) {
+	err = model.Guard(func() (err error) {
+		trained, err = l.entrants[contender].model.Train(ctx, o.view, l.env(contender, o))
+		return err
+	})
 	return trained, err
+}
+
+// fit trains a contender; one that can't be trained fails alone.
+func (l *Lineup) fit(ctx context.Context, contender int, o occasion) (model.Trained, error) {
+	trained, err := l.attempt(ctx, contender, o)
+	return alone(ctx, o, trained, err)
+}
+
+// alone makes of what could not be trained, for another reason than a stop, a model that tells why.
+func alone(ctx context.Context, o occasion, trained model.Trained, err error) (model.Trained, error) {
+	if err == nil || ctx.Err() != nil {
+		return trained, err
+	}
+	return model.Failed(o.view.Len(), err), nil
 }
 
 // keeps says whether a contender is kept once it is trained: not what is trained again as fast.

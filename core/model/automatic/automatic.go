@@ -11,6 +11,7 @@ import (
 	"paperkettle/core/model/additive"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/baseline"
+	"paperkettle/core/model/boosting"
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
 	"paperkettle/core/model/linear"
@@ -24,6 +25,8 @@ import (
 type Model struct {
 	Single bool
 	Bounds single.Bounds
+	// Members are the families that may take part.
+	Members model.Catalogue
 }
 
 // form is a family that may take part.
@@ -39,10 +42,10 @@ type form struct {
 	pools bool
 }
 
-// members are the families that may take part.
-func members() model.Catalogue {
+// members are the families that may take part, next to others that need more than a series.
+func members(others model.Catalogue) model.Catalogue {
 	return slices.Concat(smoothing.Families(), theta.Families(), arima.Families(), decomposition.Families(), additive.Families(),
-		linear.Families(), baseline.Families(), intermittent.Families())
+		linear.Families(), boosting.Families(), baseline.Families(), intermittent.Families(), others)
 }
 
 // taking lists the members, the one to trust where nothing tells first, with what each is
@@ -51,12 +54,11 @@ func members() model.Catalogue {
 var taking = []struct {
 	name  string
 	doubt float64
-}{{"smoothing", 0}, {"theta", .3}, {"arima", 0}, {"decomposition", 0}, {"additive", .4}, {"linear", .6},
+}{{"smoothing", 0}, {"theta", .3}, {"arima", 0}, {"decomposition", 0}, {"additive", .4}, {"linear", .6}, {"boosting", .6}, {"pretrained", .2},
 	{"calendar-median", .8}, {"seasonal-naive", .8}, {"mean", 1}, {"intermittent", 0}}
 
 // forms are those that can serve a view.
-func forms(v panel.View) (out []form) {
-	all := members()
+func forms(all model.Catalogue, v panel.View) (out []form) {
 	// Days and weeks of hours at once are beyond what these two model, and they are slow at it.
 	within := len(v.Cadence().Seasons()) > 2
 	for _, t := range taking {
@@ -64,7 +66,7 @@ func forms(v panel.View) (out []form) {
 		if within && (name == "arima" || name == "theta") {
 			continue
 		}
-		if all.CheckCadence(name, nil, v.Cadence()) != nil {
+		if !serves(all, name, v) {
 			continue
 		}
 		if m, _, err := all.New(name, nil); err == nil {
@@ -74,10 +76,28 @@ func forms(v panel.View) (out []form) {
 	return out
 }
 
+// fewestToBoost is from how many series on trees are tried, which learn from all together.
+const fewestToBoost = 8
+
+// serves says whether a family is there and worth trying on a view.
+func serves(all model.Catalogue, name string, v panel.View) bool {
+	if _, err := all.Find(name); err != nil || all.CheckCadence(name, nil, v.Cadence()) != nil {
+		return false
+	}
+	return name != "boosting" || v.Len() >= fewestToBoost
+}
+
+// startFrom has trees start from one base, and no other be tried.
+func (f *form) startFrom(base string) {
+	if m, _, err := boosting.Families().New("boosting", model.Values{"from": base}); err == nil {
+		f.model = model.Bare(m)
+	}
+}
+
 // Train rehearses the forms on inner windows, weighs them, and trains those that get weight
 // on everything.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	list := forms(v)
+	list := forms(m.Members, v)
 	told, err := rehearse(ctx, v, env.Within(0, 0.7, ""), list)
 	if err != nil {
 		return nil, err
@@ -105,20 +125,30 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	return out, nil
 }
 
-// Families is the automatic choice.
-func Families() model.Catalogue {
+// version is of how the choice is made; others are those of the members that are not always there.
+func version(others model.Catalogue) int {
+	out := 2
+	for _, f := range others {
+		out ^= f.Version << 2
+	}
+	return out
+}
+
+// Families is the automatic choice among members, next to those given.
+func Families(others model.Catalogue) model.Catalogue {
+	all := members(others)
 	return model.Catalogue{{
 		Name:      "automatic",
-		Version:   1,
-		Summary:   "Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, intermittent and calendar forms, by how they forecast inner windows of all series.",
+		Version:   version(others),
+		Summary:   "Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, boosting, pretrained, intermittent and calendar forms, by how they forecast inner windows of all series.",
 		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; pooled evidence: Efron and Morris, Journal of the American Statistical Association 70, 1975; mixing: Bates and Granger, Operational Research Quarterly 20, 1969",
 		Settings: append([]model.Setting{
 			{Name: "choose", Kind: model.Choice, Choices: []string{"mixed", "single"}, Default: "mixed", Meaning: "mix the forms by how sure the inner windows are, or take the best alone"},
 		}, single.BoundSettings()...),
 		AcrossSeries: true,
 		New: func(v model.Values) (model.Model, error) {
-			return Model{Single: v.Text("choose", "") == "single", Bounds: single.BoundsOf(v)}, nil
+			return Model{Single: v.Text("choose", "") == "single", Bounds: single.BoundsOf(v), Members: all}, nil
 		},
-		Read: read,
+		Read: func(p model.Parts) (model.Trained, error) { return read(all, p) },
 	}}
 }

@@ -245,7 +245,7 @@ func (m *Mix) Part(i int) ([]byte, error) {
 }
 
 // read reads what a mix wrote.
-func read(p model.Parts) (model.Trained, error) {
+func read(families model.Catalogue, p model.Parts) (model.Trained, error) {
 	var w written
 	if err := model.DecodeShared(p, &w); err != nil {
 		return nil, fmt.Errorf("reading a mix: %w", err)
@@ -254,7 +254,6 @@ func read(p model.Parts) (model.Trained, error) {
 	if m == nil || len(w.Shared) != len(m.Parts) || p.Len() != m.Series {
 		return nil, errors.New("reading a mix: parts are missing")
 	}
-	families := members()
 	for k := range m.Parts {
 		f, err := families.Find(m.Parts[k].Name)
 		if err != nil {

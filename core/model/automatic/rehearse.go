@@ -57,6 +57,9 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	sums := make([][]loss, len(list))
 	e.hearts = make([][][]single.Heart, len(list))
 	for done, k := range poolsFirst(list) {
+		if list[k].name == "boosting" {
+			list[k].startFrom(bestBase(list, sums, env.Judge))
+		}
 		var err error
 		own := env.Within(float64(done)/float64(len(list)), float64(done+1)/float64(len(list)), "trying "+list[k].name)
 		if sums[k], e.hearts[k], err = e.ask(ctx, asked, own, k, t, sums); err != nil {
@@ -76,16 +79,47 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 }
 
 // poolsFirst lists the places of the forms, those that learn from all series together first:
-// what they do on the few series that each other form is first asked of is known then.
+// what they do on the few series that each other form is first asked of is known then. Trees come
+// last: they start from what does best.
 func poolsFirst(list []form) (out []int) {
+	last := -1
 	for _, pools := range []bool{true, false} {
 		for k := range list {
-			if list[k].pools == pools {
+			switch {
+			case list[k].name == "boosting":
+				last = k
+			case list[k].pools == pools:
 				out = append(out, k)
 			}
 		}
 	}
+	if last >= 0 {
+		out = append(out, last)
+	}
 	return out
+}
+
+// bestBase is the form that trees start from: that of the least mean loss so far, of those that they
+// can start from.
+func bestBase(list []form, sums [][]loss, by model.Judge) string {
+	name, least := "additive", math.Inf(1)
+	for k, f := range list {
+		if f.name != "additive" && f.name != "linear" && f.name != "smoothing" || sums[k] == nil {
+			continue
+		}
+		sum, n := 0.0, 0.0
+		for _, l := range sums[k] {
+			x := l.log(by)
+			if x != x {
+				x = mostOwn // it failed
+			}
+			sum, n = sum+x, n+1
+		}
+		if mean := sum / max(1, n); mean < least {
+			name, least = f.name, mean
+		}
+	}
+	return name
 }
 
 const (

@@ -11,7 +11,6 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
@@ -289,7 +288,7 @@ func TestConditionsAndSigns(t *testing.T) {
 	assert.GreaterOrEqual(t, find(up), 0.0)
 	assert.LessOrEqual(t, find(down), 0.0)
 	assert.Zero(t, find(up)*find(down), "one of the two is held at zero")
-	_, _, err := catalogue.Standard().New("additive", model.Values{"seasons": []string{"fortnight"}})
+	_, _, err := whole().New("additive", model.Values{"seasons": []string{"fortnight"}})
 	assert.ErrorContains(t, err, "is no season")
 }
 

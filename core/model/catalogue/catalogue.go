@@ -15,12 +15,17 @@ import (
 	"paperkettle/core/model/intermittent"
 	"paperkettle/core/model/linear"
 	"paperkettle/core/model/neural"
+	"paperkettle/core/model/pretrained"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
 )
 
-// Standard is the whole catalogue: one line a package of families.
-func Standard() model.Catalogue {
+// Standard is the catalogue of what needs nothing but a series.
+func Standard() model.Catalogue { return With(nil) }
+
+// With is the whole catalogue, one line a package of families: pretrained is there with its weights
+// alone.
+func With(weights *pretrained.Weights) model.Catalogue {
 	return slices.Concat(
 		baseline.Families(),
 		smoothing.Families(),
@@ -28,11 +33,12 @@ func Standard() model.Catalogue {
 		arima.Families(),
 		intermittent.Families(),
 		decomposition.Families(),
-		automatic.Families(),
+		automatic.Families(pretrained.Families(weights)),
 		linear.Families(),
 		additive.Families(),
 		boosting.Families(),
 		neural.Families(),
+		pretrained.Families(weights),
 		combine.Families(),
 	)
 }

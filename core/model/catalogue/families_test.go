@@ -13,13 +13,12 @@ import (
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
 // own lists the families that make their own forecasts.
 func own() (out []string) {
-	for _, f := range catalogue.Standard() {
+	for _, f := range whole() {
 		if f.Combine == nil {
 			out = append(out, f.Name)
 		}
@@ -35,7 +34,7 @@ func trainOn(t testing.TB, family string, settings model.Values, p *panel.Panel,
 	if settings == nil {
 		settings = brief[family]
 	}
-	m, _, err := catalogue.Standard().New(family, settings)
+	m, _, err := whole().New(family, settings)
 	require.NoError(t, err)
 	v := panel.NewView(p, all(p), 0, origin)
 	trained, err := m.Train(context.Background(), v, model.Env{Horizon: h, Workers: 1, Random: streams(3)})
@@ -176,7 +175,7 @@ func TestAdvanceWriteAndScale(t *testing.T) {
 		}
 	}
 	for _, family := range own() {
-		f, err := catalogue.Standard().Find(family)
+		f, err := whole().Find(family)
 		require.NoError(t, err)
 		once, _ := trainOn(t, family, nil, p, n-10, h)
 		steps, _ := trainOn(t, family, nil, p, n-10, h)

@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/model"
-	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
@@ -22,7 +21,7 @@ func TestReadBackTellsTheSame(t *testing.T) {
 	v := panel.NewView(p, all(p), 0, n-1)
 	for _, family := range own() {
 		t.Run(family, func(t *testing.T) {
-			f, err := catalogue.Standard().Find(family)
+			f, err := whole().Find(family)
 			require.NoError(t, err)
 			before, _ := trainOn(t, family, nil, p, n-1, h)
 			b, err := model.Write(before)

@@ -14,7 +14,6 @@ import (
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
@@ -160,7 +159,7 @@ func streams(seed uint64) func(string) *rand.Rand {
 // forecasts trains a family on a panel and continues its series.
 func forecasts(t testing.TB, family string, settings model.Values, p *panel.Panel, h int) []forecast.Rows {
 	t.Helper()
-	m, _, err := catalogue.Standard().New(family, settings)
+	m, _, err := whole().New(family, settings)
 	require.NoError(t, err)
 	v := panel.NewView(p, all(p), 0, p.Length-1)
 	trained, err := m.Train(context.Background(), v, model.Env{Horizon: h, Workers: 2, Random: streams(1)})
@@ -287,6 +286,6 @@ func TestTogether(t *testing.T) {
 	}
 	assert.Greater(t, len(forms(model.Values{"choose": "lowest"})), 2, "alone they differ")
 	assert.Len(t, forms(model.Values{"together": "all"}), 1)
-	assert.True(t, catalogue.Standard().Across("smoothing", model.Values{"together": "all"}))
-	assert.False(t, catalogue.Standard().Across("smoothing", nil))
+	assert.True(t, whole().Across("smoothing", model.Values{"together": "all"}))
+	assert.False(t, whole().Across("smoothing", nil))
 }

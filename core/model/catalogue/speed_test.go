@@ -10,7 +10,6 @@ import (
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model"
-	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
 )
 
@@ -27,7 +26,7 @@ func BenchmarkFamilies(b *testing.B) {
 		{"automatic/monthly", "automatic", pr[3], 120}, {"automatic/daily", "automatic", pr[0], 730}, {"additive/daily", "additive", pr[0], 730},
 	} {
 		b.Run(c.name, func(b *testing.B) {
-			m, _, err := catalogue.Standard().New(c.family, nil)
+			m, _, err := whole().New(c.family, nil)
 			require.NoError(b, err)
 			const series = 40
 			explained := c.name == "additive/daily"
@@ -87,7 +86,7 @@ func BenchmarkLinearTogether(b *testing.B) {
 	p := panelOf(weekly, values)
 	explain(p, 0, 10, 8)
 	v := panel.NewView(p, all(p), 0, p.Length-1)
-	m, _, err := catalogue.Standard().New("linear", model.Values{"features": []string{"drivers", "year as harmonics 3", "lag 1 to 8", "season lag 1", "mean 4", "mean 13", "mean 26", "spread 8", "difference 4"}})
+	m, _, err := whole().New("linear", model.Values{"features": []string{"drivers", "year as harmonics 3", "lag 1 to 8", "season lag 1", "mean 4", "mean 13", "mean 26", "spread 8", "difference 4"}})
 	require.NoError(b, err)
 	for b.Loop() {
 		trained, err := m.Train(context.Background(), v, model.Env{Horizon: 8, Workers: 2, Random: streams(1)})
@@ -115,7 +114,7 @@ func BenchmarkGaps(b *testing.B) {
 			}
 			p := panelOf(pr.cadence, values)
 			v := panel.NewView(p, all(p), 0, p.Length-1)
-			m, _, err := catalogue.Standard().New("arima", nil)
+			m, _, err := whole().New("arima", nil)
 			require.NoError(b, err)
 			for b.Loop() {
 				trained, err := m.Train(context.Background(), v, model.Env{Horizon: pr.h, Workers: 1, Random: streams(1)})

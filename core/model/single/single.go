@@ -186,10 +186,11 @@ func Start(ctx context.Context, m Method, in Input) (State, []string, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return state, gapCautions(in, known), nil
+	return state, GapCautions(in, known), nil
 }
 
-func gapCautions(in Input, known int) (out []string) {
+// GapCautions say that a series ends in unknown values, or has many.
+func GapCautions(in Input, known int) (out []string) {
 	n := len(in.Values)
 	quiet := Trailing(in.Values)
 	for quiet > 0 && in.Closed(in.First+n-quiet) { // known not to have happened

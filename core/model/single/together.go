@@ -125,7 +125,7 @@ func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.Se
 		}
 		return newFit(in, state, cautions, t.bounds), nil
 	}
-	fit := newFit(in, g.state, gapCautions(in, panel.CountKnown(in.Values)), t.bounds)
+	fit := newFit(in, g.state, GapCautions(in, panel.CountKnown(in.Values)), t.bounds)
 	if !t.bounds.Bare {
 		fit.Widening = g.widening
 	}

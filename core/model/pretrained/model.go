@@ -1,0 +1,252 @@
+package pretrained
+
+import (
+	"context"
+	"math"
+
+	"paperkettle/core/feature"
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Model has the network forecast series as they are, or tunes it to them first.
+type Model struct {
+	Weights *Weights
+	Explain bool    // drivers and events are explained first where held-out windows gain by it
+	Tune    bool    // it goes on learning from the series
+	Within  float64 // minutes that this may take; 0 for as long as it needs
+	Bounds  single.Bounds
+	Plain   bool // held-out windows are not looked at: the caller does that
+}
+
+// Bare is the model without what held-out windows tell.
+func (m Model) Bare() model.Model {
+	m.Plain, m.Explain, m.Tune = true, false, false
+	return m
+}
+
+// held is how many periods at the end are held out.
+func held(length, horizon int) int {
+	if length < 4*horizon {
+		return max(1, length/4)
+	}
+	return max(horizon, min(length/6, 4*horizon))
+}
+
+// window is a series and how many of its values an origin knows.
+type window struct{ series, n int }
+
+const (
+	// fewestBefore is how many known values a window has before it.
+	fewestBefore = 8
+	mostHeld     = 1500
+	mostOrigins  = 6 // held-out windows of a series
+)
+
+// Train looks at how the network does on held-out windows: with drivers and events explained first
+// and without, and tuned where that is asked for.
+func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	horizon := max(1, env.Horizon)
+	t := &Trained{Series: v.Len(), Bounds: m.Bounds, Hash: m.Weights.Hash, Horizon: horizon, Widening: single.None, Ties: 0.5, workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
+	t.Longer = longer(v)
+	if m.Plain {
+		return t, nil
+	}
+	out := held(feature.SettingOf(v, horizon).Length, horizon)
+	if m.Explain && outlook.Explainable(v) {
+		if err := t.explain(ctx, v, out, env); err != nil {
+			return nil, err
+		}
+	}
+	r := t.rehearsal(v, out, t.early)
+	if m.Tune {
+		if err := t.tune(ctx, m, v, r, env); err != nil {
+			return nil, err
+		}
+	}
+	told, err := r.judge(ctx, t.workers, t.networks, env.Judge)
+	if err != nil {
+		return nil, err
+	}
+	t.Loss, t.Judged = told.loss, len(r.windows)
+	if len(r.windows) > 0 {
+		t.Widening, t.Ties = told.proof.Widening(), told.proof.Ties()
+	}
+	t.early = nil
+	env.Tell(1, "")
+	return t, nil
+}
+
+// longer is a season longer than the shortest, of whole shorter ones; 0 for none.
+func longer(v panel.View) int {
+	season := max(1, v.Cadence().Season())
+	for _, period := range v.Cadence().Seasons() {
+		if p := int(period); p > season {
+			return p - p%season
+		}
+	}
+	return 0
+}
+
+// seasons are those of a series that shows the longer one.
+func (t *Trained) seasons(s panel.SeriesView) (season, long int) {
+	season = max(1, single.InputOf(s, t.Horizon, nil).Season())
+	if long = t.Longer; 2*len(s.Values) < 3*long || long%season != 0 {
+		long = 0
+	}
+	return season, long
+}
+
+// explain has the additive regression explain drivers and events, and keeps that where held-out
+// windows are forecast better with it.
+func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.Env) error {
+	whole, err := outlook.Explain(ctx, v, env.Within(0, 0.5, "explaining drivers and events"))
+	if err != nil {
+		return err
+	}
+	early, err := outlook.Explain(ctx, v.Before(v.Origin()-out), env.Within(0.5, 0.8, "explaining drivers and events"))
+	if err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return nil // nothing tells whether it helps
+	}
+	with, err := t.rehearsal(v, out, early).judge(ctx, t.workers, t.networks, env.Judge)
+	if err != nil {
+		return err
+	}
+	without, err := t.rehearsal(v, out, nil).judge(ctx, t.workers, t.networks, env.Judge)
+	if err != nil {
+		return err
+	}
+	t.Gain = 1 - with.loss/without.loss
+	if with.loss < without.loss {
+		t.outside, t.early = whole, early
+	}
+	return nil
+}
+
+// rehearsal is windows whose futures are known.
+type rehearsal struct {
+	horizon int
+	windows []window
+	lessons []Lesson // a window each
+	put     []*model.Outside
+	actual  [][]float64 // what came, nothing taken out
+	scale   []float64   // what an error is divided by
+	keep    []int       // by series: values before what is held out
+}
+
+// rehearsal holds out periods at the end of every series that is long enough; by explains its drivers
+// and events, and may be nil.
+func (t *Trained) rehearsal(v panel.View, out int, by model.Trained) *rehearsal {
+	r := &rehearsal{horizon: t.Horizon, keep: make([]int, v.Len())}
+	skip := 1 + v.Len()/mostHeld
+	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld*skip/max(1, v.Len())))
+	for i := range v.Len() {
+		s := v.Series(i)
+		r.keep[i] = len(s.Values) - out
+		if r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || i%skip != 0 || !single.Tells(s.Values[:r.keep[i]]) {
+			continue
+		}
+		outside, err := outlook.OutsideOf(by, v, i, 0)
+		if err != nil {
+			continue
+		}
+		z := outlook.Without(s.Values, outside)
+		season, long := t.seasons(s)
+		for k := range each {
+			n := r.keep[i] + k*max(1, (out-t.Horizon)/max(1, each-1))
+			end := min(len(z), n+t.Horizon)
+			if n >= end || panel.CountKnown(s.Values[n:end]) == 0 || !panel.Known(num.LastKnown(num.Tail(s.Values[:n], max(8, season)))) {
+				continue
+			}
+			lesson := Lesson{Values: z[:end], Known: n, Season: season, Longer: long}
+			seen, ok := look(lesson.Values[:n], season, long)
+			if !ok {
+				continue
+			}
+			r.windows = append(r.windows, window{i, n})
+			r.lessons = append(r.lessons, lesson)
+			r.put = append(r.put, outside)
+			r.actual = append(r.actual, s.Values[n:end])
+			r.scale = append(r.scale, max(change(s.Values[max(0, n-Reach):n], 1), 0.05*seen.unit, 1e-12))
+		}
+	}
+	return r
+}
+
+// verdict is how networks did on the windows.
+type verdict struct {
+	proof  *outlook.Proof
+	loss   float64         // mean pinball loss, in usual changes; unknown where there are no windows
+	series map[int]float64 // the same of each series
+	misses map[int]float64 // mean error of the mean forecasts of each series, of the kind that ranks
+}
+
+// judge has networks forecast the windows.
+func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.Judge) (*verdict, error) {
+	out := &verdict{proof: outlook.NewProof(r.horizon, r.horizon), loss: math.NaN(), series: map[int]float64{}, misses: map[int]float64{}}
+	if len(r.windows) == 0 {
+		return out, nil
+	}
+	quantiles := make([][]float64, len(r.windows))
+	parts := (len(r.windows) + block - 1) / block
+	err := num.EachWith(ctx, workers, parts, n.tapes, func(t []*tape, b int) {
+		from, to := b*block, min(len(r.windows), (b+1)*block)
+		list := make([]*sight, 0, to-from)
+		for _, l := range r.lessons[from:to] {
+			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
+			list = append(list, s)
+		}
+		copy(quantiles[from:to], n.ahead(t, list, r.horizon))
+	})
+	if err != nil {
+		return nil, err
+	}
+	sum, count := 0.0, 0.0
+	counts := map[int]float64{}
+	grid := make([]float64, len(forecast.Grid))
+	for w, at := range r.windows {
+		actual := make([]float64, r.horizon)
+		for h := range actual {
+			if actual[h] = panel.Unknown; h >= len(r.actual[w]) {
+				continue // the series ends here
+			}
+			actual[h] = r.actual[w][h]
+			row := quantiles[w][h*wide : (h+1)*wide]
+			if o := r.put[w]; o != nil {
+				for j := range row {
+					row[j] = o.Put(at.n+h, row[j])
+				}
+			}
+			if !panel.Known(actual[h]) {
+				continue
+			}
+			for j, p := range outlook.Probs {
+				e := (actual[h] - row[j]) / r.scale[w]
+				loss := outlook.Shares[j] * math.Min(100, math.Max(p*e, (p-1)*e))
+				sum += loss
+				out.series[at.series] += loss
+			}
+			e := math.Abs(actual[h]-outlook.OnGrid(row, grid, forecast.Grid[:])) / r.scale[w]
+			if by == model.SquaredErrors {
+				e *= e
+			}
+			out.misses[at.series] += math.Min(1e4, e)
+			count++
+			counts[at.series]++
+		}
+		out.proof.Take(at.series, quantiles[w], actual)
+	}
+	out.loss = sum / max(1, count)
+	for i, n := range counts {
+		out.series[i] /= n
+		out.misses[i] /= n
+	}
+	return out, nil
+}

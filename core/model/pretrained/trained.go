@@ -1,0 +1,245 @@
+package pretrained
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
+	"paperkettle/core/model/single"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+// Trained is the network with what was found out of the series.
+type Trained struct {
+	Series   int
+	Bounds   single.Bounds
+	Hash     string // of the weights
+	Horizon  int
+	Longer   int // a season longer than the shortest; 0 for none
+	Widening single.Widening
+	Ties     float64     // correlation of the normal scores of neighbouring steps' errors
+	Own      [][]float32 // tuned weights; nil where the network is as it was trained
+	Loss     float64     // of held-out windows, in usual changes
+	Judged   int         // held-out windows
+	Gain     float64     // by explaining drivers and events first, in the loss
+	TuneGain float64
+	Curve    []float64 // losses of held-out windows as it was tuned
+	Cautions []string
+
+	networks several
+	outside  model.Trained // explains drivers and events; nil where it does not help
+	early    model.Trained
+	workers  int
+	view     *panel.View // as last seen; not written
+}
+
+// block is how many series are forecast in one go, and mostQuiet over how many unknown values at the
+// end a forecast goes on.
+const (
+	block     = 16
+	mostQuiet = 200
+)
+
+// Forecast has the network forecast every series from its last value.
+func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (model.Result, error) {
+	res := model.Result{Series: make([]forecast.Rows, v.Len()), Err: make([]error, v.Len())}
+	list := make([]*ready, v.Len())
+	err := num.Each(ctx, t.workers, v.Len(), func(i int) {
+		res.Err[i] = model.Guard(func() (err error) {
+			list[i], res.Series[i], err = t.prepare(ctx, v, i, horizon)
+			return err
+		})
+	})
+	if err != nil {
+		return res, err
+	}
+	var some []int
+	for i, r := range list {
+		if r != nil && res.Err[i] == nil {
+			some = append(some, i)
+		}
+	}
+	parts := (len(some) + block - 1) / block
+	err = num.EachWith(ctx, t.workers, parts, t.networks.tapes, func(tapes []*tape, b int) {
+		part := some[b*block : min(len(some), (b+1)*block)]
+		reach, sights := horizon, make([]*sight, len(part))
+		for k, i := range part {
+			sights[k] = list[i].sight
+			reach = max(reach, list[i].quiet+horizon)
+		}
+		var quantiles [][]float64
+		if err := model.Guard(func() error { quantiles = t.networks.ahead(tapes, sights, reach); return nil }); err != nil {
+			for _, i := range part {
+				res.Err[i] = err
+			}
+			return
+		}
+		for k, i := range part {
+			res.Err[i] = model.Guard(func() error {
+				res.Series[i] = forecast.NewRows(horizon)
+				return t.read(list[i], quantiles[k], res.Series[i])
+			})
+		}
+	})
+	return res, err
+}
+
+// ready is a series to be forecast.
+type ready struct {
+	*sight
+	values  []float64
+	outside *model.Outside
+	quiet   int // unknown values at the end
+}
+
+// prepare looks at a series; one that tells too little is forecast plainly.
+func (t *Trained) prepare(ctx context.Context, v panel.View, i, horizon int) (*ready, forecast.Rows, error) {
+	s := v.Series(i)
+	if !single.Tells(s.Values) {
+		state, _, err := single.Start(ctx, nil, single.InputOf(s, horizon, nil))
+		if err != nil {
+			return nil, forecast.Rows{}, err
+		}
+		rows := forecast.NewRows(horizon)
+		err = state.Forecast(s, rows)
+		t.Bounds.Keep(rows)
+		return nil, rows, err
+	}
+	outside, err := outlook.OutsideOf(t.outside, v, i, horizon)
+	if err != nil {
+		return nil, forecast.Rows{}, err
+	}
+	z := outlook.Without(s.Values, outside)
+	quiet := single.Trailing(z)
+	if quiet > mostQuiet {
+		return nil, forecast.Rows{}, fmt.Errorf("nothing is known of the last %s", v.Cadence().Noun(quiet))
+	}
+	season, long := t.seasons(s)
+	seen, ok := look(z[:len(z)-quiet], season, long)
+	if !ok {
+		return nil, forecast.Rows{}, errors.New("no value is known in the training part")
+	}
+	return &ready{sight: seen, values: s.Values, outside: outside, quiet: quiet}, forecast.Rows{}, nil
+}
+
+// read turns the network's quantiles into a forecast, with drivers and events put back.
+func (t *Trained) read(r *ready, quantiles []float64, rows forecast.Rows) error {
+	for h := range rows.Mean {
+		at := (r.quiet + h) * wide
+		rows.Mean[h] = outlook.OnGrid(quantiles[at:at+wide], rows.At(h), forecast.Grid[:])
+		outlook.PutBack(rows, h, len(r.values), r.outside)
+	}
+	t.Widening.Stretch(rows, r.quiet)
+	single.Hold(r.values, rows)
+	t.Bounds.Keep(rows)
+	return rows.Check()
+}
+
+// Paths draws futures whose steps go together as errors did.
+func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, each func(i int, paths []float64, err error)) error {
+	res, err := t.Forecast(ctx, v, horizon)
+	if err != nil {
+		return err
+	}
+	for i := range t.Series {
+		outside, err := outlook.OutsideOf(t.outside, v, i, horizon)
+		if err = errors.Join(res.Err[i], err); err != nil {
+			each(i, nil, err)
+			continue
+		}
+		paths := outlook.Futures(res.Series[i], v.Series(i).Key, horizon, count, t.Ties, outside)
+		t.Bounds.Clip(paths)
+		each(i, paths, nil)
+	}
+	return nil
+}
+
+// Advance moves on: there is nothing to fit.
+func (t *Trained) Advance(ctx context.Context, v panel.View) error {
+	if v.Len() != t.Series {
+		return fmt.Errorf("the model was trained on %d series and is advanced with %d", t.Series, v.Len())
+	}
+	t.view = &v
+	if t.outside != nil {
+		return t.outside.Advance(ctx, v)
+	}
+	return nil
+}
+
+// Use sets how many goroutines a model that was read may use.
+func (t *Trained) Use(workers int) { t.workers = max(1, workers) }
+
+// Len is the number of series.
+func (t *Trained) Len() int { return t.Series }
+
+// written is what the series share.
+type written struct {
+	Trained *Trained
+	Outside []byte
+}
+
+// Shared writes what was found out; the weights by their hash, but where they were tuned.
+func (t *Trained) Shared() ([]byte, error) {
+	w := written{Trained: t}
+	if t.outside != nil {
+		var err error
+		if w.Outside, err = t.outside.Shared(); err != nil {
+			return nil, err
+		}
+	}
+	return model.Encode(w)
+}
+
+// Part writes what explains a series' drivers and events.
+func (t *Trained) Part(i int) ([]byte, error) {
+	own := model.Pieces{nil}
+	if t.outside != nil {
+		var err error
+		if own[0], err = t.outside.Part(i); err != nil {
+			return nil, err
+		}
+	}
+	return model.Encode(own)
+}
+
+// read reads what Trained wrote.
+func (w *Weights) read(p model.Parts) (model.Trained, error) {
+	var from written
+	if err := model.DecodeShared(p, &from); err != nil {
+		return nil, fmt.Errorf("reading a pretrained model: %w", err)
+	}
+	t := from.Trained
+	switch {
+	case t == nil || t.Series != p.Len():
+		return nil, errors.New("reading a pretrained model: parts are missing")
+	case t.Hash != w.Hash:
+		return nil, fmt.Errorf("reading a pretrained model: it was made with the weights %.8s, and the program has %.8s", t.Hash, w.Hash)
+	}
+	if t.networks = w.Networks; t.Own != nil {
+		if len(t.Own) != len(w.Networks) {
+			return nil, errors.New("reading a pretrained model: a network is missing")
+		}
+		t.networks = t.networks.clone()
+		for k, values := range t.Own {
+			if err := t.networks[k].Set(values); err != nil {
+				return nil, fmt.Errorf("reading a pretrained model: %w", err)
+			}
+		}
+	}
+	if from.Outside != nil {
+		places := make([]int, t.Series)
+		for i := range places {
+			places[i] = i
+		}
+		var err error
+		if t.outside, err = outlook.Explained(model.Nested{Of: p, Piece: 0, Common: from.Outside, Places: places}); err != nil {
+			return nil, err
+		}
+	}
+	t.workers = 1
+	return t, nil
+}
