@@ -65,6 +65,8 @@ var (
 	ListFamilies = Route{"list-families", http.MethodGet, "/families", "models", "List the model families of the catalogue", Reader, 0}
 	GetFamily    = Route{"get-family", http.MethodGet, "/families/{family}", "models", "Show a family with its settings", Reader, 0}
 
+	ForecastTable = Route{"forecast-table", http.MethodPost, "/forecast", "models", "Forecast a table's series at once, keeping nothing (the body is the table)", Analyst, 0}
+
 	DrawSplit     = Route{"draw-split", http.MethodPost, "/split", "bake-offs", "Lay the windows of a plan on a dataset, without running it", Reader, 0}
 	ListBakeoffs  = Route{"list-bakeoffs", http.MethodGet, "/bakeoffs", "bake-offs", "List bake-offs, newest first", Reader, 0}
 	StartBakeoff  = Route{"start-bakeoff", http.MethodPost, "/bakeoffs", "bake-offs", "Start a bake-off", Analyst, 202}

@@ -214,6 +214,9 @@ func (a *app) waitFor(ctx context.Context, c *client.Client, id string) error {
 	if bar != nil {
 		_ = bar.Clear()
 	}
+	if errors.Is(ctx.Err(), context.Canceled) {
+		return interrupted{fmt.Errorf("no longer waiting for %s, which goes on: cancel it with 'paperkettle job cancel %s'", id, id)}
+	}
 	if err != nil {
 		return err
 	}

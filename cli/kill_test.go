@@ -26,6 +26,7 @@ var ctx = context.Background()
 
 // program is a service in a process of its own.
 type program struct {
+	address string
 	*client.Client
 	cmd *exec.Cmd
 }
@@ -44,7 +45,7 @@ func startProgram(t *testing.T, data string) program {
 	require.NoError(t, err, line)
 	c, err := client.New(address.FindString(line))
 	require.NoError(t, err, line)
-	return program{c, cmd}
+	return program{address.FindString(line), c, cmd}
 }
 
 func (p program) kill() {
@@ -186,5 +187,30 @@ func TestARetryAfterAKillDoublesNothing(t *testing.T) {
 		require.Len(t, list, i+1, "round %d: one each", i)
 	}
 	t.Logf("%d of %d requests were cut off", cut, kills)
+	p.kill()
+}
+
+// Ctrl-C ends the waiting, not the work, and says so.
+func TestAnInterruptedWaitGoesOn(t *testing.T) {
+	p := startProgram(t, t.TempDir())
+	_, err := p.Load(ctx, "items", itemColumns, strings.NewReader(items(300, 900)))
+	require.NoError(t, err)
+	cmd := exec.Command(os.Args[0], "bakeoff", "run", "--dataset", "items", "--horizon", "28", "--windows", "6", "--contender", "naive", "--contender", "arima", "--wait", "--server", p.address)
+	cmd.Env = append(os.Environ(), asProgram+"=1")
+	var messages bytes.Buffer
+	cmd.Stderr = &messages
+	require.NoError(t, cmd.Start())
+	require.Eventually(t, func() bool {
+		list, err := p.Jobs(ctx)
+		return err == nil && len(list) == 1 && list[0].State == "running"
+	}, time.Minute, 10*time.Millisecond)
+	time.Sleep(200 * time.Millisecond) // for the command to begin to wait
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	_ = cmd.Wait()
+	assert.Equal(t, 130, cmd.ProcessState.ExitCode(), messages.String())
+	assert.Contains(t, messages.String(), "paperkettle job cancel job-1")
+	job, err := p.CancelJob(ctx, "job-1")
+	require.NoError(t, err)
+	assert.Contains(t, []string{"running", "cancelled"}, job.State, "it went on")
 	p.kill()
 }

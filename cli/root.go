@@ -24,12 +24,16 @@ const (
 	exitDone   = 0
 	exitFailed = 1
 	exitMisuse = 2
+	exitBreak  = 130 // as shells tell of Ctrl-C
 )
 
 // misuse is an error in how a command was written.
 type misuse struct{ error }
 
 func misused(format string, args ...any) error { return misuse{fmt.Errorf(format, args...)} }
+
+// interrupted is a wait that was broken off.
+type interrupted struct{ error }
 
 // app is what all commands share.
 type app struct {
@@ -54,6 +58,10 @@ func Run(args []string, out, errOut io.Writer) int {
 		return exitDone
 	}
 	a.explain(err)
+	var broken interrupted
+	if errors.As(err, &broken) {
+		return exitBreak
+	}
 	var m misuse
 	if errors.As(err, &m) || isCobraMisuse(err) {
 		return exitMisuse
@@ -98,6 +106,8 @@ The path of the work:
   actuals load         let the actuals arrive
   flag list            see what fell outside
 
+In a hurry: 'paperkettle forecast FILE' forecasts a table at once, and keeps nothing.
+
 Start with 'paperkettle demo', which brings data of its own.`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
@@ -116,7 +126,7 @@ Start with 'paperkettle demo', which brings data of its own.`,
 	f.StringVar(&a.server, "server", env("PAPERKETTLE_SERVER", "http://"+service.DefaultListen), "address of the service (PAPERKETTLE_SERVER)")
 	f.StringVarP(&a.output, "output", "o", "table", "table, json or csv")
 	a.token = os.Getenv("PAPERKETTLE_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens())
+	root.AddCommand(a.serve(), a.demo(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens())
 	return root
 }
 

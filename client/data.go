@@ -133,6 +133,29 @@ func (c *Client) Inspect(ctx context.Context, cols api.LoadColumns, file io.Read
 	return do[api.Inspected](ctx, c, api.InspectFile, call{query: loadQuery(cols), file: file})
 }
 
+// Forecast forecasts a table's series at once; nothing is kept.
+func (c *Client) Forecast(ctx context.Context, cols api.LoadColumns, ask api.ForecastAsk, file io.Reader) (api.Forecast, error) {
+	q := loadQuery(cols)
+	q.Set("horizon", strconv.Itoa(ask.Horizon))
+	if ask.History > 0 {
+		q.Set("history", strconv.Itoa(ask.History))
+	}
+	if ask.Family != "" {
+		q.Set("family", ask.Family)
+	}
+	if len(ask.Levels) > 0 {
+		var levels []string
+		for _, l := range ask.Levels {
+			levels = append(levels, strconv.FormatFloat(l, 'f', -1, 64))
+		}
+		q.Set("level", strings.Join(levels, ","))
+	}
+	if ask.Flag {
+		q.Set("flag", "true")
+	}
+	return do[api.Forecast](ctx, c, api.ForecastTable, call{query: q, file: file})
+}
+
 // Load sends a file as a dataset's next revision.
 func (c *Client) Load(ctx context.Context, name string, cols api.LoadColumns, file io.Reader) (api.Loaded, error) {
 	return do[api.Loaded](ctx, c, api.LoadDataset, call{path: []string{name}, query: loadQuery(cols), file: file})

@@ -84,25 +84,30 @@ func bearer(header string) string {
 	return strings.TrimSpace(secret)
 }
 
-// sameSite refuses writes that another site's page sends through a browser, and
-// host names that were pointed at a service without tokens.
+// sameSite refuses writes that another site's page sends through a browser, and foreign host names.
 func (s *Server) sameSite(c fiber.Ctx) error {
-	host := string(c.Request().Host())
-	if s.local {
-		name := host
-		if h, _, err := net.SplitHostPort(host); err == nil {
-			name = h
-		}
-		if !isLoopback(name) {
-			return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost")
-		}
+	if err := s.ownHost(c); err != nil {
+		return err
 	}
+	host := string(c.Request().Host())
 	origin := c.Get("Origin")
 	if origin == "" || c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {
 		return nil
 	}
 	if u, err := url.Parse(origin); err != nil || u.Host != host {
 		return huma.Error403Forbidden("writes from another site's pages are refused")
+	}
+	return nil
+}
+
+// ownHost refuses host names that were pointed at a service without tokens.
+func (s *Server) ownHost(c fiber.Ctx) error {
+	host := string(c.Request().Host())
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	if s.local && !isLoopback(host) {
+		return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost")
 	}
 	return nil
 }

@@ -12,6 +12,8 @@ import (
 
 func (s *Server) registerFamilies() {
 	handle(s, api.ListFeatures, s.listFeatures)
+	handle(s, api.ForecastTable, s.forecastTable)
+	s.takesFile(api.ForecastTable)
 	handle(s, api.ListFamilies, func(context.Context, *struct{}) (api.Page[api.Family], error) {
 		out := api.Page[api.Family]{Total: len(s.catalogue)}
 		for i := range s.catalogue {

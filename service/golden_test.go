@@ -42,9 +42,10 @@ func TestNumbersAreAsTheyWere(t *testing.T) {
 
 	got := golden{}
 	months := run(t, c, api.Plan{Name: "months", Dataset: "monthly", Where: map[string]string{"channel": "shop"}, Horizon: 3, Windows: 2, Seed: 1, Contenders: contenders("naive", "seasonal-naive",
-		"drift", "calendar-mean", "calendar-median", "smoothing", "theta", "arima", "intermittent", "decomposition", "automatic", "linear", "additive", "boosting", "blend", "best-per-series")})
+		"drift", "calendar-mean", "calendar-median", "smoothing", "theta", "arima", "intermittent", "decomposition", "linear", "additive", "boosting", "blend", "best-per-series")})
 	got.sum(t, s, "/bakeoffs/"+months.ID+"/export", "contender")
-	days := run(t, c, api.Plan{Name: "days", Dataset: "daily", Where: map[string]string{"town": "Driftwick", "channel": "shop"}, Horizon: 14, Seed: 1, Contenders: contenders("seasonal-naive", "smoothing", "linear", "additive")})
+	days := run(t, c, api.Plan{Name: "days", Dataset: "daily", Where: map[string]string{"town": "Driftwick", "channel": "shop"}, Horizon: 14, Seed: 1, // Networks, and automatic that mixes one, are left out: their last digits depend on vector units.
+		Contenders: contenders("seasonal-naive", "smoothing", "linear", "additive")})
 	got.sum(t, s, "/bakeoffs/"+days.ID+"/export", "contender")
 	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: days.ID, Contender: "linear"}, "")
 	require.NoError(t, err)

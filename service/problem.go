@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
@@ -101,4 +102,40 @@ func planField(e *bakeoff.FieldError) string {
 		return part.Field
 	}
 	return e.Field
+}
+
+// plainly makes the contract's own refusals of a request say what is wrong, and where.
+func plainly(status int, msg string, errs ...error) huma.StatusError {
+	if msg == "validation failed" && len(errs) > 0 {
+		msg = faultText(errs[0])
+		if more := len(errs) - 1; more > 0 {
+			msg += fmt.Sprintf(" (the first of %d faults)", more+1)
+		}
+	}
+	return wordError(status, msg, errs...)
+}
+
+var wordError = huma.NewError
+
+func init() { huma.NewError = plainly }
+
+// faultText is one fault of a request in words.
+func faultText(err error) string {
+	var d *huma.ErrorDetail
+	if !errors.As(err, &d) {
+		return err.Error()
+	}
+	place := d.Location
+	for _, part := range []string{"body.", "query.", "path.", "header."} {
+		place = strings.TrimPrefix(place, part)
+	}
+	text := d.Message
+	switch d.Value.(type) {
+	case string, bool, float64, float32, int, int64:
+		text += fmt.Sprintf(", and it is %v", d.Value)
+	}
+	if place == "" || place == "body" {
+		return text
+	}
+	return place + ": " + text
 }

@@ -175,12 +175,20 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 	app.Use(recoverer, s.meters.middleware, secure)
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("ok\n") })
 	app.Get("/readyz", func(c fiber.Ctx) error {
+		if err := s.ownHost(c); err != nil {
+			return err
+		}
 		if err := s.store.Ready(c.Context()); err != nil {
 			return problem(err)
 		}
 		return c.SendString("ready\n")
 	})
-	app.Get("/metrics", s.meters.handler)
+	app.Get("/metrics", func(c fiber.Ctx) error {
+		if err := s.ownHost(c); err != nil {
+			return err
+		}
+		return s.meters.handler(c)
+	})
 	group := app.Group(api.Prefix, s.enter, s.replay)
 	s.contract = newContract(group)
 	s.register()

@@ -42,6 +42,17 @@ export async function inspect(file: File, wish: Wish): Promise<Schemas["Inspecte
   return take(api.POST("/inspect", { params: { query: query(wish, file) }, body, ...asFile }));
 }
 
+/** A forecast of the file's series at once; nothing is kept. */
+export function forecastOnce(
+  file: File,
+  wish: Wish,
+  ask: { horizon: number; history: number },
+): Promise<Schemas["Forecast"]> {
+  const { drivers: _, known_ahead: __, closed: ___, ...plain } = wish;
+  const params = { query: { ...query(plain, file), ...ask } };
+  return take(api.POST("/forecast", { params, body: file as never, ...asFile }));
+}
+
 export function load(dataset: string, file: File, wish: Wish): Promise<Schemas["Loaded"]> {
   const params = { path: { dataset }, query: query(wish, file) };
   return take(api.POST("/datasets/{dataset}/loads", { params, body: file as never, ...asFile }));

@@ -724,6 +724,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forecast a table's series at once, keeping nothing (the body is the table) */
+        post: operations["forecast-table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/inspect": {
         parameters: {
             query?: never;
@@ -1228,7 +1245,7 @@ export interface components {
             name: string;
             /** @description the service's environment variable that holds the password; its name begins with PAPERKETTLE_ */
             secret_env?: string;
-            /** @description the file that holds the password, as the service sees it */
+            /** @description the file that holds the password, in the service's folder of secrets */
             secret_file?: string;
         };
         ConnectionTry: {
@@ -1628,6 +1645,65 @@ export interface components {
             state: "open" | "settled" | "restated";
             /** Format: int64 */
             step: number;
+        };
+        Forecast: {
+            cadence: string;
+            cautions?: string[];
+            family: string;
+            first: string;
+            /** @description those that lie outside, in the order of their periods */
+            flags?: components["schemas"]["ForecastFlag"][];
+            levels: number[];
+            measure: string;
+            /** @description last period that was known */
+            origin: string;
+            /** @description periods of the last values, where they are asked for */
+            past?: string[];
+            /** @description of the steps */
+            periods: string[];
+            /**
+             * Format: int64
+             * @description rows read
+             */
+            rows: number;
+            series: components["schemas"]["ForecastSeries"][];
+            /** @description column that the periods were read from */
+            time?: string;
+            /**
+             * Format: int64
+             * @description past values that were held against an interval of one step ahead
+             */
+            tried?: number;
+        };
+        ForecastFlag: {
+            /** Format: double */
+            actual: number;
+            /**
+             * Format: double
+             * @description the median
+             */
+            forecast: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            period: string;
+            series: string;
+            /**
+             * Format: double
+             * @description how far out, signed: the interval's end is at the normal quantile of the level (1.96 at 95 %)
+             */
+            severity: number;
+        };
+        ForecastSeries: {
+            /** @description of the past periods; null where unknown */
+            actual?: (number | null)[];
+            forecast?: number[];
+            high?: number[][];
+            /** @description why it has no forecast */
+            left_out?: string;
+            low?: number[][];
+            series: string;
         };
         Inspected: {
             cautions?: string[];
@@ -2522,7 +2598,7 @@ export interface components {
              */
             whole: boolean;
         };
-        /** @description Settings of automatic. Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, intermittent and calendar forms, by how they forecast inner windows of all series. */
+        /** @description Settings of automatic. Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, boosting, pretrained, intermittent and calendar forms, by how they forecast inner windows of all series. */
         SettingsAutomatic: {
             /**
              * @description mix the forms by how sure the inner windows are, or take the best alone
@@ -2769,6 +2845,28 @@ export interface components {
             /** @description of how many of the last values it sees each; left out: two seasons, from 16 to 64, or to 36 where they are read one by one */
             window?: number;
             /** @description minutes that training may take: what is reached by then is kept; left out: as long as held-out windows gain */
+            within?: number;
+        };
+        /** @description Settings of pretrained. A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long history and is quick. */
+        SettingsPretrained: {
+            /**
+             * @description what the additive regression says of drivers and events is taken out first, and put back, where held-out windows gain by it
+             * @default true
+             */
+            explain: boolean;
+            /** @description no forecast or interval lies below; left out: the dataset's floor, where it has one */
+            lowest?: number;
+            /**
+             * @description the network goes on learning from these series, as long as held-out windows gain
+             * @default false
+             */
+            tune: boolean;
+            /**
+             * @description interval ends are whole numbers
+             * @default false
+             */
+            whole: boolean;
+            /** @description minutes that tuning may take; left out: as long as held-out windows gain */
             within?: number;
         };
         /** @description Settings of recurrent. A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps. */
@@ -5857,6 +5955,115 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forecast-table": {
+        parameters: {
+            query?: {
+                /** @description column of the period */
+                time?: string;
+                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                measure?: string;
+                /** @description columns that name the series */
+                by?: string[];
+                /** @description explanatory columns */
+                driver?: string[];
+                /** @description drivers whose future is known */
+                known_ahead?: string[];
+                /** @description the table has a column a period */
+                wide?: boolean;
+                /** @description found from the times where left out */
+                cadence?: string;
+                /** @description day-first or month-first, where dates fit both */
+                date_order?: string;
+                /** @description start or end: what a time names of its period */
+                label?: string;
+                /** @description where instants with an offset go: UTC or an area's name */
+                zone?: string;
+                /** @description to the given cadence: sum, mean, last, max or min */
+                aggregate?: string;
+                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                duplicates?: string;
+                /** @description keep a last aggregated period that is only partly over */
+                keep_part?: boolean;
+                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                gaps?: string;
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                closed?: string[];
+                /** @description a number below which values can't lie; forecasts keep to it */
+                floor?: string;
+                /** @description column=value: keep rows with it; several narrow further */
+                where?: string[];
+                /** @description leave out earlier periods */
+                from?: string;
+                /** @description leave out later periods */
+                to?: string;
+                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                format?: string;
+                /** @description utf-8, utf-16 or latin-1 */
+                encoding?: string;
+                /** @description comma, semicolon, tab or pipe */
+                delimiter?: string;
+                /** @description point or comma */
+                decimal?: string;
+                /** @description of a workbook; the first where left out */
+                sheet?: string;
+                /** @description of a workbook, counted from 1 */
+                header_row?: number;
+                /** @description name of the period codes that the time column holds */
+                codes?: string;
+                /** @description name of the connection to ask; the body is then the text of a query */
+                connection?: string;
+                /** @description the file's name, for messages */
+                file?: string;
+                /** @description periods to forecast */
+                horizon?: number;
+                /** @description of the intervals, in per cent: 80,95 where left out */
+                level?: number[];
+                /** @description a family of the catalogue, with its settings as they come; pretrained where left out */
+                family?: string;
+                /** @description how many of the last values to give back too */
+                history?: number;
+                /** @description also say which of the last values lie outside the interval of one step ahead of them, at the highest level */
+                flag?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -9,6 +9,7 @@ import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
 import { Trouble } from "../ui/page";
 import { Table } from "../ui/table";
+import { QuickLook } from "./quick-look";
 
 type Inspected = Schemas["Inspected"];
 type Part = "time" | "measure" | "attribute" | "driver" | "driver known ahead" | "left out";
@@ -126,6 +127,14 @@ function Wizard({ done }: { done: () => void }) {
           <Parts seen={seen} wish={wish} change={setWish} />
           <Choices wish={wish} change={setWish} />
           <Understood seen={seen} />
+          {file && seen.dataset && (
+            <QuickLook
+              key={JSON.stringify(wish)}
+              file={file}
+              wish={settled(seen, wish)}
+              dataset={seen.dataset}
+            />
+          )}
           <div className="flex items-end gap-3">
             <Input label="Name of the dataset" value={name} onChange={setName} />
             <Button type="submit" disabled={busy || !seen.dataset || name === ""}>
