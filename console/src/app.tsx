@@ -1,5 +1,5 @@
 import { Moon, Sun } from "lucide-react";
-import { Navigate, NavLink, Route, Routes } from "react-router";
+import { Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { BakeoffPage } from "./pages/bakeoff/page";
 import { BakeoffsPage } from "./pages/bakeoffs";
 import { DataPage } from "./pages/data";
@@ -12,6 +12,7 @@ import { ScenariosPage } from "./pages/scenarios/list";
 import { NewScenarioPage } from "./pages/scenarios/new";
 import { ScenarioPage } from "./pages/scenarios/page";
 import { applyTheme, useTheme } from "./theme";
+import { Fence } from "./ui/fence";
 import { Lead, Page } from "./ui/page";
 
 const places = [
@@ -23,6 +24,7 @@ const places = [
 ] as const;
 
 export function App() {
+  const { pathname } = useLocation();
   return (
     <div className="min-h-screen">
       <a href="#main" className="sr-only focus:not-sr-only focus:absolute focus:p-2">
@@ -49,21 +51,23 @@ export function App() {
         </nav>
       </header>
       <main id="main" className="mx-auto max-w-[1500px] px-6 py-5">
-        <Routes>
-          <Route path="/" element={<Navigate to="/data" replace />} />
-          <Route path="/data" element={<DataPage />} />
-          <Route path="/data/:dataset" element={<DatasetPage />} />
-          <Route path="/bakeoffs" element={<BakeoffsPage />} />
-          <Route path="/bakeoffs/new" element={<NewBakeoffPage />} />
-          <Route path="/bakeoffs/:bakeoff" element={<BakeoffPage />} />
-          <Route path="/releases" element={<ReleasesPage />} />
-          <Route path="/releases/:release" element={<ReleasePage />} />
-          <Route path="/scenarios" element={<ScenariosPage />} />
-          <Route path="/scenarios/new" element={<NewScenarioPage />} />
-          <Route path="/scenarios/:scenario" element={<ScenarioPage />} />
-          <Route path="/flags" element={<FlagsPage />} />
-          <Route path="*" element={<Lost />} />
-        </Routes>
+        <Fence place={pathname}>
+          <Routes>
+            <Route path="/" element={<Navigate to="/data" replace />} />
+            <Route path="/data" element={<DataPage />} />
+            <Route path="/data/:dataset" element={<DatasetPage />} />
+            <Route path="/bakeoffs" element={<BakeoffsPage />} />
+            <Route path="/bakeoffs/new" element={<NewBakeoffPage />} />
+            <Route path="/bakeoffs/:bakeoff" element={<BakeoffPage />} />
+            <Route path="/releases" element={<ReleasesPage />} />
+            <Route path="/releases/:release" element={<ReleasePage />} />
+            <Route path="/scenarios" element={<ScenariosPage />} />
+            <Route path="/scenarios/new" element={<NewScenarioPage />} />
+            <Route path="/scenarios/:scenario" element={<ScenarioPage />} />
+            <Route path="/flags" element={<FlagsPage />} />
+            <Route path="*" element={<Lost />} />
+          </Routes>
+        </Fence>
       </main>
     </div>
   );
