@@ -121,7 +121,7 @@ var (
 var Routes = []Route{
 	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent, GetClosed, SetClosed,
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
-	ListFamilies, GetFamily,
+	ListFamilies, GetFamily, ForecastTable,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
 	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,

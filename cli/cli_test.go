@@ -58,6 +58,13 @@ func TestTheReadmesPath(t *testing.T) {
 	sh := newShell(t)
 	dir := t.TempDir()
 	sh.must("demo", "--write", dir)
+	glance := sh.must("forecast", filepath.Join(dir, "monthly.csv"), "--horizon", "6", "--flag")
+	assert.Contains(t, glance, "orders of month by month, 2023-01 to 2026-05: 140 series, forecast by pretrained.")
+	assert.Contains(t, glance, "more rows: --output csv gives them all")
+	assert.Regexp(t, `\d+ of the last \d+ values lie outside the 95 % interval`, glance)
+	lines := strings.Split(strings.TrimSpace(sh.must("forecast", filepath.Join(dir, "monthly.csv"), "--horizon", "2", "--family", "drift", "--output", "csv")), "\n")
+	assert.Equal(t, "series,origin,step,period,forecast,low80,high80,low95,high95", lines[0])
+	assert.Len(t, lines, 1+2*140)
 	out := sh.must("dataset", "load", filepath.Join(dir, "daily.csv"), "--name", "daily", "--time", "date", "--measure", "orders", "--by", "town,channel,line",
 		"--driver", "price,promotion,temperature", "--known-ahead", "price,promotion", "--floor", "0", "-o", "json")
 	var loaded api.Loaded

@@ -33,7 +33,7 @@ func TestATableIsForecastAtOnce(t *testing.T) {
 		got, err := c.Forecast(ctx, api.LoadColumns{File: "kettles.csv"}, api.ForecastAsk{Horizon: 6, Family: family, Flag: true, History: 2, Levels: []float64{95, 80}}, strings.NewReader(kettles()))
 		require.NoError(t, err)
 		assert.Equal(t, []string{"2025-11", "2025-12"}, got.Past)
-		assert.Equal(t, 178.0, *got.Series[1].Actual[0])
+		assert.Equal(t, 179.0, *got.Series[1].Actual[0])
 		assert.Equal(t, []string{"month", "sold", "month", "2025-12"}, []string{got.Time, got.Measure, got.Cadence, got.Origin})
 		assert.Equal(t, []string{"2026-01", "2026-02", "2026-03", "2026-04", "2026-05", "2026-06"}, got.Periods)
 		assert.Equal(t, []float64{80, 95}, got.Levels, "in their order")

@@ -299,7 +299,9 @@ func handle[I, O any](s *Server, r api.Route, h func(context.Context, *I) (O, er
 		if err != nil {
 			return nil, problem(err)
 		}
-		return &body[O]{out}, nil
+		answer := &body[O]{out}
+		fillLists(reflect.ValueOf(&answer.Body).Elem())
+		return answer, nil
 	})
 }
 

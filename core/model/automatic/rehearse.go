@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -313,25 +314,12 @@ func (l *loss) take(v panel.View, i, from int, means []float64, unit, weight flo
 	}
 }
 
-// usualChange is the mean absolute change over a season, or over a period where that is less;
-// the mean size where nothing ever changes.
+// usualChange is what errors are counted in: the mean size where nothing ever changes.
 func usualChange(values []float64, season int) float64 {
-	least := math.Inf(1)
-	for _, lag := range []int{1, season} {
-		sum, n := 0.0, 0.0
-		for i := lag; i < len(values); i++ {
-			if d := values[i] - values[i-lag]; d == d {
-				sum, n = sum+math.Abs(d), n+1
-			}
-		}
-		if n > 0 && sum > 0 {
-			least = min(least, sum/n)
-		}
+	if c := outlook.UsualChange(values, season); c > 0 {
+		return c
 	}
-	if math.IsInf(least, 1) {
-		return max(num.MeanSize(values), 1e-9)
-	}
-	return least
+	return max(num.MeanSize(values), 1e-9)
 }
 
 // pool averages the evidence over the series of a kind. What fails is taken for three times
