@@ -45,4 +45,6 @@ terminal terminal-standings 136 40 'bin/paperkettle bakeoff standings bake-1'
 terminal terminal-fit 132 36 'bin/paperkettle model show smoothing --in bake-1 --series "Saltmarsh / hotel / black tea"'
 terminal terminal-scenario 150 22 'bin/paperkettle scenario show scen-1'
 terminal terminal-series 112 22 'bin/paperkettle series show daily "Saltmarsh / shop / green tea"'
+bin/paperkettle --server "$base" dataset export monthly >"$work/monthly.csv"
+terminal terminal-forecast 100 38 "bin/paperkettle forecast $work/monthly.csv --where town=Saltmarsh --where channel=shop --horizon 3 --flag"
 terminal terminal-flags 150 18 'bin/paperkettle flag list | head -14'

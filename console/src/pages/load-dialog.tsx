@@ -125,7 +125,15 @@ function Wizard({ done }: { done: () => void }) {
             </p>
           ))}
           <Parts seen={seen} wish={wish} change={setWish} />
-          <Choices wish={wish} change={setWish} />
+          <details open={seen.problem ? true : undefined}>
+            <summary className="cursor-pointer text-[13px] text-soft">
+              How it is read
+              {given(wish) > 0 ? `: ${count(given(wish), "choice")} of yours` : ", all found out"}
+            </summary>
+            <div className="pt-2">
+              <Choices wish={wish} change={setWish} />
+            </div>
+          </details>
           <Understood seen={seen} />
           {file && seen.dataset && (
             <QuickLook
@@ -308,6 +316,15 @@ const texts: [keyof Wish & ("zone" | "from" | "to" | "codes" | "sheet" | "floor"
   ["codes", "Period codes", "none"],
   ["sheet", "Sheet", "the first"],
 ];
+
+/** How many of the choices are made by hand. */
+const given = (wish: Wish) =>
+  [
+    ...choices.map(([key]) => key),
+    ...texts.map(([key]) => key),
+    "header_row" as const,
+    "where" as const,
+  ].filter((key) => wish[key] !== undefined && wish[key] !== "").length;
 
 function Choices({ wish, change }: ChangeProps) {
   return (
