@@ -18,7 +18,7 @@ import (
 const (
 	headLimit    = 20 * time.Second
 	silenceLimit = 30 * time.Second
-	answerLimit  = time.Minute
+	answerLimit  = 10 * time.Minute // to take an answer that is no stream
 	mostOpen     = 4096
 )
 

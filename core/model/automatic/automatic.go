@@ -89,7 +89,7 @@ func serves(all model.Catalogue, name string, v panel.View) bool {
 
 // startFrom has trees start from one base, and no other be tried.
 func (f *form) startFrom(base string) {
-	if m, _, err := boosting.Families().New("boosting", model.Values{"from": base}); err == nil {
+	if m, _, err := boosting.Families().New("boosting", model.Values{"from": base, "rate": 0.1}); err == nil {
 		f.model = model.Bare(m)
 	}
 }
