@@ -13,11 +13,12 @@ import (
 	"github.com/gofiber/fiber/v3"
 )
 
-// Time limits of a connection. A request's head and a body that is no file have to arrive whole within
-// headLimit; a file may be slow, but silent no longer than silenceLimit.
+// Time limits of a connection. A request's head has to arrive whole within headLimit; its body may be
+// slow, but silent no longer than silenceLimit, and where it is no large file it ends within bodyLimit.
 const (
 	headLimit    = 20 * time.Second
 	silenceLimit = 30 * time.Second
+	bodyLimit    = 10 * time.Minute
 	answerLimit  = 10 * time.Minute // to take an answer that is no stream
 	mostOpen     = 4096
 )
@@ -127,9 +128,21 @@ type guardedConn struct {
 	place *list.Element // among the silent ones; nil once it has sent something
 	gone  bool
 	heard bool // by the one goroutine that reads
+	paced bool // a body is being read, which may not be silent
+}
+
+// SetReadDeadline notes where a body is waited for: nothing else is given so long.
+func (c *guardedConn) SetReadDeadline(t time.Time) error {
+	c.paced = time.Until(t) > bodyLimit/2
+	return c.Conn.SetReadDeadline(t)
 }
 
 func (c *guardedConn) Read(p []byte) (int, error) {
+	if c.paced {
+		if err := c.Conn.SetReadDeadline(time.Now().Add(silenceLimit)); err != nil {
+			return 0, err
+		}
+	}
 	n, err := c.Conn.Read(p)
 	if n > 0 && !c.heard {
 		c.heard = true

@@ -90,3 +90,26 @@ func TestBearerInAnyCase(t *testing.T) {
 		assert.Equal(t, want, bearer(header), header)
 	}
 }
+
+// A body has the silence limit at every read, and nothing else has.
+func TestABodyMayBeSlow(t *testing.T) {
+	g := listening(t, limits{open: 3, patience: time.Millisecond}, 0)
+	out := dial(t, g, "a")
+	in, err := g.Accept()
+	require.NoError(t, err)
+	t.Cleanup(func() { in.Close() })
+	require.NoError(t, in.SetReadDeadline(time.Now().Add(headLimit)))
+	assert.False(t, in.(*guardedConn).paced, "a head")
+	require.NoError(t, in.SetReadDeadline(time.Now().Add(bodyLimit)))
+	assert.True(t, in.(*guardedConn).paced)
+	b := make([]byte, 1)
+	for _, want := range "abc" { // each read moves the deadline
+		if want > 'a' {
+			_, err = out.Write([]byte{byte(want)})
+			require.NoError(t, err)
+		}
+		_, err = in.Read(b)
+		require.NoError(t, err)
+		assert.Equal(t, byte(want), b[0])
+	}
+}

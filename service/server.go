@@ -19,6 +19,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+	"github.com/valyala/fasthttp"
 	"gorm.io/gorm"
 
 	"paperkettle/api"
@@ -172,6 +173,9 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 		ReadBufferSize:               16 << 10,
 		ErrorHandler:                 writeProblem,
 	})
+	app.Server().HeaderReceived = func(*fasthttp.RequestHeader) fasthttp.RequestConfig {
+		return fasthttp.RequestConfig{ReadTimeout: bodyLimit}
+	}
 	app.Use(recoverer, s.meters.middleware, secure)
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("ok\n") })
 	app.Get("/readyz", func(c fiber.Ctx) error {
