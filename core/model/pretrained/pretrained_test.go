@@ -47,13 +47,15 @@ func shop(series, n int, scale float64) *panel.Panel {
 	return p
 }
 
-func view(p *panel.Panel) panel.View {
-	all := make([]int, len(p.Series))
+func places(n int) []int {
+	all := make([]int, n)
 	for i := range all {
 		all[i] = i
 	}
-	return panel.NewView(p, all, 0, p.Length-1)
+	return all
 }
+
+func view(p *panel.Panel) panel.View { return panel.NewView(p, places(len(p.Series)), 0, p.Length-1) }
 
 func env(horizon, workers int) model.Env {
 	return model.Env{Horizon: horizon, Workers: workers, Random: func(s string) *rand.Rand { return num.Stream(1, s) }}
@@ -259,4 +261,52 @@ func TestTrainingLowersTheLossOnSeriesHeldOut(t *testing.T) {
 	after, err := n.Check(context.Background(), 2, judged)
 	require.NoError(t, err)
 	assert.Less(t, after, 0.97*before)
+}
+
+// What comes after the origin changes nothing, tuned or not.
+func TestTheFutureIsNotSeen(t *testing.T) {
+	w, p := network(t), shop(24, 160, 1)
+	const origin = 139
+	for _, settings := range []model.Values{nil, {"tune": true}} {
+		var got [2][]forecast.Rows
+		for k, x := range []*panel.Panel{p, panel.Scramble(p, origin, rand.New(rand.NewPCG(5, 6)))} {
+			v := panel.NewView(x, places(24), 0, origin)
+			trained, err := made(t, w, settings).Train(context.Background(), v, env(7, 2))
+			require.NoError(t, err)
+			res, err := trained.Forecast(context.Background(), v, 7)
+			require.NoError(t, err)
+			got[k] = res.Series
+		}
+		assert.Equal(t, got[0], got[1])
+	}
+}
+
+// Drivers are explained first where that helps, and left alone where they are noise.
+func TestDriversAreExplainedWhereItHelps(t *testing.T) {
+	for _, effect := range []float64{40, 0} {
+		p := shop(12, 200, 1)
+		p.Drivers = []panel.Driver{{Name: "promotion", KnownAhead: true}}
+		rnd := rand.New(rand.NewPCG(8, 9))
+		for i := range p.Series {
+			driver := make([]float64, 207)
+			for d := range driver {
+				if rnd.Float64() < 0.2 {
+					driver[d] = 1
+				}
+				if d < 200 {
+					p.Series[i].Values[d] += effect * driver[d]
+				}
+			}
+			driver[203] = 1
+			p.Series[i].Drivers = [][]float64{driver}
+		}
+		rows, trained := forecastOf(t, made(t, network(t), nil), p, 7, 2)
+		d := trained.(interface{ Describe(int) model.Description }).Describe(0)
+		if effect > 0 {
+			assert.Contains(t, d.Form, "taken out before")
+			assert.Greater(t, rows[0].Mean[3]-(rows[0].Mean[2]+rows[0].Mean[4])/2, 10.0, "the promotion is in the forecast")
+			continue
+		}
+		assert.NotContains(t, d.Form, "taken out before", d.Why)
+	}
 }
