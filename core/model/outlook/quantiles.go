@@ -60,7 +60,8 @@ func OnGrid(row []float64, out []float64, grid []float64) (mean float64) {
 			out[g] = max(out[g], out[g-1])
 		}
 	}
-	// The mean, by the middle of each stretch of probability.
+	// The mean, by the middle of each stretch of probability; what lies beyond the outermost was never
+	// learnt, and counts as they do.
 	for g := range grid {
 		low, high := 0.0, 1.0
 		if g > 0 {
@@ -69,7 +70,7 @@ func OnGrid(row []float64, out []float64, grid []float64) (mean float64) {
 		if g < len(grid)-1 {
 			high = (grid[g] + grid[g+1]) / 2
 		}
-		mean += (high - low) * out[g]
+		mean += (high - low) * max(row[0], min(row[last], out[g]))
 	}
 	return mean
 }
