@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/gob"
+	"errors"
 	"flag"
 	"fmt"
 	"log"
@@ -32,7 +33,6 @@ func main() {
 	workers := flag.Int("workers", 2, "goroutines")
 	out := flag.String("out", "pretrain/weights/pretrained.safetensors", "file to write")
 	state := flag.String("state", "", "file to go on from (beside the file to write where empty)")
-	flag.Float64Var(&pretrained.Power, "power", 0.5, "")
 	flag.Parse()
 	if *state == "" {
 		*state = *out + ".state"
@@ -103,7 +103,7 @@ func run(ctx context.Context, p plan, workers int, out, state string) error {
 		first := uint64(learner.Steps()) * uint64(p.Batch)
 		loss, err := learner.Learn(ctx, workers, p.Batch, func(i int) pretrained.Lesson { return lesson(p.Seed, first+uint64(i)) })
 		if err != nil {
-			return err
+			return errors.Join(err, s.keep(state, learner)) // a stop goes on where it was
 		}
 		sum += loss
 		s.Spent = before + time.Since(start)
@@ -128,7 +128,7 @@ func run(ctx context.Context, p plan, workers int, out, state string) error {
 	}
 	about := map[string]string{
 		"steps": fmt.Sprint(p.Steps), "series": fmt.Sprint(p.Steps * p.Batch), "seed": fmt.Sprint(p.Seed),
-		"hours": fmt.Sprintf("%.2f", s.Spent.Hours()), "loss": fmt.Sprintf("%.4f", s.Curve[len(s.Curve)-1]), "curve": fmt.Sprintf("%.4f", s.Curve),
+		"loss": fmt.Sprintf("%.4f", s.Curve[len(s.Curve)-1]), "curve": fmt.Sprintf("%.4f", s.Curve),
 	}
 	var b bytes.Buffer
 	if err := network.Write(&b, net.Half, about); err != nil {
@@ -140,7 +140,7 @@ func run(ctx context.Context, p plan, workers int, out, state string) error {
 	if err := os.WriteFile(out, b.Bytes(), 0o644); err != nil {
 		return err
 	}
-	log.Printf("%s: %d bytes", out, b.Len())
+	log.Printf("%s: %d bytes, %.2f hours", out, b.Len(), s.Spent.Hours())
 	return removed(state)
 }
 

@@ -31,8 +31,8 @@ func ahead(rnd *rand.Rand, most int) (out [picked]int) {
 	return out
 }
 
-// loss is the pinball loss over some lessons. An error counts by what it is next to the spread of
-// the values, and next to their usual change: a power of both.
+// loss is the pinball loss over some lessons. An error counts by the geometric mean of what it is next
+// to the spread of the values, and next to their usual change.
 func (n *Network) loss(t *tape, lessons []Lesson, steps [][picked]int, share float32) *value {
 	past, step := t.Room(len(lessons), pastWidth), t.Room(len(lessons)*picked, stepWidth)
 	targets, weights := make([]float32, len(lessons)*picked), make([]float32, len(lessons)*picked)
@@ -67,10 +67,8 @@ func (s *sight) weight(l Lesson) float64 {
 			most = max(most, math.Abs(s.in(y)))
 		}
 	}
-	return math.Pow(s.unit/s.spread, Power) / max(1, most/farthest)
+	return math.Sqrt(s.unit/s.spread) / max(1, most/farthest)
 }
-
-var Power = 0.5
 
 // Learner trains a network.
 type Learner struct {
