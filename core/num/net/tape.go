@@ -42,11 +42,7 @@ const block = 1 << 18
 
 // NewTape is a tape for a store's weights.
 func NewTape[T Float](s *Store[T]) *Tape[T] {
-	t := &Tape[T]{store: s, grads: make([][]T, len(s.list))}
-	for i, w := range s.list {
-		t.grads[i] = make([]T, len(w.Data))
-	}
-	return t
+	return &Tape[T]{store: s, grads: make([][]T, len(s.list))}
 }
 
 // Reset forgets what was recorded, and the gradients. rnd draws what dropout leaves out; nil
@@ -54,7 +50,10 @@ func NewTape[T Float](s *Store[T]) *Tape[T] {
 func (t *Tape[T]) Reset(rnd *rand.Rand) {
 	t.list, t.at, t.used, t.rnd = t.list[:0], 0, 0, rnd
 	if rnd != nil {
-		for _, g := range t.grads {
+		for i, g := range t.grads {
+			if g == nil { // only who learns needs room for them
+				t.grads[i] = make([]T, len(t.store.list[i].Data))
+			}
 			clear(g)
 		}
 	}
@@ -115,7 +114,11 @@ func (t *Tape[T]) Room(rows, cols int) tensor.Matrix[T] { return t.matrix(rows, 
 // Weight is a weight of the store.
 func (t *Tape[T]) Weight(w Weight) *Value[T] {
 	m := t.store.list[w]
-	return &Value[T]{Matrix: m.Matrix, Grad: tensor.Of(m.Rows, m.Cols, t.grads[w]), needs: t.rnd != nil}
+	v := &Value[T]{Matrix: m.Matrix, needs: t.rnd != nil}
+	if v.needs {
+		v.Grad = tensor.Of(m.Rows, m.Cols, t.grads[w])
+	}
+	return v
 }
 
 // Back gives the gradients of a sum of the value's elements.
