@@ -30,7 +30,7 @@ bin/paperkettle: console/dist/index.html $(GO)
 
 test: setup-test build lint ## Run every check and test, installing what they need
 	cd console && npm run --silent test
-	go test ./...
+	go test -timeout 30m ./...
 
 lint: setup bin/paperkettle ## Check format, vet, types, style and the contract
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo "run gofmt -w on these"; exit 1; }
