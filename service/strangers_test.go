@@ -101,3 +101,17 @@ func TestTheLastAdminStays(t *testing.T) {
 	require.NoError(t, err)
 	assert.NoError(t, admin.RevokeToken(ctx, "root"))
 }
+
+// A plan that nobody could mean is refused before anything is laid out for it.
+func TestAPlanHasBounds(t *testing.T) {
+	c, s := start(t, t.TempDir())
+	_, err := c.Load(ctx, "units", monthly, months(counted(1, 24)...))
+	require.NoError(t, err)
+	many := strings.Repeat(`{"family":"naive"},`, 3000)
+	status, body := post(t, s.Address(), "/split", "", "", strings.NewReader(`{"dataset":"units","horizon":1,"windows":1000,"contenders":[`+many[:len(many)-1]+`]}`))
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "contenders")
+	status, body = post(t, s.Address(), "/split", "", "", strings.NewReader(`{"dataset":"units","horizon":1,"windows":100000,"contenders":[{"family":"naive"}]}`))
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "windows: expected number")
+}
