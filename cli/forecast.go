@@ -38,7 +38,7 @@ bake-off to say: this takes pretrained, which needs no training, unless another 
 				return err
 			}
 			a.caution(got.Cautions)
-			return a.showForecast(got, ask.Flag)
+			return a.printGlance(got, ask.Flag)
 		}),
 	}
 	columnFlags(cmd, &cols)
@@ -55,8 +55,8 @@ bake-off to say: this takes pretrained, which needs no training, unless another 
 	return cmd
 }
 
-func (a *app) showForecast(got api.Forecast, flags bool) error {
-	s := forecastSheet(a, got)
+func (a *app) printGlance(got api.Forecast, flags bool) error {
+	s := glanceSheet(a, got)
 	if a.output != "table" {
 		return a.print(got, s)
 	}
@@ -85,7 +85,7 @@ func (a *app) showForecast(got api.Forecast, flags bool) error {
 	return a.print(got.Flags, t)
 }
 
-func forecastSheet(a *app, got api.Forecast) *sheet {
+func glanceSheet(a *app, got api.Forecast) *sheet {
 	s := &sheet{head: []string{"series", "origin", ">step", "period", ">forecast"}}
 	for _, l := range got.Levels {
 		s.head = append(s.head, fmt.Sprintf(">low%g", l), fmt.Sprintf(">high%g", l))
