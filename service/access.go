@@ -172,8 +172,7 @@ func note(ctx context.Context, tx *gorm.DB, action, object, detail string) error
 	return tx.Create(&store.Audit{At: time.Now().UTC(), Who: callerOf(ctx).name, Action: action, Object: object, Detail: detail}).Error
 }
 
-// keepsAdmin refuses to take away the last admin's token while there are others: nobody could make a
-// new one.
+// keepsAdmin refuses to take away the last admin's token: nobody could make a new one.
 func keepsAdmin(tx *gorm.DB, name string) error {
 	var tokens []store.Token
 	if err := tx.Find(&tokens).Error; err != nil {

@@ -183,7 +183,7 @@ func (l *Lineup) train(ctx context.Context, contender int, o occasion) (trained 
 		if trained, err = l.find(ctx, contender, key, o.view); trained != nil || err != nil {
 			return err
 		}
-		if trained, err = l.attempt(ctx, contender, o); err == nil {
+		if trained, err = l.fit(ctx, contender, o); err == nil && !model.HasFailed(trained) {
 			l.Keep.Save(ctx, key, l.plan.Contenders[contender].Name, trained)
 		}
 		return err
@@ -193,30 +193,43 @@ func (l *Lineup) train(ctx context.Context, contender int, o occasion) (trained 
 			return l.fit(ctx, contender, o)
 		}
 	}
-	return alone(ctx, o, trained, err)
-}
-
-// attempt trains a contender; one that breaks down gives its reason.
-func (l *Lineup) attempt(ctx context.Context, contender int, o occasion) (trained model.Trained, err error) {
-	err = model.Guard(func() (err error) {
-		trained, err = l.entrants[contender].model.Train(ctx, o.view, l.env(contender, o))
-		return err
-	})
 	return trained, err
 }
 
-// fit trains a contender; one that can't be trained fails alone.
-func (l *Lineup) fit(ctx context.Context, contender int, o occasion) (model.Trained, error) {
-	trained, err := l.attempt(ctx, contender, o)
-	return alone(ctx, o, trained, err)
-}
-
-// alone makes of what could not be trained, for another reason than a stop, a model that tells why.
-func alone(ctx context.Context, o occasion, trained model.Trained, err error) (model.Trained, error) {
-	if err == nil || ctx.Err() != nil {
-		return trained, err
+// fit trains a contender; one that breaks down, or can't be trained, fails alone. What the training
+// could not keep on its way is no fault of the contender's.
+func (l *Lineup) fit(ctx context.Context, contender int, o occasion) (trained model.Trained, err error) {
+	env := l.env(contender, o)
+	kept := &keeping{Checkpoint: o.check}
+	if o.check != nil {
+		env.Checkpoint = kept
+	}
+	err = model.Guard(func() (err error) {
+		trained, err = l.entrants[contender].model.Train(ctx, o.view, env)
+		return err
+	})
+	if err == nil || ctx.Err() != nil || kept.err != nil {
+		return trained, errors.Join(err, kept.err)
 	}
 	return model.Failed(o.view.Len(), err), nil
+}
+
+// keeping notes whether a checkpoint failed.
+type keeping struct {
+	model.Checkpoint
+	err error
+}
+
+func (k *keeping) Load() ([]byte, error) {
+	b, err := k.Checkpoint.Load()
+	k.err = errors.Join(k.err, err)
+	return b, err
+}
+
+func (k *keeping) Save(b []byte) error {
+	err := k.Checkpoint.Save(b)
+	k.err = errors.Join(k.err, err)
+	return err
 }
 
 // keeps says whether a contender is kept once it is trained: not what is trained again as fast.

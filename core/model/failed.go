@@ -12,6 +12,9 @@ import (
 // place of a forecast, and what stands beside goes on.
 func Failed(n int, reason error) Trained { return failed{n, reason} }
 
+// HasFailed says that a model is one that could not be trained: there is nothing to keep.
+func HasFailed(t Trained) bool { _, ok := t.(failed); return ok }
+
 type failed struct {
 	n      int
 	reason error

@@ -105,15 +105,16 @@ func (t *Trained) seasons(s panel.SeriesView) (season, long int) {
 // windows are forecast better with it.
 func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.Env) error {
 	whole, err := outlook.Explain(ctx, v, env.Within(0, 0.5, "explaining drivers and events"))
-	if err != nil {
-		return err
+	var early model.Trained
+	if err == nil {
+		early, err = outlook.Explain(ctx, v.Before(v.Origin()-out), env.Within(0.5, 0.8, "explaining drivers and events"))
 	}
-	early, err := outlook.Explain(ctx, v.Before(v.Origin()-out), env.Within(0.5, 0.8, "explaining drivers and events"))
 	if err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		return nil // nothing tells whether it helps
+		t.Cautions = append(t.Cautions, "drivers and events could not be explained first, and are left out: "+err.Error())
+		return nil
 	}
 	with, err := t.rehearsal(v, out, early).judge(ctx, t.workers, t.networks, env.Judge)
 	if err != nil {
