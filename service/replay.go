@@ -58,12 +58,11 @@ func (s *Server) replay(c fiber.Ctx) error {
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	m := &mark{key: key, request: request}
-	c.SetContext(context.WithValue(c.Context(), markKey{}, m))
+	c.SetContext(context.WithValue(c.Context(), markKey{}, &mark{key: key, request: request}))
 	err = c.Next()
 	status := c.Response().StatusCode()
 	if err != nil || status >= 300 {
-		return errors.Join(err, s.unmark(c.Context(), m)) // a refusal may be asked again
+		return err // a refusal may be asked again; what was done before its answer failed keeps its mark
 	}
 	record := store.Replay{Key: key, Request: request, Status: status, ContentType: string(c.Response().Header.ContentType()),
 		Body: append([]byte{}, c.Response().Body()...), CreatedAt: time.Now().UTC()}
@@ -79,15 +78,13 @@ func (s *Server) replay(c fiber.Ctx) error {
 // that and the answer does nothing twice.
 type mark struct {
 	key, request string
-	revision     int  // that a load made
-	kept         bool // once; read after the request alone
+	revision     int // that a load made
 }
 
 type markKey struct{}
 
 // keep writes the mark; what was done to names what can be told of it again.
 func (m *mark) keep(tx *gorm.DB, object string) error {
-	m.kept = true
 	if m.revision > 0 {
 		object = fmt.Sprintf("%s\x00%d", object, m.revision)
 	}
@@ -99,16 +96,6 @@ func ofRevision(ctx context.Context, number int) {
 	if m, ok := ctx.Value(markKey{}).(*mark); ok {
 		m.revision = number
 	}
-}
-
-// unmark takes the mark of a request back that was refused after all.
-func (s *Server) unmark(ctx context.Context, m *mark) error {
-	if !m.kept {
-		return nil
-	}
-	return s.store.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Where("key = ? AND status = 0", m.key).Delete(&store.Replay{}).Error
-	})
 }
 
 // answerAgain answers a request that was done, but whose answer was lost when the service stopped.

@@ -11,6 +11,7 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/client"
+	"paperkettle/service"
 )
 
 // post sends a request by hand, as a stranger might.
@@ -58,10 +59,19 @@ func TestASessionIsAskedForInFewBytes(t *testing.T) {
 	assert.Greater(t, body.left, 32<<20, "it is not read to its end")
 }
 
-func TestSecretsAreNotKeptForReplays(t *testing.T) {
+// behindADoor is a service with an admin's token, called root.
+func behindADoor(t *testing.T) (*client.Client, api.Token, *service.Server) {
+	t.Helper()
 	c, s := start(t, t.TempDir())
 	root, err := c.CreateToken(ctx, api.TokenRequest{Name: "root", Role: api.Admin})
 	require.NoError(t, err)
+	admin, err := client.New(s.Address(), client.WithToken(root.Secret))
+	require.NoError(t, err)
+	return admin, root, s
+}
+
+func TestSecretsAreNotKeptForReplays(t *testing.T) {
+	_, root, s := behindADoor(t)
 	status, first := post(t, s.Address(), "/tokens", root.Secret, "one", strings.NewReader(`{"name":"ada","role":"admin"}`))
 	require.Equal(t, http.StatusCreated, status, first)
 	status, again := post(t, s.Address(), "/tokens", root.Secret, "one", strings.NewReader(`{"name":"ada","role":"admin"}`))
@@ -69,12 +79,8 @@ func TestSecretsAreNotKeptForReplays(t *testing.T) {
 }
 
 func TestAReplayIsTheTokensOwn(t *testing.T) {
-	c, s := start(t, t.TempDir())
-	root, err := c.CreateToken(ctx, api.TokenRequest{Name: "root", Role: api.Admin})
-	require.NoError(t, err)
-	admin, err := client.New(s.Address(), client.WithToken(root.Secret))
-	require.NoError(t, err)
-	_, err = admin.Load(ctx, "units", monthly, months(counted(1, 24)...))
+	admin, _, s := behindADoor(t)
+	_, err := admin.Load(ctx, "units", monthly, months(counted(1, 24)...))
 	require.NoError(t, err)
 	ada, err := admin.CreateToken(ctx, api.TokenRequest{Name: "ada", Role: api.Analyst})
 	require.NoError(t, err)
@@ -91,13 +97,9 @@ func TestAReplayIsTheTokensOwn(t *testing.T) {
 }
 
 func TestTheLastAdminStays(t *testing.T) {
-	c, s := start(t, t.TempDir())
-	root, err := c.CreateToken(ctx, api.TokenRequest{Name: "root", Role: api.Admin})
-	require.NoError(t, err)
-	admin, err := client.New(s.Address(), client.WithToken(root.Secret))
-	require.NoError(t, err)
+	admin, _, _ := behindADoor(t)
 	assert.ErrorContains(t, admin.RevokeToken(ctx, "root"), "the last admin's token")
-	_, err = admin.CreateToken(ctx, api.TokenRequest{Name: "second", Role: api.Admin})
+	_, err := admin.CreateToken(ctx, api.TokenRequest{Name: "second", Role: api.Admin})
 	require.NoError(t, err)
 	assert.NoError(t, admin.RevokeToken(ctx, "root"))
 }
