@@ -106,7 +106,7 @@ func TestEveryFormatReadsBack(t *testing.T) {
 			require.Equal(t, map[string]any{"shop": "=1+1", "day": "2026-03-02", "step": 3.0, "y": nil}, list[2])
 			continue
 		}
-		got, err := ingest.Load(context.Background(), &b, format, ingest.Form{}, ingest.Columns{Time: "day", Measure: "y", By: []string{"shop"}, Drivers: []string{"step"}})
+		got, err := ingest.Load(context.Background(), &b, format, ingest.Form{}, ingest.Columns{Time: "day", Measures: []string{"y"}, By: []string{"shop"}, Drivers: []string{"step"}})
 		require.NoError(t, err, format)
 		hashes[panel.Hash(got.Panel)] = true
 	}

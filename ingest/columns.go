@@ -20,19 +20,21 @@ import (
 type Columns struct {
 	Time       string
 	Codes      *Codes   // what the time column's codes stand for, where it holds codes
-	Measure    string   // for several, separated by commas, each becomes series of its own
+	Measures   []string // each of several becomes series of its own
 	By         []string // columns that name the series
 	Drivers    []string
 	KnownAhead []string // those of Drivers whose future is known
-	Wide       bool     // a column a period; Measure then names the values
+	Wide       bool     // a column a period; the measure then names the values
 	Cadence    string
-	Usual      string // the cadence of the dataset that the rows go to
-	DateOrder  string // day-first or month-first
-	Label      string // start or end: what a time names of its period
-	Zone       string // where instants with an offset go
-	Aggregate  string // sum, mean, last, max or min, to Cadence
-	Duplicates string // the same, for rows with the same series and period
-	KeepPart   bool   // keep a last aggregated period that is only partly over
+	FirstDay   string   // of weeks
+	Lacking    []string // those of Drivers that the file may lack
+	Usual      string   // the cadence of the dataset that the rows go to
+	DateOrder  string   // day-first or month-first
+	Label      string   // start or end: what a time names of its period
+	Zone       string   // where instants with an offset go
+	Aggregate  string   // sum, mean, last, max or min, to Cadence
+	Duplicates string   // the same, for rows with the same series and period
+	KeepPart   bool     // keep a last aggregated period that is only partly over
 	Gaps       string
 	Floor      *float64
 	Where      map[string]string // keep rows with these values
@@ -41,17 +43,6 @@ type Columns struct {
 
 // MeasureAttribute is the attribute that tells several measures apart.
 const MeasureAttribute = "measure"
-
-// measures lists the measure columns.
-func (c Columns) measures() []string {
-	var out []string
-	for _, m := range strings.Split(c.Measure, ",") {
-		if m = strings.TrimSpace(m); m != "" {
-			out = append(out, m)
-		}
-	}
-	return out
-}
 
 // period is the time that a text of the time column stands for.
 func (c Columns) period(text string) (string, error) {
@@ -117,7 +108,7 @@ var exported = regexp.MustCompile(`^(contender|window|origin|step|period|actual|
 
 // Options checks the columns' settings, without a file.
 func (c Columns) Options() (panel.Options, error) {
-	measures := c.measures()
+	measures := c.Measures
 	opt := panel.Options{Attributes: c.By, Floor: c.Floor, KeepPart: c.KeepPart, From: c.From, To: c.To}
 	if len(measures) == 0 || c.Time == "" && !c.Wide {
 		return opt, errors.New("name the time column and the measure column")
@@ -141,6 +132,17 @@ func (c Columns) Options() (panel.Options, error) {
 			return opt, err
 		}
 		opt.Cadence = &cad
+		opt.FirstDay = strings.Contains(c.Cadence, " ")
+	}
+	if c.FirstDay != "" {
+		day, err := calendar.ParseWeekday(c.FirstDay)
+		if err != nil {
+			return opt, fmt.Errorf("first day: %w", err)
+		}
+		if opt.Cadence != nil && opt.Cadence.Unit != calendar.Week {
+			return opt, fmt.Errorf("the first day is that of weeks, and the cadence is %s: leave one of the two out", opt.Cadence)
+		}
+		opt.Cadence, opt.FirstDay = &calendar.Cadence{Unit: calendar.Week, WeekStart: day}, true
 	}
 	if c.Usual != "" {
 		cad, err := calendar.ParseCadence(c.Usual)
@@ -159,7 +161,7 @@ func (c Columns) Options() (panel.Options, error) {
 	if opt.Duplicates, err = panel.ParseCombine(c.Duplicates); err != nil {
 		return opt, fmt.Errorf("duplicates: %w, or refuse", err)
 	}
-	if opt.Aggregate != panel.Refuse && c.Cadence == "" {
+	if opt.Aggregate != panel.Refuse && opt.Cadence == nil {
 		return opt, errors.New("aggregating needs the cadence to aggregate to: give it")
 	}
 	if opt.DateOrder = panel.DateOrder(c.DateOrder); opt.DateOrder != "" && opt.DateOrder != panel.DayFirst && opt.DateOrder != panel.MonthFirst {

@@ -16,7 +16,7 @@ import (
 	"paperkettle/ingest"
 )
 
-var columns = ingest.Columns{Time: "day", Measure: "sold", By: []string{"shop"}}
+var columns = ingest.Columns{Time: "day", Measures: []string{"sold"}, By: []string{"shop"}}
 
 func read(text string, c ingest.Columns) (*panel.Panel, error) {
 	l, err := ingest.Load(context.Background(), strings.NewReader(text), "sales.csv", ingest.Form{}, c)

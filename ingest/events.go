@@ -22,7 +22,7 @@ type EventOptions struct {
 	Before, After int               // days around, where the file says none
 	From, To      int64             // recurrences are written out from and up to these seconds
 	Attributes    []string          // columns that may limit an event
-	Zone          *time.Location    // where instants go; nil for UTC
+	Zone          *time.Location    // where instants go; needed for them
 	WholeDays     bool              // an event takes all of the days it touches
 	DateOrder     string            // day-first or month-first
 }

@@ -168,11 +168,11 @@ func TestPeriodCodesTranslate(t *testing.T) {
 	assert.Equal(t, map[string]string{"P1W1": "2025-12-28", "P1W2": "2026-01-04", "P1W3": "2026-01-11"}, days)
 	codes := &ingest.Codes{Name: "house", Days: days}
 
-	p := load(t, []byte("week,price\nP1W1,2\nP1W3,4\n"), ingest.Form{}, ingest.Columns{Time: "week", Codes: codes, Measure: "price", Cadence: "week-sun"})
+	p := load(t, []byte("week,price\nP1W1,2\nP1W3,4\n"), ingest.Form{}, ingest.Columns{Time: "week", Codes: codes, Measures: []string{"price"}, FirstDay: "sunday"})
 	assert.Equal(t, "2025-12-28 3", p.Period(0)+" "+plainNumber(float64(p.Length)))
-	wide := load(t, []byte("shop,P1W1,P1W2,P1W3\na,1,2,3\n"), ingest.Form{}, ingest.Columns{Wide: true, Codes: codes, Measure: "units", By: []string{"shop"}})
+	wide := load(t, []byte("shop,P1W1,P1W2,P1W3\na,1,2,3\n"), ingest.Form{}, ingest.Columns{Wide: true, Codes: codes, Measures: []string{"units"}, By: []string{"shop"}})
 	assert.Equal(t, []float64{1, 2, 3}, wide.Series[0].Values)
-	_, err = read("week,price\nP9W9,2\n", ingest.Columns{Time: "week", Codes: codes, Measure: "price"})
+	_, err = read("week,price\nP9W9,2\n", ingest.Columns{Time: "week", Codes: codes, Measures: []string{"price"}})
 	assert.ErrorContains(t, err, `column "week": "P9W9" is no code of "house"`)
 	_, err = ingest.ReadCodes(strings.NewReader("date,week\n01/02/2026,A\n,B\n2026-01-01,\n"), "c.csv", ingest.Form{}, "week", "date", "")
 	for _, want := range []string{`line 2: column "date": "01/02/2026" is 2026-02-01 with the day first`, `line 3`, `line 4: column "week": is empty`} {

@@ -37,7 +37,7 @@ type observation struct {
 	Price *float64  `parquet:"price,optional"`
 }
 
-var formColumns = ingest.Columns{Time: "day", Measure: "sold", By: []string{"shop", "item"}, Drivers: []string{"price"}}
+var formColumns = ingest.Columns{Time: "day", Measures: []string{"sold"}, By: []string{"shop", "item"}, Drivers: []string{"price"}}
 
 // drawRows makes a random table with names that need care.
 func drawRows(t *rapid.T) []observation {
@@ -206,13 +206,13 @@ func TestNumbersThatCanBeReadTwoWaysAreAskedAbout(t *testing.T) {
 }
 
 func TestWideTables(t *testing.T) {
-	c := ingest.Columns{Wide: true, Measure: "sold", By: []string{"shop"}}
+	c := ingest.Columns{Wide: true, Measures: []string{"sold"}, By: []string{"shop"}}
 	p := load(t, []byte("shop,town,2026-01,2026-02,2026-03,2026-04\na,x,1,2,,4\nb,y,,,7,\n"), ingest.Form{}, c)
 	assert.Equal(t, []any{"month", 4, "2026-02"}, []any{p.Cadence.String(), p.Length, p.Period(1)})
 	assert.True(t, math.IsNaN(p.Series[0].Values[2]))
 	assert.Equal(t, []float64{7}, p.Series[1].Values)
 	long := "shop,period,sold\na,2026-01,1\na,2026-02,2\na,2026-04,4\nb,2026-03,7\n"
-	assert.Equal(t, panel.Hash(load(t, []byte(long), ingest.Form{}, ingest.Columns{Time: "period", Measure: "sold", By: []string{"shop"}})), panel.Hash(p))
+	assert.Equal(t, panel.Hash(load(t, []byte(long), ingest.Form{}, ingest.Columns{Time: "period", Measures: []string{"sold"}, By: []string{"shop"}})), panel.Hash(p))
 	_, err := read("shop,2026-01,2026-02\na,1,2\na,3,4\n", c)
 	assert.ErrorContains(t, err, "was already given on line 2")
 	_, err = read("shop,sold\na,1\n", c)
@@ -220,7 +220,7 @@ func TestWideTables(t *testing.T) {
 }
 
 func TestSeveralMeasuresBecomeSeries(t *testing.T) {
-	p := load(t, []byte("day,shop,sold,returned\n2026-01-01,a,5,1\n2026-01-02,a,6,\n"), ingest.Form{}, ingest.Columns{Time: "day", Measure: "sold,returned", By: []string{"shop"}})
+	p := load(t, []byte("day,shop,sold,returned\n2026-01-01,a,5,1\n2026-01-02,a,6,\n"), ingest.Form{}, ingest.Columns{Time: "day", Measures: []string{"sold", "returned"}, By: []string{"shop"}})
 	require.Len(t, p.Series, 2)
 	assert.Equal(t, []string{"a / returned", "a / sold"}, []string{p.Series[0].Key, p.Series[1].Key})
 	assert.Equal(t, []float64{5, 6}, p.Series[1].Values)
@@ -262,7 +262,7 @@ func TestAggregatingLeavesOutAPartOfAPeriod(t *testing.T) {
 	assert.Contains(t, l.Cautions[0], "The first month, 2026-01-01, begins before the first row")
 	c.From = ""
 	for rule, want := range map[string]float64{"mean": 2.5, "last": 4, "max": 4, "min": 1} {
-		c.Cadence, c.Aggregate = "week-thu", rule // 2026-01-01 was a Thursday
+		c.FirstDay, c.Aggregate = "thursday", rule // 2026-01-01 was a Thursday
 		p := load(t, []byte(daily(1, 2, 3, math.NaN(), math.NaN(), math.NaN(), 4, 9, 9, 9, 9, 9, 9, 9)), ingest.Form{}, c)
 		assert.Equal(t, want, p.Series[0].Values[0], rule)
 	}
@@ -286,8 +286,8 @@ func TestTimesInTheirManyForms(t *testing.T) {
 	}{
 		{"2026-01-31 2026-02-28 2026-03-31", ingest.Columns{}, "month", "2026-01-31 2026-02-28 2026-03-31"},
 		{"2026-03-31 2026-06-30", ingest.Columns{}, "quarter", "2026-03-31 2026-06-30"},
-		{"2026-01-04 2026-01-11", ingest.Columns{Label: "end"}, "week-mon", "2026-01-04 2026-01-11"},
-		{"2026-W01 2026-W02", ingest.Columns{}, "week-mon", "2026-W01 2026-W02"},
+		{"2026-01-04 2026-01-11", ingest.Columns{Label: "end"}, "week", "2026-01-04 2026-01-11"},
+		{"2026-W01 2026-W02", ingest.Columns{}, "week", "2026-W01 2026-W02"},
 		{"2026-Q1 2026-Q2", ingest.Columns{}, "quarter", "2026-Q1 2026-Q2"},
 		{"202601 202602", ingest.Columns{}, "month", "2026-01-01 2026-02-01"},
 		{"31/01/2026 01/02/2026", ingest.Columns{}, "day", "2026-01-31 2026-02-01"},
@@ -295,13 +295,24 @@ func TestTimesInTheirManyForms(t *testing.T) {
 		{"01/02/2026 02/02/2026", ingest.Columns{DateOrder: "day-first"}, "day", "2026-02-01 2026-02-02"},
 		{"2026-03-29T00:00Z 2026-03-29T01:00Z 2026-03-29T02:00Z", ingest.Columns{Zone: "Europe/Lisbon"}, "hour", "2026-03-29 00:00 2026-03-29 01:00 2026-03-29 02:00 2026-03-29 03:00"},
 		{"2025 2026", ingest.Columns{}, "year", "2025 2026"},
+		{"2026-01-04 2026-01-11", ingest.Columns{}, "week from sunday", "2026-01-04 2026-01-11"},
+		{"2026-01-04 2026-01-11", ingest.Columns{Cadence: "week"}, "week from sunday", "2026-01-04 2026-01-11"},
+		{"2026-01-07 2026-01-14", ingest.Columns{Cadence: "week", Label: "end"}, "week from thursday", "2026-01-07 2026-01-14"},
+		{"202351 202352 202401 202402", ingest.Columns{}, "week", "2023-W51 2023-W52 2024-W01 2024-W02"},
+		{"202401 202402 202412", ingest.Columns{}, "month", "2024-01-01 2024-02-01 2024-03-01 2024-04-01 2024-05-01 2024-06-01 2024-07-01 2024-08-01 2024-09-01 2024-10-01 2024-11-01 2024-12-01"},
+		{"46023 46024", ingest.Columns{}, "day", "2026-01-01 2026-01-02"},
+		{"46023 46024", ingest.Columns{Cadence: "number"}, "number", "46023 46024"},
+		{"31.01.2026_06:00 31.01.2026_07:00", ingest.Columns{}, "hour", "2026-01-31 06:00 2026-01-31 07:00"},
+		{"1/31/2026_11:00_PM 2/1/2026_12:00_AM", ingest.Columns{}, "hour", "2026-01-31 23:00 2026-02-01 00:00"},
+		{"Dec-25 Jan-26", ingest.Columns{}, "month", "2025-12 2026-01"},
+		{"Jan_24 Feb_24 Mar_24", ingest.Columns{}, "month", "2024-01 2024-02 2024-03"},
 	}
 	for _, c := range cases {
 		text := "t,y\n"
 		for _, time := range strings.Fields(c.times) {
-			text += time + ",1\n"
+			text += strings.ReplaceAll(time, "_", " ") + ",1\n"
 		}
-		c.columns.Time, c.columns.Measure = "t", "y"
+		c.columns.Time, c.columns.Measures = "t", []string{"y"}
 		p := load(t, []byte(text), ingest.Form{}, c.columns)
 		assert.Equal(t, c.cadence, p.Cadence.String(), c.times)
 		var got []string
@@ -310,7 +321,7 @@ func TestTimesInTheirManyForms(t *testing.T) {
 		}
 		assert.Equal(t, c.periods, strings.Join(got, " "), c.times)
 	}
-	_, err := read("t,y\n2026-03-29T00:00Z,1\n2026-03-29T01:00Z,1\n", ingest.Columns{Time: "t", Measure: "y"})
+	_, err := read("t,y\n2026-03-29T00:00Z,1\n2026-03-29T01:00Z,1\n", ingest.Columns{Time: "t", Measures: []string{"y"}})
 	assert.ErrorContains(t, err, "say into which zone the times go")
 }
 
@@ -375,7 +386,7 @@ func TestInspectProposes(t *testing.T) {
 	}
 	assert.Equal(t, []string{"day time", "shop text", "price number", "sold number"}, kinds)
 	c := ingest.Columns{}.Propose(cols)
-	assert.Equal(t, []any{"day", "sold", []string{"shop"}}, []any{c.Time, c.Measure, c.By})
+	assert.Equal(t, []any{"day", "sold", []string{"shop"}}, []any{c.Time, strings.Join(c.Measures, ","), c.By})
 	again, err := io.ReadAll(rest)
 	require.NoError(t, err)
 	assert.Equal(t, text, string(again))
@@ -394,7 +405,7 @@ func BenchmarkParquet(b *testing.B) {
 		require.NoError(b, err)
 	}
 	require.NoError(b, w.Close())
-	c := ingest.Columns{Time: "day", Measure: "sold", By: []string{"shop", "item"}}
+	c := ingest.Columns{Time: "day", Measures: []string{"sold"}, By: []string{"shop", "item"}}
 	b.Run("to a panel", func(b *testing.B) {
 		for b.Loop() {
 			load(b, file.Bytes(), ingest.Form{}, c)
@@ -428,7 +439,7 @@ func BenchmarkXLSX(b *testing.B) {
 	require.NoError(b, sheet.Flush())
 	var file bytes.Buffer
 	require.NoError(b, book.Write(&file))
-	c := ingest.Columns{Time: "day", Measure: "sold", By: []string{"shop", "item"}}
+	c := ingest.Columns{Time: "day", Measures: []string{"sold"}, By: []string{"shop", "item"}}
 	for b.Loop() {
 		p := load(b, file.Bytes(), ingest.Form{}, c)
 		require.Len(b, p.Series, 200)

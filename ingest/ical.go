@@ -201,11 +201,10 @@ func (e *eventReader) moment(p *ics.IANAProperty, s string) (moment, error) {
 		return moment{sec: t.Unix()}, nil
 	}
 	if t, err := time.Parse("20060102T150405Z", s); err == nil {
-		zone := e.o.Zone
-		if zone == nil {
-			zone = time.UTC
+		if e.o.Zone == nil {
+			return moment{}, panel.Fault{Column: p.IANAToken, Value: s, Problem: "is an instant in UTC: say into which zone the calendar's times go, as UTC or an area's name"}
 		}
-		_, offset := t.In(zone).Zone()
+		_, offset := t.In(e.o.Zone).Zone()
 		return moment{sec: t.Unix() + int64(offset)}, nil
 	}
 	return moment{}, panel.Fault{Column: p.IANAToken, Value: s, Problem: "is not a day or a time of the calendar: it is written 20260501 or 20260501T100000"}

@@ -147,7 +147,7 @@ func proposeMeasure(columns []Column, taken func(string) bool) string {
 // times, one of numbers as the measure, columns of text as attributes.
 func (c Columns) Propose(columns []Column) Columns {
 	taken := func(name string) bool {
-		return name == c.Time || slices.Contains(c.measures(), name) || slices.Contains(c.By, name) || slices.Contains(c.Drivers, name)
+		return name == c.Time || slices.Contains(c.Measures, name) || slices.Contains(c.By, name) || slices.Contains(c.Drivers, name)
 	}
 	if c.Time == "" && !c.Wide {
 		periods := 0
@@ -167,11 +167,13 @@ func (c Columns) Propose(columns []Column) Columns {
 			c.Time = columns[i].Name
 		}
 	}
-	if c.Measure == "" && c.Wide {
-		c.Measure = "value"
+	if len(c.Measures) == 0 && c.Wide {
+		c.Measures = []string{"value"}
 	}
-	if c.Measure == "" {
-		c.Measure = proposeMeasure(columns, taken)
+	if len(c.Measures) == 0 {
+		if m := proposeMeasure(columns, taken); m != "" {
+			c.Measures = []string{m}
+		}
 	}
 	if c.By == nil {
 		for _, col := range columns {

@@ -20,6 +20,7 @@ type Loaded struct {
 	Rows     int
 	Form     Form
 	Cautions []string
+	Readings []panel.Reading // the other ways to read what had to be taken in one
 }
 
 // Load reads a table of any form. file names it in messages. The error is a
@@ -55,7 +56,21 @@ func load(ctx context.Context, from opener, file string, form *Form, c Columns) 
 	if l.refusal.Total > 0 {
 		return nil, l.refusal
 	}
-	return &Loaded{p, rows, *form, l.builder.Cautions()}, nil
+	return &Loaded{p, rows, *form, append(l.builder.Cautions(), l.cautions()...), l.builder.Readings()}, nil
+}
+
+// cautions say what the file lacks.
+func (l *loader) cautions() []string {
+	var lacking []string
+	for i, d := range l.drivers {
+		if d == absent {
+			lacking = append(lacking, l.columns.Drivers[i])
+		}
+	}
+	if len(lacking) == 0 {
+		return nil
+	}
+	return []string{fmt.Sprintf("The file has no column %s: of its periods these drivers stay as they are, or unknown.", strings.Join(lacking, ", "))}
 }
 
 // errRefused says that the refusal holds the reason.
@@ -89,6 +104,9 @@ type loader struct {
 	wideTimes []int32
 	wideAt    []int
 }
+
+// absent stands for the place of a driver that the file lacks.
+const absent = -1
 
 type timeText struct {
 	text string
@@ -126,7 +144,12 @@ func (l *loader) read(ctx context.Context, from opener, form *Form) error {
 
 // needed are the columns that are read.
 func (l *loader) needed() []int {
-	out := slices.Concat(l.by, l.measures, l.drivers, l.wideAt)
+	out := slices.Concat(l.by, l.measures, l.wideAt)
+	for _, d := range l.drivers {
+		if d != absent {
+			out = append(out, d)
+		}
+	}
 	if !l.columns.Wide {
 		out = append(out, l.time)
 	}
@@ -203,10 +226,14 @@ func (l *loader) header() error {
 		l.wideHeader()
 	} else {
 		l.time = claim(l.columns.Time, "the time")
-		for _, m := range l.columns.measures() {
+		for _, m := range l.columns.Measures {
 			l.measures = append(l.measures, claim(m, "the measure"))
 		}
 		for _, d := range l.columns.Drivers {
+			if slices.Contains(l.columns.Lacking, d) && !slices.Contains(l.names, d) {
+				l.drivers = append(l.drivers, absent)
+				continue
+			}
 			l.drivers = append(l.drivers, claim(d, "a driver"))
 		}
 	}
@@ -240,6 +267,10 @@ func (l *loader) row(record []string) {
 	line := l.table.Line()
 	code, ok := l.timeCode(strings.TrimSpace(record[l.time]), line)
 	for i, d := range l.drivers {
+		if d == absent {
+			l.values[i] = panel.Unknown
+			continue
+		}
 		v, good := l.number(record, d, line)
 		l.values[i] = v
 		ok = ok && good
@@ -342,7 +373,7 @@ func (l *loader) findSeries(record []string) {
 		return
 	}
 	l.lastKey = append(l.lastKey[:0], l.key...)
-	measures := l.columns.measures()
+	measures := l.columns.Measures
 	for k := range l.series {
 		key := l.key
 		if len(measures) > 1 {

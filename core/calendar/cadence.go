@@ -58,15 +58,25 @@ const (
 	firstSunday = 3
 )
 
-// String gives the word that ParseCadence reads: "day", "week-mon", "15min".
+// String gives the words that ParseCadence reads: "day", "week", "week from sunday", "15min".
 func (c Cadence) String() string {
 	if int(c.Unit) >= len(unitNames) {
 		return "unknown"
 	}
+	if c.Unit == Week && c.WeekStart != time.Monday {
+		return weekFrom + strings.ToLower(c.WeekStart.String())
+	}
+	return unitNames[c.Unit]
+}
+
+const weekFrom = "week from "
+
+// Code is the form that is kept and hashed, which never changes: "day", "week-mon".
+func (c Cadence) Code() string {
 	if c.Unit == Week {
 		return "week-" + strings.ToLower(c.WeekStart.String()[:3])
 	}
-	return unitNames[c.Unit]
+	return c.String()
 }
 
 // Word is the unit in plain words ("day").
@@ -91,34 +101,43 @@ func (c Cadence) Noun(n int) string {
 	return fmt.Sprintf("%d %s", n, word)
 }
 
-// ParseCadence reads a cadence's word. A plain "week" starts on Monday.
+// ParseCadence reads a cadence's words. A plain "week" starts on Monday.
 func ParseCadence(s string) (Cadence, error) {
 	s = strings.ToLower(strings.TrimSpace(s))
 	if s == "week" {
 		return Cadence{Unit: Week, WeekStart: time.Monday}, nil
 	}
-	if day, ok := strings.CutPrefix(s, "week-"); ok {
-		for d := time.Sunday; d <= time.Saturday; d++ {
-			if name := strings.ToLower(d.String()); day == name || day == name[:3] {
-				return Cadence{Unit: Week, WeekStart: d}, nil
-			}
-		}
-		return Cadence{}, fmt.Errorf("%q is no weekday: write week-mon, week-sun and so on", day)
+	if day, ok := strings.CutPrefix(s, weekFrom); ok {
+		d, err := ParseWeekday(day)
+		return Cadence{Unit: Week, WeekStart: d}, err
 	}
 	for u, name := range unitNames {
 		if s == name {
 			return Cadence{Unit: Unit(u)}, nil
 		}
 	}
-	return Cadence{}, fmt.Errorf("cadence %q is not known: use one of 15min, 30min, hour, day, week, week-sun, month, quarter, year, number", s)
+	return Cadence{}, fmt.Errorf("cadence %q is not known: use one of 15min, 30min, hour, day, week, month, quarter, year, number", s)
 }
 
-// MarshalText and UnmarshalText use the word.
-func (c Cadence) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
+// ParseWeekday reads a day's name, in full or its first three letters.
+func ParseWeekday(s string) (time.Weekday, error) {
+	d, ok := weekday(strings.ToLower(strings.TrimSpace(s)))
+	if !ok {
+		return 0, fmt.Errorf("%q is no weekday: write monday, sunday and so on", s)
+	}
+	return d, nil
+}
 
-// UnmarshalText reads the word.
+// MarshalText gives the code.
+func (c Cadence) MarshalText() ([]byte, error) { return []byte(c.Code()), nil }
+
+// UnmarshalText reads the code.
 func (c *Cadence) UnmarshalText(b []byte) (err error) {
-	*c, err = ParseCadence(string(b))
+	text := string(b)
+	if day, ok := strings.CutPrefix(text, "week-"); ok {
+		text = weekFrom + day
+	}
+	*c, err = ParseCadence(text)
 	return err
 }
 

@@ -17,7 +17,7 @@ func cadence(t require.TestingT, word string) calendar.Cadence {
 	return c
 }
 
-var words = []string{"15min", "30min", "hour", "day", "week-mon", "week-sun", "week-thu", "month", "quarter", "year"}
+var words = []string{"15min", "30min", "hour", "day", "week", "week from sunday", "week from thursday", "month", "quarter", "year"}
 
 // A period's start belongs to it exactly, the second before it to the one before,
 // and its name reads back to its start.
@@ -85,6 +85,8 @@ func TestParseTime(t *testing.T) {
 		"2026-02-28 09:30:05.000": unix("2026-02-28 09:30:05"), "17": 17, "-3": -3,
 		"2026-W01": unix("2025-12-29 00:00:00"), "2020W53": unix("2020-12-28 00:00:00"), "2026-W09-1": unix("2026-02-23 00:00:00"),
 		"Feb 2026": unix("2026-02-01 00:00:00"), "2026 february": unix("2026-02-01 00:00:00"), "28 Feb 2026": unix("2026-02-28 00:00:00"), "Sept 5, 2026": unix("2026-09-05 00:00:00"), "05-Jan-26": unix("2026-01-05 00:00:00"),
+		"01.02.2026 06:00": unix("2026-02-01 06:00:00"), "28 Feb 2026 6:05:09 PM": unix("2026-02-28 18:05:09"), "28.02.2026T23:59": unix("2026-02-28 23:59:00"),
+		"Jan-24": unix("2024-01-01 00:00:00"), "Jan 24": unix("2024-01-01 00:00:00"), "24 jan": unix("2024-01-01 00:00:00"),
 		"28.02.2026": unix("2026-02-28 00:00:00"), "3/4/26": unix("2026-04-03 00:00:00"),
 		"2026-02-28T09:30Z": unix("2026-02-28 09:30:00"), "2026-02-28 09:30+01:00": unix("2026-02-28 08:30:00"), "2026-02-28T09:30:00-0530": unix("2026-02-28 15:00:00"),
 	} {
@@ -97,7 +99,7 @@ func TestParseTime(t *testing.T) {
 	assert.Equal(t, calendar.Reading{Seconds: unix("2026-04-03 00:00:00"), Other: unix("2026-03-04 00:00:00"), Style: calendar.StyleTwoWays}, two)
 	for text, want := range map[string]string{
 		"": "empty", "2026-02-30": "no day of the calendar", "31/31/2026": "day first or month first", "2025-W53": "no week of the calendar",
-		"soon": "not a time", "2026-13": "not a time", "2026-02-28 25:00": "not a time", "2026-02-28 09:30 noon": "not a time", "1/2": "not a time", "Feb": "not a time",
+		"soon": "not a time", "2026-13": "not a time", "2026-02-28 25:00": "not a time", "2026-02-28 09:30 noon": "not a time", "28.02.2026 24:00": "not a time", "28.02.2026 13:00 PM": "not a time", "1/2": "not a time", "Feb": "not a time",
 	} {
 		_, err := calendar.ParseTime(text)
 		assert.ErrorContains(t, err, want, text)
@@ -126,4 +128,33 @@ func TestPlaces(t *testing.T) {
 	assert.Equal(t, []int{12, 2}, []int{n, place(ord)})
 	_, _, err = cadence(t, "month").Places(calendar.ByWeekday)
 	assert.ErrorContains(t, err, "can't be sorted by weekday")
+}
+
+// What is kept reads back, whatever words people use for it.
+func TestCadencesAreKeptByTheirCode(t *testing.T) {
+	for _, word := range words {
+		c := cadence(t, word)
+		code, err := c.MarshalText()
+		require.NoError(t, err)
+		var back calendar.Cadence
+		require.NoError(t, back.UnmarshalText(code))
+		assert.Equal(t, c, back, word)
+		assert.Equal(t, word, c.String())
+	}
+	assert.Equal(t, "week-sun", cadence(t, "week from sunday").Code())
+	_, err := calendar.ParseCadence("week from noon")
+	assert.ErrorContains(t, err, "no weekday")
+}
+
+func TestCompactTimes(t *testing.T) {
+	sec, ok := calendar.CompactWeek(202401)
+	assert.True(t, ok)
+	assert.Equal(t, time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC).Unix(), sec)
+	_, ok = calendar.CompactWeek(202553)
+	assert.False(t, ok, "2025 has 52 weeks")
+	sec, ok = calendar.SerialDay(46023)
+	assert.True(t, ok)
+	assert.Equal(t, "2026-01-01", time.Unix(sec, 0).UTC().Format(time.DateOnly))
+	_, ok = calendar.SerialDay(17)
+	assert.False(t, ok)
 }

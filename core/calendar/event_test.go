@@ -87,7 +87,7 @@ func TestSharesAddUp(t *testing.T) {
 		for _, o := range e.Occasions {
 			want += float64(o.End-o.Start) / 86400
 		}
-		c, _ := calendar.ParseCadence(rapid.SampledFrom([]string{"hour", "day", "week-sun", "month", "quarter"}).Draw(t, "cadence"))
+		c, _ := calendar.ParseCadence(rapid.SampledFrom([]string{"hour", "day", "week from sunday", "month", "quarter"}).Draw(t, "cadence"))
 		first, _ := c.Ordinal(day("2026-01-01"))
 		last, _ := c.Ordinal(day("2026-12-31"))
 		days := 0.0

@@ -3,6 +3,7 @@ package calendar
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -22,13 +23,14 @@ const (
 	StyleTwoWays          // 01/03/2026, 1.3.2026: day first or month first
 	StyleNamed            // 1 Mar 2026, March 1, 2026
 	StyleNamedMonth       // Mar 2026
+	StyleShortMonth       // Mar 26, which could be a day without its year
 	StyleStamp            // 2026-03-01 14:00, 2026-03-01T14:00:00
 	StyleInstant          // 2026-03-01T14:00Z, with an offset
 )
 
 // String shows the style by an example.
 func (s Style) String() string {
-	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-W09", "2026-03-01", "01/03/2026", "1 Mar 2026", "Mar 2026", "2026-03-01 14:00", "2026-03-01T14:00Z"}[s]
+	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-W09", "2026-03-01", "01/03/2026", "1 Mar 2026", "Mar 2026", "Mar 26", "2026-03-01 14:00", "2026-03-01T14:00Z"}[s]
 }
 
 // Reading is one time as read. Seconds are since 1970-01-01 of the wall clock, or
@@ -70,7 +72,45 @@ func ParseTime(s string) (Reading, error) {
 	if v, err := strconv.ParseInt(s, 10, 40); err == nil {
 		return Reading{v, 0, StyleNumber}, nil
 	}
+	if m := withClock.FindStringSubmatch(s); m != nil {
+		return clocked(m)
+	}
 	return loose(s)
+}
+
+// withClock is a date of any form with a time of the day.
+var withClock = regexp.MustCompile(`^(.+?)[ T](\d{1,2}):(\d\d)(?::(\d\d)(?:\.0+)?)?(?: ?([AaPp])[Mm])?$`)
+
+// clocked reads a date that is not written as ISO 8601 has it, with a time of the day.
+func clocked(m []string) (Reading, error) {
+	r, err := loose(strings.TrimRight(m[1], ", "))
+	if err != nil {
+		return r, err
+	}
+	if r.Style != StyleTwoWays && r.Style != StyleNamed {
+		return Reading{}, errNotTime
+	}
+	h, _ := digits(m[2])
+	minute, _ := digits(m[3])
+	second, _ := digits(m[4])
+	if m[5] != "" {
+		if h < 1 || h > 12 {
+			return Reading{}, errNotTime
+		}
+		h %= 12
+		if strings.EqualFold(m[5], "p") {
+			h += 12
+		}
+	}
+	if h > 23 || minute > 59 || second > 59 {
+		return Reading{}, errNotTime
+	}
+	for _, sec := range []*int64{&r.Seconds, &r.Other} {
+		if *sec != NotTime {
+			*sec += h*3600 + minute*60 + second
+		}
+	}
+	return r, nil
 }
 
 func quarter(s string) (Reading, error) {
@@ -205,6 +245,9 @@ func loose(s string) (Reading, error) {
 	case month > 0 && len(numbers) == 1 && numbers[0] >= 1000:
 		sec, _ := civil(numbers[0], month, 1)
 		return Reading{sec, 0, StyleNamedMonth}, nil
+	case month > 0 && len(numbers) == 1 && numbers[0] < 100:
+		sec, _ := civil(fullYear(numbers[0]), month, 1)
+		return Reading{sec, 0, StyleShortMonth}, nil
 	case month > 0 && len(numbers) == 2:
 		d, y := numbers[0], numbers[1]
 		if d >= 1000 {
@@ -261,6 +304,27 @@ func CompactDate(v int64) (sec int64, ok bool) {
 		return civil(v/100, v%100, 1)
 	}
 	return 0, false
+}
+
+// CompactWeek reads the number 202401 as the first week of 2024 (ISO 8601); ok is false for any
+// other number.
+func CompactWeek(v int64) (sec int64, ok bool) {
+	if v < 180001 || v > 220053 {
+		return 0, false
+	}
+	r, err := isoWeek(fmt.Sprintf("%dW%02d", v/100, v%100))
+	return r.Seconds, err == nil
+}
+
+// The day numbers of spreadsheets from 2000 to 2099, which count from the last day but one of 1899.
+const (
+	firstSerial, lastSerial = 36526, 73050
+	serialOfEpoch           = 25569
+)
+
+// SerialDay reads a spreadsheet's number of a day of this century; ok is false for any other number.
+func SerialDay(v int64) (sec int64, ok bool) {
+	return (v - serialOfEpoch) * secondsPerDay, v >= firstSerial && v <= lastSerial
 }
 
 func digits(s string) (v int64, ok bool) {

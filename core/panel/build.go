@@ -17,6 +17,7 @@ type Options struct {
 	Drivers    []Driver
 	Cadence    *calendar.Cadence // found from the times where nil
 	Usual      *calendar.Cadence // taken where the times are too few to show one
+	FirstDay   bool              // the first day of weeks is given with the cadence; else the dates show it
 	DateOrder  DateOrder
 	Label      LabelAt
 	Zone       *time.Location // where instants with an offset go; needed for them
@@ -78,6 +79,15 @@ type Fault struct {
 	Value   string `json:"value,omitempty"`
 	Series  string `json:"series,omitempty"`
 	Problem string `json:"problem"`
+	// Readings are the ways in which it can be read, where a word settles it.
+	Readings []Reading `json:"readings,omitempty"`
+}
+
+// Reading is one of several ways to read a file, by the option that chooses it.
+type Reading struct {
+	Option string `json:"option"` // date_order, label, cadence or decimal
+	Value  string `json:"value"`
+	Text   string `json:"text"` // what it comes to, in words
 }
 
 func (f Fault) Error() string {
@@ -109,6 +119,7 @@ type Builder struct {
 	styleAt  int
 	rows     int
 	cautions []string
+	readings []Reading
 }
 
 type timeEntry struct {
@@ -141,6 +152,9 @@ func (b *Builder) SeriesCount() int { return len(b.series) }
 
 // Cautions says what Finish left out or assumed, in sentences.
 func (b *Builder) Cautions() []string { return b.cautions }
+
+// Readings are the other ways to read what Finish had to take in one of them.
+func (b *Builder) Readings() []Reading { return b.readings }
 
 // SeriesCode numbers the series whose attribute values, joined by the zero byte,
 // are key. labels is called once for a new series.

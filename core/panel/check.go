@@ -115,6 +115,7 @@ func rulesFor(p *Panel) []rule {
 		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
 		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown", func(_ *Series, f *facts) bool { return f.known >= 5 && f.low == f.high }},
 		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other series, or has gaps there: a forecast takes what the plan's driver_gaps says in its place; load the values if there are any", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
+		{"last period low", "serious", fmt.Sprintf("is far lower in its last %s than its level and its season let expect: it may be only partly over; load up to the one before, or the whole", p.Cadence.Unit.Word()), func(s *Series, f *facts) bool { return f.half && s.End() == p.Length }},
 		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval", func(_ *Series, f *facts) bool { return f.class() == lumpy }},
 		{"intermittent demand", "minor", "has demand in few periods, of even size (intermittent): a family for intermittent demand may suit it, and percentage errors do not", func(_ *Series, f *facts) bool { return f.class() == intermittent }},
 		{"erratic demand", "minor", "has demand in most periods but of very uneven size (erratic): expect wide intervals", func(_ *Series, f *facts) bool { return f.class() == erratic }},
@@ -130,7 +131,8 @@ type facts struct {
 	outliers               int
 	shifted, farScale      bool
 	trend, season          float64
-	own                    int // length of a season that the calendar does not know
+	half                   bool // the last value looks like that of a part of its period
+	own                    int  // length of a season that the calendar does not know
 }
 
 func factsOf(values []float64) facts {
@@ -156,6 +158,37 @@ func factsOf(values []float64) facts {
 	}
 	return f
 }
+
+// halfOver says whether the last value is far below what the season of the last cycles, at the
+// level of the last one, lets expect: less than three quarters of it, and lower than any value
+// has been below its own expectation.
+func halfOver(values []float64, season int, f facts) bool {
+	n := len(values)
+	if season < 2 || f.low < 0 || f.zeros > 0 || n < 2*season+fewestRatios || !Known(values[n-1]) {
+		return false
+	}
+	ratio := func(t int) float64 { // of a value over that of a season before, as far as the level has moved since
+		was, is := 0.0, 0.0
+		for k := 1; k < season; k++ {
+			was, is = was+values[t-season-k], is+values[t-k]
+		}
+		return values[t] / values[t-season] * was / is // unknown where any of them is
+	}
+	last := ratio(n - 1)
+	if !Known(last) || last > 0.75 {
+		return false
+	}
+	lowest, seen := math.Inf(1), 0
+	for t := 2*season - 1; t < n-1; t++ {
+		if r := ratio(t); Known(r) {
+			lowest, seen = min(lowest, r), seen+1
+		}
+	}
+	return seen >= fewestRatios && last < 0.9*lowest
+}
+
+// fewestRatios are the earlier values that the last one is held against at the least.
+const fewestRatios = 3
 
 type demandClass int
 
@@ -208,6 +241,7 @@ func allFacts(p *Panel, workers int) []facts {
 		f.outliers = work.outliers(values, p.Cadence.Season())
 		f.shifted = work.shifted(values, p.Cadence.Season())
 		f.trend, f.season = work.strengths(values, p.Cadence.Season())
+		f.half = halfOver(values, p.Cadence.Season(), f)
 		f.own = FindSeason(values, p.Cadence.Season())
 		out[i] = f
 	})

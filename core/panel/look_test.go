@@ -144,3 +144,25 @@ func TestWeightsSeeNothingPastTheOrigin(t *testing.T) {
 	assert.ErrorContains(t, panel.Weights{Column: "cost"}.Check(p), `no column "cost"`)
 	assert.ErrorContains(t, panel.Weights{Times: "cost", Over: 3}.Check(p), `no driver "cost"`)
 }
+
+// A last month that is half over is found, and neither a bad month nor a last one as it should be is.
+func TestAPartOfTheLastPeriodIsFound(t *testing.T) {
+	month := calendar.Cadence{Unit: calendar.Month}
+	r := rand.New(rand.NewPCG(1, 2))
+	p := &panel.Panel{Cadence: month, First: 600, Length: 41, Measure: "orders"}
+	for i, last := range []float64{1, 0.5, 0.9, 0.6} {
+		s := panel.Series{Key: string(rune('a' + i))}
+		for t := range p.Length {
+			s.Values = append(s.Values, (1000+8*float64(t))*(1+0.3*math.Sin(2*math.Pi*float64(t)/12))*(1+0.04*r.NormFloat64()))
+		}
+		s.Values[p.Length-1] *= last
+		p.Series = append(p.Series, s)
+	}
+	var found []int
+	for _, f := range panel.Look(p, 1).Findings {
+		if f.Kind == "last period low" {
+			found = f.Series
+		}
+	}
+	assert.Equal(t, []int{1, 3}, found)
+}

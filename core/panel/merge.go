@@ -120,6 +120,61 @@ func ownDrivers(p *Panel) (out []Driver) {
 	return out
 }
 
+// Difference is what a later panel of a dataset has that an earlier one has not, and the other way
+// round. Restated lists every changed value.
+type Difference struct {
+	Changes
+	GoneValues            int
+	NewSeries, GoneSeries []string
+}
+
+// Diff sets two panels of a dataset side by side, value by value.
+func Diff(old, newer *Panel) (Difference, error) {
+	var d Difference
+	if !old.Cadence.Same(newer.Cadence) {
+		return d, fmt.Errorf("one is by %s, the other by %s: their values can't be compared", old.Cadence, newer.Cadence)
+	}
+	first, last := min(old.First, newer.First), max(old.Ordinal(old.Length-1), newer.Ordinal(newer.Length-1))
+	d.NewPeriods = int(last-first+1) - old.Length
+	place := make(map[string]int, len(old.Series))
+	for i := range old.Series {
+		place[old.Series[i].Key] = i
+	}
+	for i := range newer.Series {
+		now := &newer.Series[i]
+		before := Series{}
+		if j, ok := place[now.Key]; ok {
+			before = old.Series[j]
+			delete(place, now.Key)
+		} else {
+			d.NewSeries = append(d.NewSeries, now.Key)
+		}
+		for ord := first; ord <= last; ord++ {
+			d.value(newer, now.Key, ord, before.At(int(ord-old.First)), now.At(int(ord-newer.First)))
+		}
+	}
+	for i := range old.Series {
+		if _, gone := place[old.Series[i].Key]; gone {
+			d.GoneSeries = append(d.GoneSeries, old.Series[i].Key)
+			d.GoneValues += CountKnown(old.Series[i].Values)
+		}
+	}
+	d.Changes.NewSeries = len(d.NewSeries)
+	return d, nil
+}
+
+func (d *Difference) value(p *Panel, key string, ord int64, before, now float64) {
+	switch was, is := Known(before), Known(now); {
+	case !was && is:
+		d.NewValues++
+	case was && !is:
+		d.GoneValues++
+	case was && is && before != now:
+		d.RestatedCount++
+		d.Restated = append(d.Restated, Restated{key, p.Cadence.Format(ord), before, now})
+	}
+}
+
 func mergeSeries(p *Panel, a, b Series, ch *Changes) Series {
 	out := Series{Key: a.Key + b.Key}
 	if a.Key != "" && b.Key != "" {
@@ -196,7 +251,7 @@ func mergeDriver(start, firstOld, firstNew int, older, newer []float64) []float6
 // axis give the same hash, in whatever order the rows came.
 func Hash(p *Panel) string {
 	h := sha256.New()
-	fmt.Fprintf(h, "%s|%d|%d|%q|%v|", p.Cadence, p.First, p.Length, p.Measure, p.Drivers)
+	fmt.Fprintf(h, "%s|%d|%d|%q|%v|", p.Cadence.Code(), p.First, p.Length, p.Measure, p.Drivers)
 	if p.Floor != nil {
 		fmt.Fprintf(h, "floor %v|", *p.Floor)
 	}

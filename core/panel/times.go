@@ -50,6 +50,7 @@ func (b *Builder) resolve() (axis, []Fault) {
 	}
 	a.cadence = c
 	a.cadence.Label = b.label(c, end)
+	b.cautionWeeks(c, end)
 	for i, sec := range kept {
 		if sec == leftOut {
 			a.ords[i] = leftOut
@@ -92,7 +93,13 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 	if b.style == calendar.StyleInstant && b.opt.Zone == nil {
 		return nil, []Fault{{Line: b.times[0].line, Value: b.times[0].text, Problem: "is an instant with an offset: say into which zone the times go, as UTC or an area's name, or write local times without an offset"}}
 	}
-	compact := b.compactDates()
+	if fault := b.shortMonths(); fault != nil {
+		return nil, []Fault{*fault}
+	}
+	compact, fault := b.compactTimes()
+	if fault != nil {
+		return nil, []Fault{*fault}
+	}
 	for i, t := range b.times {
 		out[i] = t.reading.Seconds
 		switch {
@@ -101,29 +108,81 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 		case b.style == calendar.StyleInstant:
 			_, shift := time.Unix(t.reading.Seconds, 0).In(b.opt.Zone).Zone()
 			out[i] += int64(shift)
-		case compact:
-			out[i], _ = calendar.CompactDate(t.reading.Seconds)
+		case compact != nil:
+			out[i], _ = compact(t.reading.Seconds)
 		}
-	}
-	if compact {
-		b.style = calendar.StyleDate
 	}
 	return out, nil
 }
 
-// compactDates says whether all plain numbers are dates without marks (20260301 or
-// 202603), which no count of periods would be.
-func (b *Builder) compactDates() bool {
-	if b.style != calendar.StyleNumber {
-		return false
+// compactTimes says how plain numbers are read that stand for dates: 20260301, 202603, the year and
+// week 202609, or a spreadsheet's number of a day; nil where they count periods.
+func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) {
+	if b.style != calendar.StyleNumber || b.opt.Cadence != nil && b.opt.Cadence.Unit == calendar.Number {
+		return nil, nil
 	}
+	switch {
+	case b.all(calendar.CompactDate):
+		b.style = calendar.StyleDate
+		return calendar.CompactDate, nil
+	case b.all(yearAndWeek):
+		for _, t := range b.times {
+			if _, ok := calendar.CompactWeek(t.reading.Seconds); !ok {
+				return nil, &Fault{Line: t.line, Value: t.text, Problem: "is no week of ISO 8601, as the others are: load a calendar of your weeks as period codes, or say that the cadence is number if these are a running count",
+					Readings: []Reading{{"cadence", "number", "a running count"}}}
+			}
+		}
+		b.style = calendar.StyleWeek
+		b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as a year and its week (ISO 8601).", b.times[0].text))
+		return calendar.CompactWeek, nil
+	case b.all(calendar.SerialDay):
+		b.style = calendar.StyleDate
+		b.readings = append(b.readings, Reading{"cadence", "number", "a running count"})
+		first, _ := calendar.SerialDay(b.times[0].reading.Seconds)
+		b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as a spreadsheet's numbers of days (%s is %s): if they are a running count, say that the cadence is number.", b.times[0].text, b.times[0].text, isoDay(first)))
+		return calendar.SerialDay, nil
+	}
+	return nil, nil
+}
+
+// all says whether every number can be read in one way, all of the same length.
+func (b *Builder) all(read func(int64) (int64, bool)) bool {
 	length := len(b.times[0].text)
 	for _, t := range b.times {
-		if _, ok := calendar.CompactDate(t.reading.Seconds); !ok || len(t.text) != length {
+		if _, ok := read(t.reading.Seconds); !ok || len(t.text) != length {
 			return false
 		}
 	}
-	return b.opt.Cadence == nil || b.opt.Cadence.Unit != calendar.Number
+	return true
+}
+
+// yearAndWeek takes a number apart into a year and a week that there may be.
+func yearAndWeek(v int64) (week int64, ok bool) {
+	week = v % 100
+	return week, v >= 180001 && v <= 220053 && week >= 1 && week <= 53
+}
+
+// shortMonths refuses days without their year: they are written like months with a year of two
+// digits, and tell themselves from those by how one follows another.
+func (b *Builder) shortMonths() *Fault {
+	if b.style != calendar.StyleShortMonth {
+		return nil
+	}
+	days, months := 0, 0
+	for i := 1; i < len(b.times); i++ {
+		was, is := time.Unix(b.times[i-1].reading.Seconds, 0).UTC(), time.Unix(b.times[i].reading.Seconds, 0).UTC()
+		switch {
+		case was.Month() == is.Month() && is.Year() == was.Year()+1:
+			days++
+		case is.Equal(was.AddDate(0, 1, 0)):
+			months++
+		}
+	}
+	if days <= months {
+		return nil
+	}
+	t := b.times[0]
+	return &Fault{Line: t.line, Value: t.text, Problem: "may be a day without its year, or a month with a year of two digits: write the year in full"}
 }
 
 // dateOrder finds from the whole column whether the day or the month comes first. A
@@ -156,7 +215,8 @@ func (b *Builder) dateOrder() (DateOrder, *Fault) {
 		return "", &Fault{Line: noMonth.line, Value: noMonth.text, Problem: "can't be read month first: it has the day first"}
 	case order == "":
 		t := b.times[0]
-		return "", &Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf("and all other dates can be read day first (%s) or month first (%s): say which", isoDay(t.reading.Seconds), isoDay(t.reading.Other))}
+		return "", &Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf("and all other dates can be read day first (%s) or month first (%s): say which", isoDay(t.reading.Seconds), isoDay(t.reading.Other)),
+			Readings: []Reading{{"date_order", string(DayFirst), "day first: " + isoDay(t.reading.Seconds)}, {"date_order", string(MonthFirst), "month first: " + isoDay(t.reading.Other)}}}
 	}
 	return order, nil
 }
@@ -206,6 +266,9 @@ func (b *Builder) cadence(seconds []int64) (c calendar.Cadence, end bool, err er
 	end = b.opt.Label == AtEnd
 	if b.opt.Cadence != nil {
 		c = *b.opt.Cadence
+		if c.Unit == calendar.Week && !b.opt.FirstDay {
+			c = firstDay(c, distinct(seconds), end)
+		}
 		return c, end || b.opt.Label == "" && endsOf(c, seconds), b.fitsStyle(c)
 	}
 	times := distinct(seconds)
@@ -235,6 +298,33 @@ func (b *Builder) cadence(seconds []int64) (c calendar.Cadence, end bool, err er
 		return byEnd, true, nil
 	}
 	return c, false, err
+}
+
+// firstDay takes the first day of weeks from the dates, where all fall on the same day of the
+// week: their first day, or their last one.
+func firstDay(c calendar.Cadence, times []int64, end bool) calendar.Cadence {
+	for i, sec := range times {
+		day := time.Unix(sec, 0).UTC().Weekday()
+		if end {
+			day = (day + 1) % 7
+		}
+		if i > 0 && day != c.WeekStart || sec%86400 != 0 {
+			return calendar.Cadence{Unit: calendar.Week, WeekStart: time.Monday}
+		}
+		c.WeekStart = day
+	}
+	return c
+}
+
+// cautionWeeks says how weeks were read whose dates may as well be their last days.
+func (b *Builder) cautionWeeks(c calendar.Cadence, end bool) {
+	u := b.opt.Usual
+	if c.Unit != calendar.Week || c.WeekStart == time.Monday || end || b.opt.Label != "" || b.opt.FirstDay || u != nil && u.Same(c) {
+		return
+	}
+	b.readings = append(b.readings, Reading{"label", string(AtStart), fmt.Sprintf("weeks from %s to %s", c.WeekStart, (c.WeekStart+6)%7)},
+		Reading{"label", string(AtEnd), fmt.Sprintf("weeks from %s to %s", (c.WeekStart+1)%7, c.WeekStart)})
+	b.cautions = append(b.cautions, fmt.Sprintf("All dates are %ss: they are taken for the first days of their weeks, to the %s after. If they are the last days, say that times name the end of their period.", c.WeekStart, (c.WeekStart+6)%7))
 }
 
 // endsOf says whether the times are the last days of a given cadence's periods, and
@@ -273,7 +363,7 @@ func (b *Builder) label(c calendar.Cadence, end bool) calendar.Label {
 	switch {
 	case end:
 		return calendar.LabelEnd
-	case b.style == calendar.StyleMonth && c.Unit == calendar.Month, b.style == calendar.StyleNamedMonth && c.Unit == calendar.Month,
+	case b.style == calendar.StyleMonth && c.Unit == calendar.Month, b.style == calendar.StyleNamedMonth && c.Unit == calendar.Month, b.style == calendar.StyleShortMonth && c.Unit == calendar.Month,
 		b.style == calendar.StyleQuarter && c.Unit == calendar.Quarter, b.style == calendar.StyleWeek && c.Unit == calendar.Week:
 		return calendar.LabelCode
 	}
