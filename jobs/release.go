@@ -2,10 +2,13 @@ package jobs
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/gob"
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -106,13 +109,30 @@ func (w *releaseWork) Keep(tx *gorm.DB, task string, result []byte) error {
 	return results.KeepReleased(tx, w.release.ID, i, &part)
 }
 
-// Finish puts the release in place of the one that was live.
-func (w *releaseWork) Finish(tx *gorm.DB) error {
-	err := tx.Model(&store.Release{}).Where("dataset_id = ? AND state = ?", w.release.DatasetID, store.Live).Update("state", store.Superseded).Error
-	if err != nil {
-		return err
+// Close refuses a release without a forecast.
+func (w *releaseWork) Close(ctx context.Context) error {
+	n, reason, err := results.Covered(w.results.Store().Read(ctx), w.release.ID)
+	if err == nil && n == 0 {
+		err = fmt.Errorf("no series got a forecast: %s", cmp.Or(reason, "the dataset has none"))
 	}
-	return tx.Model(&store.Release{}).Where("id = ?", w.release.ID).Update("state", store.Live).Error
+	return err
+}
+
+// Finish puts the release in place of the one that was live, unless it has fewer series and
+// nobody agreed to that.
+func (w *releaseWork) Finish(tx *gorm.DB) error {
+	if !slices.Contains(strings.Fields(w.release.Consent), results.FewerSeries) {
+		n, _, err := results.Covered(tx, w.release.ID)
+		if err != nil {
+			return err
+		}
+		if why, err := results.FewerThanLive(tx, w.release.DatasetID, n); err != nil {
+			return err
+		} else if why != "" {
+			return results.Hold(tx, &w.release, why)
+		}
+	}
+	return results.GoLive(tx, &w.release)
 }
 
 func (w *releaseWork) Abandon(tx *gorm.DB) error {

@@ -23,7 +23,7 @@ func (r *Repository) Refit(ctx context.Context, rel *store.Release) (*bakeoff.Re
 	if err != nil {
 		return nil, err
 	}
-	usual, chosen := rel.Contender, map[string]string(nil)
+	usual, ranked := rel.Contender, map[string][]string(nil)
 	if rel.Contender == bakeoff.BestPerSeries && e.Plan.Contender(rel.Contender) < 0 {
 		bySeries, err := r.Standings(ctx, e, b.ID, "", "series")
 		if err != nil {
@@ -33,7 +33,7 @@ func (r *Repository) Refit(ctx context.Context, rel *store.Release) (*bakeoff.Re
 			return nil, err
 		}
 		// What chooses per series is no choice for a series.
-		chosen = bySeries.Best(func(name string) bool {
+		ranked = bySeries.Ranked(func(name string) bool {
 			return e.Plan.Contenders[e.Plan.Contender(name)].Family != bakeoff.BestPerSeries
 		})
 	}
@@ -41,11 +41,18 @@ func (r *Repository) Refit(ctx context.Context, rel *store.Release) (*bakeoff.Re
 	if err != nil {
 		return nil, err
 	}
-	refit, err := bakeoff.NewRefit(p, e.Plan, r.catalogue, usual, chosen, rel.Horizon)
+	refit, err := bakeoff.NewRefit(p, e.Plan, r.catalogue, usual, ranked, rel.Horizon)
 	if err != nil {
 		return nil, err
 	}
 	r.equip(refit.Lineup)
+	if rel.State != store.Preparing {
+		by := map[string]string{}
+		if err := r.eachNote(ctx, rel.ID, func(n bakeoff.Refitted) { by[n.Series] = n.Contender }); err != nil {
+			return nil, err
+		}
+		refit.Published(by)
+	}
 	return refit, refit.Remember(e, r.Stored(ctx, e, b.ID))
 }
 
@@ -54,6 +61,28 @@ func (r *Repository) Refit(ctx context.Context, rel *store.Release) (*bakeoff.Re
 type ReleasedSeries struct {
 	bakeoff.Refitted
 	Rows forecast.Rows
+}
+
+// eachNote calls f for every series of a release, without its forecast.
+func (r *Repository) eachNote(ctx context.Context, release uint, f func(bakeoff.Refitted)) error {
+	return eachNote(r.store.Read(ctx), release, f)
+}
+
+func eachNote(db *gorm.DB, release uint, f func(bakeoff.Refitted)) error {
+	var texts []string
+	if err := db.Model(&store.ReleasePart{}).Where("release_id = ?", release).Order("part").Pluck("notes", &texts).Error; err != nil {
+		return err
+	}
+	for _, text := range texts {
+		var list []bakeoff.Refitted
+		if err := json.Unmarshal([]byte(text), &list); err != nil {
+			return fmt.Errorf("release %d: %w", release, err)
+		}
+		for _, n := range list {
+			f(n)
+		}
+	}
+	return nil
 }
 
 // EachReleased calls f for every series of a release, in order.

@@ -1,10 +1,12 @@
 package results
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"math"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -43,6 +45,11 @@ func (r *Repository) Watch(ctx context.Context, dataset uint, newer *panel.Panel
 	if err != nil {
 		return nil, err
 	}
+	return r.WatchRelease(ctx, rel, newer)
+}
+
+// WatchRelease holds a newer panel against a release.
+func (r *Repository) WatchRelease(ctx context.Context, rel store.Release, newer *panel.Panel) (*Watched, error) {
 	old, err := r.store.Panel(ctx, rel.RevisionID)
 	if err != nil {
 		return nil, err
@@ -146,6 +153,8 @@ func (w *Watched) Keep(tx *gorm.DB, now time.Time) error {
 	for _, f := range before {
 		known[place{f.Series, f.Step}] = f
 	}
+	// The farthest out first, so that new flags are numbered in the order of the queue.
+	slices.SortStableFunc(w.Flags, func(a, b store.Flag) int { return cmp.Compare(b.RankBy, a.RankBy) })
 	for i := range w.Flags {
 		f := &w.Flags[i]
 		at := place{f.Series, f.Step}

@@ -7,15 +7,10 @@ import (
 	"fmt"
 	"slices"
 	"sync"
-	"time"
-
-	"gorm.io/gorm"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
-	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
-	"paperkettle/jobs"
 	"paperkettle/results"
 	"paperkettle/store"
 )
@@ -38,6 +33,9 @@ func (s *Server) registerReleases() {
 	handle(s, api.GetReleaseCurve, s.releaseCurve)
 	handleStream(s, api.ExportRelease, "text/csv", s.exportRelease)
 	handle(s, api.WithdrawRelease, s.withdraw)
+	handle(s, api.PreviewRelease, s.previewRelease)
+	handle(s, api.ReviveRelease, s.revive)
+	handleEmpty(s, api.RemoveRelease, s.removeRelease)
 }
 
 func (s *Server) findRelease(ctx context.Context, text string) (*store.Release, error) {
@@ -66,85 +64,6 @@ func (s *Server) listReleases(ctx context.Context, in *struct {
 		query = query.Where("dataset_id = ?", ds.ID)
 	}
 	return newest(in.Paging, query, func(r *store.Release) (api.Release, error) { return s.releaseOf(ctx, r, false) })
-}
-
-// publish queues the refit of a chosen contender on the dataset's latest revision.
-func (s *Server) publish(ctx context.Context, in *struct{ Body api.PublishRequest }) (api.Release, error) {
-	b, err := s.findBakeoff(ctx, in.Body.Bakeoff)
-	if err != nil {
-		return api.Release{}, err
-	}
-	e, err := s.engine(ctx, b)
-	if err != nil {
-		return api.Release{}, err
-	}
-	rel := store.Release{DatasetID: b.DatasetID, BakeoffID: b.ID, Contender: in.Body.Contender, Horizon: in.Body.Horizon, State: store.Preparing, CreatedAt: time.Now().UTC()}
-	if err := s.completeRelease(ctx, &rel, e, b, in.Body.Levels); err != nil {
-		return api.Release{}, err
-	}
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.Revision{}).Where("dataset_id = ?", rel.DatasetID).Order("number DESC").Limit(1).Select("id").Scan(&rel.RevisionID).Error; err != nil {
-			return err
-		}
-		job := store.Job{Kind: jobs.KindRelease, State: store.Queued, CreatedAt: rel.CreatedAt}
-		if err := tx.Create(&job).Error; err != nil {
-			return err
-		}
-		rel.JobID = job.ID
-		if err := tx.Create(&rel).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&job).Update("ref_id", rel.ID).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "publish", idText("rel", rel.ID), rel.Contender)
-	})
-	if err != nil {
-		return api.Release{}, err
-	}
-	s.jobs.Wake()
-	return s.releaseOf(ctx, &rel, false)
-}
-
-func (s *Server) completeRelease(ctx context.Context, rel *store.Release, e *bakeoff.Engine, b *store.Bakeoff, levels []float64) error {
-	if rel.Horizon == 0 {
-		rel.Horizon = e.Plan.Split.Horizon
-	}
-	if len(levels) == 0 {
-		levels = []float64{80, 95}
-	}
-	levels = slices.Clone(levels)
-	slices.Sort(levels)
-	levels = slices.Compact(levels)
-	for _, l := range levels {
-		if err := forecast.CheckLevel(l); err != nil {
-			return invalid("body.levels", "%v", err)
-		}
-	}
-	text, err := json.Marshal(levels)
-	if err != nil {
-		return err
-	}
-	rel.Levels = string(text)
-	if rel.Contender == "" {
-		rel.Contender = "best"
-	}
-	if rel.Contender != "best" && rel.Contender != bakeoff.BestPerSeries && e.Plan.Contender(rel.Contender) < 0 {
-		names := make([]string, len(e.Plan.Contenders))
-		for i, c := range e.Plan.Contenders {
-			names[i] = c.Name
-		}
-		return invalid("body.contender", "no contender of %s is called %q: it has %v, best and best-per-series", idText("bake", b.ID), rel.Contender, names)
-	}
-	// Even a named contender is published from a bake-off that has run.
-	leader, err := s.results.Leader(ctx, e, b.ID)
-	if errors.Is(err, results.ErrNoStandings) {
-		return conflict("%v", err)
-	}
-	if rel.Contender == "best" {
-		rel.Contender = leader
-	}
-	return err
 }
 
 func levelsOf(rel *store.Release) ([]float64, error) {
@@ -177,7 +96,7 @@ func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) 
 	}
 	last := meta.First + int64(meta.Length) - 1
 	out := api.Release{ID: idText("rel", rel.ID), Dataset: ds.Name, Revision: rev.Number, Bakeoff: idText("bake", rel.BakeoffID), Contender: rel.Contender, Horizon: rel.Horizon,
-		Levels: levels, State: rel.State, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(rel.Horizon)),
+		Levels: levels, State: rel.State, Held: rel.Held, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(rel.Horizon)),
 		Cadence: meta.Cadence.String(), Measure: meta.Measure, Job: s.jobNow(ctx, job), Created: rel.CreatedAt, OpenFlags: int(open)}
 	if rel.Live != "" {
 		var live results.LiveScore
@@ -358,28 +277,4 @@ func (r *refits) open(id uint, make func() (*bakeoff.Refit, error)) (*bakeoff.Re
 		r.id, r.last = id, refit
 	}
 	return refit, err
-}
-
-func (s *Server) withdraw(ctx context.Context, in *ReleasePath) (api.Release, error) {
-	rel, err := s.findRelease(ctx, in.Release)
-	if err != nil {
-		return api.Release{}, err
-	}
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		if err := tx.First(rel, rel.ID).Error; err != nil {
-			return err
-		}
-		if rel.State != store.Live && rel.State != store.Superseded {
-			return conflict("%s is %s and can't be withdrawn", in.Release, rel.State)
-		}
-		rel.State = store.Withdrawn
-		if err := tx.Model(rel).Update("state", rel.State).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "withdraw", idText("rel", rel.ID), "")
-	})
-	if err != nil {
-		return api.Release{}, err
-	}
-	return s.releaseOf(ctx, rel, true)
 }

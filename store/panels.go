@@ -50,6 +50,7 @@ type Load struct {
 	Gaps    panel.Gaps
 	Time    string
 	Codes   string
+	Recipe  string // see Revision
 	Panel   *panel.Panel
 	Changes panel.Changes
 }
@@ -110,7 +111,7 @@ func (l Load) Record() (*Revision, error) {
 		known += panel.CountKnown(p.Series[i].Values)
 	}
 	return &Revision{Hash: panel.Hash(p), Source: l.Source, RowCount: l.Rows, SeriesCount: len(p.Series), ValueCount: known,
-		Meta: string(metaJSON), Changes: string(changes), CreatedAt: time.Now().UTC()}, nil
+		Meta: string(metaJSON), Changes: string(changes), Recipe: l.Recipe, CreatedAt: time.Now().UTC()}, nil
 }
 
 // A chunk is, for each series: the attribute codes, the first index and the count

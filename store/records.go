@@ -22,6 +22,7 @@ type Revision struct {
 	ValueCount  int
 	Meta        string
 	Changes     string
+	Recipe      string // how its file was read and what its columns were, as JSON; empty where no file was loaded
 	CreatedAt   time.Time
 }
 
@@ -105,6 +106,7 @@ type Summary struct {
 // Release states; preparing until its job is done.
 const (
 	Preparing  = "preparing"
+	Held       = "held" // ready, but not put live without a word of consent
 	Live       = "live"
 	Superseded = "superseded"
 	Withdrawn  = "withdrawn"
@@ -123,6 +125,8 @@ type Release struct {
 	Levels     string
 	State      string
 	Live       string
+	Consent    string // words apart by blanks
+	Held       string // why it is held
 	CreatedAt  time.Time
 }
 

@@ -85,19 +85,48 @@ func (r *Refit) Holes() []panel.Holes {
 
 // FilledAhead says what a forecast past the end of a panel takes drivers for where they are
 // unknown.
-func FilledAhead(p *panel.Panel, plan Plan, horizon int) (out []string) {
-	series, err := p.Where(plan.Where)
+func FilledAhead(p *panel.Panel, plan Plan, horizon int) []string {
+	ahead, err := LookAhead(p, plan, horizon)
 	if err != nil {
 		return nil
+	}
+	return ahead.Cautions
+}
+
+// Ahead is what can be told of a refit before it is made.
+type Ahead struct {
+	Series, LeftOut int
+	Reason          string   // why the first is left out
+	Cautions        []string // on drivers that are unknown ahead
+}
+
+// LookAhead says what a refit at the end of a panel would cover. The error says which driver is
+// unknown where the plan refuses that.
+func LookAhead(p *panel.Panel, plan Plan, horizon int) (out Ahead, err error) {
+	series, err := p.Where(plan.Where)
+	if err != nil {
+		return out, err
 	}
 	p = p.WithClosed(p.Length - 1)
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series}
 	fillings, err := panel.ParseFillings(p, plan.Gaps)
 	if err != nil {
-		return nil
+		return out, err
 	}
-	for _, h := range r.Holes() {
-		out = append(out, h.Caution("forecast periods", fillings))
+	for _, s := range series {
+		why := r.leaveOut(s)
+		if why == "" {
+			out.Series++
+			continue
+		}
+		out.LeftOut++
+		if out.Reason == "" {
+			out.Reason = p.Series[s].Key + ", " + why
+		}
 	}
-	return out
+	holes := r.Holes()
+	for _, h := range holes {
+		out.Cautions = append(out.Cautions, h.Caution("forecast periods", fillings))
+	}
+	return out, panel.CheckHoles(p, holes, fillings)
 }

@@ -3,7 +3,6 @@ package bakeoff
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 
 	"paperkettle/core/forecast"
@@ -20,8 +19,9 @@ type Refit struct {
 	Panel   *panel.Panel
 	Plan    Plan
 	Horizon int
-	Series  []int // that the plan's filter keeps
-	choice  map[string]int
+	Series  []int            // that the plan's filter keeps
+	ranks   map[string][]int // of the series that have contenders of their own, the best first
+	made    map[string]int   // the contender of each series that is published already
 	usual   int
 	Lineup  *Lineup
 	across  bool                          // a contender that learns from all series is among those chosen
@@ -37,19 +37,21 @@ type Refitted struct {
 	LeftOut   string `json:"left_out,omitempty"` // the reason, where there is no forecast
 }
 
-// NewRefit prepares one. chosen names the contender of each series; those it does
-// not name take usual.
-func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chosen map[string]string, horizon int) (*Refit, error) {
+// NewRefit prepares one. ranked names the contenders of each series, the best first: where one
+// fails, the next is asked. Series that it does not name take usual, and no other.
+func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, ranked map[string][]string, horizon int) (*Refit, error) {
 	if err := plan.Complete(cat); err != nil {
 		return nil, err
 	}
 	p = p.WithClosed(p.Length - 1)
-	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, choice: map[string]int{}, usual: plan.Contender(usual)}
+	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, ranks: map[string][]int{}, usual: plan.Contender(usual)}
 	if r.usual < 0 {
 		return nil, fmt.Errorf("no contender of the bake-off is called %q", usual)
 	}
-	for key, name := range chosen {
-		r.choice[key] = plan.Contender(name)
+	for key, names := range ranked {
+		for _, name := range names {
+			r.ranks[key] = append(r.ranks[key], plan.Contender(name))
+		}
 	}
 	var err error
 	if r.Series, err = p.Where(plan.Where); err != nil {
@@ -67,16 +69,26 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, chos
 	for c := range r.used() {
 		r.across = r.across || r.Lineup.pools(c)
 	}
+	if !r.across { // no next best either that would have to learn from all series
+		for key, ranks := range r.ranks {
+			r.ranks[key] = slices.DeleteFunc(ranks, r.Lineup.pools)
+		}
+	}
 	return r, nil
+}
+
+// Published tells the refit which contender made each series' forecast, by name, once it is made.
+func (r *Refit) Published(by map[string]string) {
+	r.made = make(map[string]int, len(by))
+	for key, name := range by {
+		r.made[key] = r.Plan.Contender(name)
+	}
 }
 
 // used are the contenders that make the forecasts, with the members of those that combine.
 func (r *Refit) used() map[int]bool {
 	out := map[int]bool{}
-	for _, c := range append(slices.Collect(maps.Values(r.choice)), r.usual) {
-		if c < 0 {
-			continue
-		}
+	for c := range r.first() {
 		out[c] = true
 		if co := r.Lineup.combines(c); co != nil {
 			for _, m := range co.members {
@@ -87,14 +99,27 @@ func (r *Refit) used() map[int]bool {
 	return out
 }
 
+// first are the contenders that are asked first.
+func (r *Refit) first() map[int]bool {
+	out := map[int]bool{r.usual: true}
+	for _, ranks := range r.ranks {
+		if len(ranks) > 0 {
+			out[ranks[0]] = true
+		}
+	}
+	return out
+}
+
 // Remember gives the refit what the bake-off's windows tell of the members of its
 // combining contenders that are chosen.
 func (r *Refit) Remember(e *Engine, stored Stored) error {
-	used := map[int]bool{r.usual: true}
-	for _, c := range r.choice {
-		used[c] = true
+	asked := r.first()
+	for _, ranks := range r.ranks {
+		for _, c := range ranks {
+			asked[c] = true
+		}
 	}
-	for c := range used {
+	for c := range asked {
 		if e.Lineup.combines(c) == nil {
 			continue
 		}
@@ -135,26 +160,17 @@ func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refit
 	series := r.Part(part)
 	notes = make([]Refitted, len(series))
 	rows := make([]forecast.Rows, len(series))
-	groups := make([][]int, len(r.Plan.Contenders)) // places in the part, by contender
+	var open []int // places in the part without a forecast yet
 	for i, s := range series {
-		key := r.Panel.Series[s].Key
-		notes[i] = Refitted{Series: key, LeftOut: r.leaveOut(s)}
-		if notes[i].LeftOut != "" {
-			continue
+		notes[i] = Refitted{Series: r.Panel.Series[s].Key, LeftOut: r.leaveOut(s)}
+		if notes[i].LeftOut == "" {
+			open = append(open, i)
 		}
-		c := r.chosen(s)
-		notes[i].Contender = r.Plan.Contenders[c].Name
-		groups[c] = append(groups[c], i)
 	}
-	done := 0
-	for c, places := range groups {
-		if len(places) == 0 {
-			continue
-		}
-		if err := r.fit(ctx, c, series, places, rows, notes, stretch(report, done, done+len(places), len(series))); err != nil {
+	for round := 0; len(open) > 0; round++ {
+		if open, err = r.round(ctx, round, series, open, rows, notes, stretch(report, len(series)-len(open), len(series), len(series))); err != nil {
 			return nil, nil, err
 		}
-		done += len(places)
 	}
 	for i := range rows {
 		if notes[i].LeftOut == "" {
@@ -162,6 +178,32 @@ func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refit
 		}
 	}
 	return notes, packed, nil
+}
+
+// round asks every open place's contender of a rank, and gives the places whose contender failed
+// and that have a next one.
+func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []forecast.Rows, notes []Refitted, report Report) (again []int, err error) {
+	groups := make([][]int, len(r.Plan.Contenders))
+	for _, i := range open {
+		c := r.ranked(series[i])[rank]
+		groups[c] = append(groups[c], i)
+	}
+	done := 0
+	for c, places := range groups {
+		if len(places) == 0 {
+			continue
+		}
+		if err := r.fit(ctx, c, series, places, rows, notes, stretch(report, done, done+len(places), len(open))); err != nil {
+			return nil, err
+		}
+		done += len(places)
+	}
+	for _, i := range open {
+		if notes[i].LeftOut != "" && rank+1 < len(r.ranked(series[i])) {
+			again = append(again, i)
+		}
+	}
+	return again, nil
 }
 
 // stretch is a report on what reaches from one place to another of a whole.
@@ -185,10 +227,12 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 	}
 	for i, p := range places {
 		if errs[i] != nil {
-			notes[p].LeftOut = errs[i].Error()
+			if notes[p].LeftOut == "" { // of the best, which is asked first
+				notes[p].Contender, notes[p].LeftOut = r.Plan.Contenders[c].Name, errs[i].Error()
+			}
 			continue
 		}
-		rows[p] = got[i]
+		rows[p], notes[p].Contender, notes[p].LeftOut = got[i], r.Plan.Contenders[c].Name, ""
 		if f := r.Panel.Floor; f != nil {
 			rows[p].Clip(*f)
 		}
@@ -323,10 +367,18 @@ func (r *Refit) Forecast() []int {
 
 // chosen is the contender of a series.
 func (r *Refit) chosen(series int) int {
-	if c, ok := r.choice[r.Panel.Series[series].Key]; ok {
+	if c, ok := r.made[r.Panel.Series[series].Key]; ok && c >= 0 {
 		return c
 	}
-	return r.usual
+	return r.ranked(series)[0]
+}
+
+// ranked are the contenders that a series' forecast is asked of, in their order.
+func (r *Refit) ranked(series int) []int {
+	if ranks := r.ranks[r.Panel.Series[series].Key]; len(ranks) > 0 {
+		return ranks
+	}
+	return []int{r.usual}
 }
 
 // view shows series up to the end of the panel, as far back as the plan says.

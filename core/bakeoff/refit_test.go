@@ -22,7 +22,7 @@ func TestRefitTakesEachSeriesChoice(t *testing.T) {
 	p.Floor = &floor
 	p.Series[3].Values = []float64{0, 0, 0, 0, 0, 0, 0, 0, 0, 9}
 	p.Series[3].First = 90
-	r, err := bakeoff.NewRefit(p, baselinePlan(7, 1), withDice(), "mean", map[string]string{"s00000": "naive", "s00003": "drift"}, 5)
+	r, err := bakeoff.NewRefit(p, baselinePlan(7, 1), withDice(), "mean", map[string][]string{"s00000": {"naive"}, "s00003": {"drift"}}, 5)
 	require.NoError(t, err)
 	require.Equal(t, 2, r.Parts())
 	notes, packed, err := r.Run(context.Background(), 0, nil)
@@ -75,7 +75,7 @@ func TestAReleaseWaitsForItsOwnContendersAlone(t *testing.T) {
 		require.NoError(t, err, contender)
 		assert.Equal(t, parts, r.Parts(), contender)
 	}
-	r, err := bakeoff.NewRefit(dailyPanel(70, 60), plan, withDice(), "naive", map[string]string{"s00003": "linear"}, 7)
+	r, err := bakeoff.NewRefit(dailyPanel(70, 60), plan, withDice(), "naive", map[string][]string{"s00003": {"linear"}}, 7)
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Parts())
 }
@@ -92,4 +92,34 @@ func TestRefitLeavesOutWhatFails(t *testing.T) {
 	assert.Equal(t, "it will not do this one", notes[1].LeftOut)
 	assert.Contains(t, notes[2].LeftOut, "broke down")
 	assert.Len(t, packed, 2*forecast.PackedSize(3))
+}
+
+// Where a series' best contender fails, its next best is asked; where all fail, the best one's
+// reason is given.
+func TestRefitGoesOnToTheNextBest(t *testing.T) {
+	plan := bakeoff.Plan{Contenders: []bakeoff.Contender{{Family: "dice"}, {Family: "naive"}, {Family: "dice", Name: "dice2"}}}
+	plan.Split.Horizon = 3
+	p := dailyPanel(4, 50)
+	ranked := map[string][]string{"s00000": {"dice", "naive"}, "s00001": {"dice", "naive"}, "s00002": {"dice", "dice2", "naive"}, "s00003": {"naive", "dice"}}
+	r, err := bakeoff.NewRefit(p, plan, withDice(), "naive", ranked, 3)
+	require.NoError(t, err)
+	notes, packed, err := r.Run(context.Background(), 0, nil)
+	require.NoError(t, err)
+	by := make([]string, len(notes))
+	for i, n := range notes {
+		assert.Empty(t, n.LeftOut)
+		by[i] = n.Contender
+	}
+	assert.Equal(t, []string{"dice", "naive", "naive", "naive"}, by)
+	rows := forecast.NewRows(3)
+	require.NoError(t, rows.Unpack(packed[forecast.PackedSize(3):2*forecast.PackedSize(3)]))
+	last := p.Series[1].Values[49]
+	assert.Equal(t, []float64{last, last, last}, rows.Mean, "the forecast is the next best's")
+
+	ranked["s00001"] = []string{"dice", "dice2"}
+	r, err = bakeoff.NewRefit(p, plan, withDice(), "naive", ranked, 3)
+	require.NoError(t, err)
+	notes, _, err = r.Run(context.Background(), 0, nil)
+	require.NoError(t, err)
+	assert.Equal(t, bakeoff.Refitted{Series: "s00001", Contender: "dice", LeftOut: "it will not do this one"}, notes[1])
 }
