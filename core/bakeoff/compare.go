@@ -26,7 +26,7 @@ func NewDuel(e *Engine, a, b, metric string) (*Duel, error) {
 	if metric == "" {
 		metric = e.Plan.Metric
 	}
-	m, err := score.FindMetric(metric, e.Plan.Levels)
+	m, err := score.FindMetric(plainMetric(metric), e.Plan.Levels)
 	if err != nil {
 		return nil, asked("metric", err)
 	}

@@ -12,7 +12,6 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
-	"paperkettle/core/score"
 	"paperkettle/core/split"
 )
 
@@ -97,7 +96,7 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 	if p.ScaleLag < 0 {
 		return &FieldError{"scale_lag", errors.New("the scale lag must be at least 1, or 0 for the cadence's shortest season")}
 	}
-	if _, err := score.FindMetric(p.Metric, p.Levels); err != nil {
+	if _, err := FindRanking(p.Metric, p); err != nil {
 		return &FieldError{"metric", err}
 	}
 	if _, err := panel.ParseWeights(p.Weights); err != nil {

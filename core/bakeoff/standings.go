@@ -44,6 +44,7 @@ type Slice struct {
 // Standings are the ranked result of a bake-off, whole or cut.
 type Standings struct {
 	Metric   string
+	Weighted bool // the ranking is by the metric's weighted values
 	Baseline string
 	Per      string
 	Metrics  []score.Metric
@@ -60,18 +61,19 @@ func (t *Tally) Rank(metric string) (*Standings, error) {
 	if metric == "" {
 		metric = t.e.Plan.Metric
 	}
-	m, err := score.FindMetric(metric, t.e.Plan.Levels)
+	m, err := FindRanking(metric, &t.e.Plan)
 	if err != nil {
 		return nil, asked("metric", err)
 	}
-	out := &Standings{Metric: m.Name, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(), CriticalDistance: math.NaN()}
+	m.Weighted = m.Weighted && t.per == ""
+	out := &Standings{Metric: m.Name, Weighted: m.Weighted, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(), CriticalDistance: math.NaN()}
 	base := t.e.Plan.Contender(t.e.Plan.Baseline)
 	for i, name := range t.names {
 		out.Slices = append(out.Slices, Slice{name, t.rankSlice(i, base, m)})
 	}
 	t.arrange(out.Slices)
 	if t.per == "" && len(out.Slices) == 1 {
-		t.over(out, m, base)
+		t.over(out, m.Metric, base)
 	}
 	return out, nil
 }
@@ -99,16 +101,19 @@ func (t *Tally) arrange(slicesOf []Slice) {
 	})
 }
 
-func (t *Tally) rankSlice(i, base int, m score.Metric) []Standing {
+func (t *Tally) rankSlice(i, base int, m Ranking) []Standing {
 	rows := make([]Standing, len(t.e.Plan.Contenders))
 	order := make(map[string]float64, len(rows))
 	absolute := make(map[string]float64, len(rows)) // settles the order of equals, not their rank
 	for c := range rows {
 		acc := &t.accs[i][c]
-		own := m.Value(acc)
+		own, other := m.Value(acc), m.Value(&t.accs[i][base])
+		if m.Weighted {
+			own, other = t.weighed(c, m.Metric), t.weighed(base, m.Metric)
+		}
 		skill := math.NaN()
 		if m.HasSkill() {
-			skill = score.Skill(own, m.Value(&t.accs[i][base]))
+			skill = score.Skill(own, other)
 		}
 		name := t.e.Plan.Contenders[c].Name
 		order[name] = m.Order(own)
@@ -129,6 +134,12 @@ func (t *Tally) rankSlice(i, base int, m score.Metric) []Standing {
 		}
 	}
 	return rows
+}
+
+// weighed is the weighted mean of a contender's metric over series and windows.
+func (t *Tally) weighed(c int, m score.Metric) float64 {
+	k := slices.IndexFunc(t.metrics, func(x score.Metric) bool { return x.Name == m.Name })
+	return t.weighted[c].values[k] / t.weighted[c].weights[k]
 }
 
 // mostlyFilled is 1 for a contender whose figures are mostly the fallback's: it comes last,
@@ -161,7 +172,10 @@ func (t *Tally) over(out *Standings, m score.Metric, base int) {
 	out.CriticalDistance = score.CriticalDistance(len(t.e.Plan.Contenders), len(ranks))
 	out.Hindsight = t.hindsight(m, values)
 	lead := t.e.Plan.Contender(rows[0].Contender)
-	behind := t.behind(m, lead)
+	var behind []score.Between
+	if !out.Weighted { // luck is told of points that count alike
+		behind = t.behind(m, lead)
+	}
 	for i := range rows {
 		c := t.e.Plan.Contender(rows[i].Contender)
 		o := &Over{Mean: mean(values[c]), Median: median(values[c]), MeanRank: math.NaN(), Train: trainValues(t.values(&t.train[c]), t.metrics, &t.train[c]), P: math.NaN(), Behind: score.Between{Low: math.NaN(), High: math.NaN()}}
@@ -169,7 +183,7 @@ func (t *Tally) over(out *Standings, m score.Metric, base int) {
 		if behind != nil {
 			o.Behind = behind[c]
 			o.LikeLeader = c == lead || o.Behind.Low <= 0
-		} else if p, ok := t.testFew(c, lead); ok {
+		} else if p, ok := t.testFew(c, lead); ok && !out.Weighted {
 			o.P, o.LikeLeader = p, c == lead || !(p < 0.05)
 		}
 		for k := range t.weighted[c].values {
@@ -348,15 +362,14 @@ func (s *Standings) Keep(metric string) {
 	}
 }
 
-// Best gives, for a standings cut by series, each series' leading contender among those
-// that are allowed.
-func (s *Standings) Best(allowed func(contender string) bool) map[string]string {
-	out := make(map[string]string, len(s.Slices))
+// Ranked gives, for a standings cut by series, each series' contenders among those that are
+// allowed, the leading one first.
+func (s *Standings) Ranked(allowed func(contender string) bool) map[string][]string {
+	out := make(map[string][]string, len(s.Slices))
 	for _, sl := range s.Slices {
 		for _, r := range sl.Rows {
 			if allowed(r.Contender) {
-				out[sl.Name] = r.Contender
-				break
+				out[sl.Name] = append(out[sl.Name], r.Contender)
 			}
 		}
 	}

@@ -65,14 +65,16 @@ func NewTally(e *Engine, per string) (*Tally, error) {
 		}
 		t.weighted[c] = weightedSums{make([]float64, len(t.metrics)), make([]float64, len(t.metrics))}
 	}
-	t.cellsBy, err = score.FindMetric(e.Plan.Metric, e.Plan.Levels)
+	t.cellsBy, err = score.FindMetric(plainMetric(e.Plan.Metric), e.Plan.Levels)
 	return t, err
 }
 
 // By names the metric that will rank, before results are added; the plan's where it is empty.
 func (t *Tally) By(metric string) (err error) {
 	if metric != "" && t.per == "" {
-		t.cellsBy, err = score.FindMetric(metric, t.e.Plan.Levels)
+		var by Ranking
+		by, err = FindRanking(metric, &t.e.Plan)
+		t.cellsBy = by.Metric
 	}
 	return asked("metric", err)
 }

@@ -432,3 +432,42 @@ func TestAPooledMemberRehearsesOnce(t *testing.T) {
 		}
 	}
 }
+
+// A plan may rank by the weighted values of a metric: who is better on the heavy series leads then.
+func TestWeightedValuesCanRank(t *testing.T) {
+	p := dailyPanel(20, 60)
+	for i := range p.Series {
+		for k := range p.Series[i].Values {
+			v := &p.Series[i].Values[k]
+			if *v = 10 + float64(k%7); i == 0 {
+				*v = 1000 + 10*float64(k) // the heavy one has a trend and no week
+			}
+		}
+	}
+	plan := baselinePlan(7, 2)
+	plan.Contenders = []bakeoff.Contender{{Family: "seasonal-naive"}, {Family: "drift"}}
+	plan.Baseline, plan.Weights, plan.Metric, plan.ScaleLag = "seasonal-naive", "volume:28", "weighted mase", 1
+	leaders := map[string]string{}
+	for _, metric := range []string{"", "mase"} {
+		e, err := bakeoff.Prepare(p, plan, withDice())
+		require.NoError(t, err)
+		tally, err := bakeoff.NewTally(e, "")
+		require.NoError(t, err)
+		require.NoError(t, tally.By(metric))
+		got := runAll(t, e, 1, e.Tasks())
+		for _, task := range e.Tasks() {
+			r, err := got.stored(task)
+			require.NoError(t, err)
+			require.NoError(t, tally.Add(task, r))
+		}
+		st, err := tally.Rank(metric)
+		require.NoError(t, err)
+		leaders[metric] = st.Slices[0].Rows[0].Contender
+		assert.Equal(t, metric == "", st.Weighted)
+		assert.Equal(t, "mase", st.Metric)
+	}
+	assert.Equal(t, map[string]string{"": "drift", "mase": "seasonal-naive"}, leaders)
+	plan.Weights = ""
+	_, err := bakeoff.Prepare(p, plan, withDice())
+	assert.ErrorContains(t, err, "no weights to rank by")
+}

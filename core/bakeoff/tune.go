@@ -163,7 +163,7 @@ type Matter struct {
 func tuned(plan *Plan, cat model.Catalogue, c Contender, cadence calendar.Cadence, reach int) (model.Model, error) {
 	m := &tunedModel{tune: *c.Tune, levels: plan.Levels, lag: plan.scaleLag(cadence), horizon: reach}
 	var err error
-	if m.metric, err = score.FindMetric(plan.Metric, plan.Levels); err != nil {
+	if m.metric, err = score.FindMetric(plainMetric(plan.Metric), plan.Levels); err != nil {
 		return nil, err
 	}
 	for _, settings := range c.Tune.combinations(num.Stream(plan.Seed, "tune", c.Name)) {
