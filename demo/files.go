@@ -22,7 +22,7 @@ type File struct {
 // Files lists them.
 var Files = []File{
 	{"daily.csv", "daily orders up to four weeks before the end, with price and promotion known four weeks ahead", (*World).daily},
-	{"actuals.csv", "the last four weeks of daily orders, as they arrive later", (*World).actuals},
+	{"actuals.csv", "the last four weeks of daily orders, as they arrive later, with price and promotion known four weeks ahead", (*World).actuals},
 	{"weekly.csv", "the same orders by week", (*World).weekly},
 	{"monthly.csv", "the same orders by month", (*World).monthly},
 	{"holidays.csv", "the public holidays of the scenario, as rules for every year", (*World).holidayFile},
@@ -84,7 +84,7 @@ func (w *World) daily(out *csv.Writer) error {
 }
 
 func (w *World) actuals(out *csv.Writer) error {
-	return w.days(out, w.Days-AheadDays, w.Days, w.Days)
+	return w.days(out, w.Days-AheadDays, w.Days+AheadDays, w.Days)
 }
 
 // days writes a row a day; from known on, only what is known ahead.
@@ -93,12 +93,16 @@ func (w *World) days(out *csv.Writer, from, to, known int) error {
 		return err
 	}
 	for _, s := range w.Series {
-		for d := max(from, s.From); d < min(to, s.To); d++ {
-			orders, temperature := number(s.Orders[d]), number(s.Temperature[d])
-			if d >= known {
-				orders, temperature = "", ""
+		end := s.To
+		if end == w.Days { // still sold
+			end += AheadDays
+		}
+		for d := max(from, s.From); d < min(to, end); d++ {
+			orders, temperature := "", ""
+			if d < known {
+				orders, temperature = number(s.Orders[d]), number(s.Temperature[d])
 			}
-			err := out.Write([]string{Date(d).Format(isoDate), s.Town, s.Channel, s.Line, orders, number(s.Price[d]), number(s.Promotion[d]), temperature})
+			err := out.Write([]string{Date(d).Format(isoDate), s.Town, s.Channel, s.Line, orders, number(s.Price[min(d, w.Days-1)]), number(s.Promotion[d]), temperature})
 			if err != nil {
 				return err
 			}

@@ -41,7 +41,7 @@ type Series struct {
 	From, To            int // days on which the line was sold, To excluded
 	Orders              []float64
 	Price               []float64
-	Promotion           []float64
+	Promotion           []float64 // planned for AheadDays more
 	Temperature         []float64
 }
 
@@ -122,8 +122,10 @@ var channels = []channel{
 // New makes the world of a seed.
 func New(seed uint64) *World {
 	w := &World{Days: dayOf(End) + 1, Events: holidays()}
-	global := stream(seed, 0)
-	promotions := makePromotions(global, w.Days)
+	promotions := makePromotions(stream(seed, 0), w.Days)
+	for i, ahead := range makePromotions(stream(seed, 1), 3*AheadDays) {
+		promotions[i] = append(promotions[i], ahead[2*AheadDays:]...)
+	}
 	temperatures := make([][]float64, len(towns))
 	for i, t := range towns {
 		temperatures[i] = makeTemperature(stream(seed, uint64(100+i)), t, w.Days)
