@@ -1,6 +1,8 @@
 package api
 
-import "time"
+import (
+	"time"
+)
 
 // Family is a model family of the catalogue.
 type Family struct {
@@ -25,26 +27,26 @@ type Setting struct {
 
 // Plan says what a bake-off compares and how.
 type Plan struct {
-	Name       string            `json:"name,omitempty" yaml:"name,omitempty"`
-	Dataset    string            `json:"dataset" yaml:"dataset"`
+	Name       string            `json:"name,omitempty" yaml:"name,omitempty" doc:"of the bake-off, for people"`
+	Dataset    string            `json:"dataset" yaml:"dataset" doc:"its name"`
 	Revision   int               `json:"revision,omitempty" yaml:"revision,omitempty" doc:"0 for the latest" minimum:"0"`
 	Where      map[string]string `json:"where,omitempty" yaml:"where,omitempty" doc:"keep series with these attribute values"`
-	Horizon    int               `json:"horizon" yaml:"horizon" minimum:"1" maximum:"10000"`
+	Horizon    int               `json:"horizon" yaml:"horizon" doc:"periods to forecast" minimum:"1" maximum:"10000"`
 	Windows    int               `json:"windows,omitempty" yaml:"windows,omitempty" doc:"1, the default, is a holdout" minimum:"0" maximum:"10000"`
 	Gap        int               `json:"gap,omitempty" yaml:"gap,omitempty" doc:"periods between the origin and the first assessed one" minimum:"0" maximum:"10000"`
 	Refit      string            `json:"refit,omitempty" yaml:"refit,omitempty" doc:"every window (every), every Nth (every:N), or once; in between models are advanced"`
 	Stride     int               `json:"stride,omitempty" yaml:"stride,omitempty" doc:"periods between origins; the horizon where left out" minimum:"0" maximum:"1000000"`
 	History    string            `json:"history,omitempty" yaml:"history,omitempty" doc:"expanding, or sliding:N for the last N periods"`
-	Contenders []Contender       `json:"contenders" yaml:"contenders" maxItems:"200"`
+	Contenders []Contender       `json:"contenders" yaml:"contenders" doc:"what competes: families, each with settings of its own" maxItems:"200"`
 	Baseline   string            `json:"baseline,omitempty" yaml:"baseline,omitempty" doc:"the contender that skill is measured against; a naive where left out"`
-	Metric     string            `json:"metric,omitempty" yaml:"metric,omitempty" doc:"the metric that ranks; mase where left out"`
+	Metric     string            `json:"metric,omitempty" yaml:"metric,omitempty" doc:"the metric that ranks; mase where left out; with weighted before it, by the weights"`
 	Weights    string            `json:"weights,omitempty" yaml:"weights,omitempty" doc:"of series in weighted scores: volume:28, volume*price:28 or column:NAME"`
 	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
 	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
 	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out" maxItems:"20"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE; the shortest season where left out" minimum:"0" maximum:"1000000"`
-	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" maximum:"9007199254740991"`
+	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" doc:"of whatever is random" maximum:"9007199254740991"`
 }
 
 // Contender is a family with settings under a name.
@@ -91,6 +93,7 @@ type Trial struct {
 // Added asks for further contenders of a bake-off.
 type Added struct {
 	Contenders []Contender `json:"contenders" minItems:"1"`
+	Resume     bool        `json:"resume,omitempty" doc:"what was cancelled or failed runs too"`
 }
 
 // Urgency sets a job's place in the queue.
@@ -216,6 +219,7 @@ type Standings struct {
 	Bakeoff  string           `json:"bakeoff"`
 	Complete bool             `json:"complete" doc:"false while the bake-off runs: only what all contenders have finished counts"`
 	Metric   string           `json:"metric"`
+	By       string           `json:"by" doc:"what ranks: the metric, with 'weighted' before it where the plan's weights count"`
 	Baseline string           `json:"baseline"`
 	Per      string           `json:"per,omitempty"`
 	Metrics  []Metric         `json:"metrics"`

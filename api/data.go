@@ -1,6 +1,8 @@
 package api
 
-import "time"
+import (
+	"time"
+)
 
 // Dataset is a named set of series, as of a revision.
 type Dataset struct {
@@ -23,6 +25,8 @@ type Dataset struct {
 	Last       string      `json:"last" doc:"last period"`
 	Loaded     time.Time   `json:"loaded"`
 	Revisions  []Revision  `json:"revisions,omitempty"`
+	Bakeoffs   int         `json:"bakeoffs,omitempty" doc:"that stand on it; left out of lists"`
+	Releases   int         `json:"releases,omitempty" doc:"that stand on it; left out of lists"`
 }
 
 // Attribute is a column that names the series.
@@ -73,7 +77,20 @@ type Loaded struct {
 	Rows     int      `json:"rows"`
 	Changes  Changes  `json:"changes"`
 	Form     string   `json:"form" doc:"how the file was read"`
+	AsBefore []string `json:"as_before,omitempty" doc:"what was taken from how the dataset was loaded before"`
 	Cautions []string `json:"cautions,omitempty"`
+}
+
+// Difference is what tells two revisions of a dataset apart.
+type Difference struct {
+	Dataset string   `json:"dataset"`
+	From    int      `json:"from"`
+	To      int      `json:"to"`
+	Changes          // from the one to the other
+	Gone    int      `json:"gone_values" doc:"known values that are not there any more"`
+	Lost    int      `json:"gone_series" doc:"series that are not there any more"`
+	Added   []string `json:"added,omitempty" doc:"the first hundred new series"`
+	Removed []string `json:"removed,omitempty" doc:"the first hundred series that are gone"`
 }
 
 // Arrived answers a load of actuals.
@@ -105,39 +122,6 @@ type AttachedDriver struct {
 	UnusedAll int      `json:"unused_count"`
 }
 
-// LoadColumns says how a file is written, which column is what, and how rows become
-// a panel. What is left out is found from the file where it can be.
-type LoadColumns struct {
-	Time       string   `query:"time" json:"time,omitempty" doc:"column of the period"`
-	Measure    string   `query:"measure" json:"measure,omitempty" doc:"column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values"`
-	By         []string `query:"by" json:"by,omitempty" doc:"columns that name the series"`
-	Drivers    []string `query:"driver" json:"drivers,omitempty" doc:"explanatory columns"`
-	KnownAhead []string `query:"known_ahead" json:"known_ahead,omitempty" doc:"drivers whose future is known"`
-	Wide       bool     `query:"wide" json:"wide,omitempty" doc:"the table has a column a period"`
-	Cadence    string   `query:"cadence" json:"cadence,omitempty" doc:"found from the times where left out"`
-	DateOrder  string   `query:"date_order" json:"date_order,omitempty" doc:"day-first or month-first, where dates fit both"`
-	Label      string   `query:"label" json:"label,omitempty" doc:"start or end: what a time names of its period"`
-	Zone       string   `query:"zone" json:"zone,omitempty" doc:"where instants with an offset go: UTC or an area's name"`
-	Aggregate  string   `query:"aggregate" json:"aggregate,omitempty" doc:"to the given cadence: sum, mean, last, max or min"`
-	Duplicates string   `query:"duplicates" json:"duplicates,omitempty" doc:"rows with the same series and period: refuse, sum, mean, last, max or min"`
-	KeepPart   bool     `query:"keep_part" json:"keep_part,omitempty" doc:"keep a last aggregated period that is only partly over"`
-	Gaps       string   `query:"gaps" json:"gaps,omitempty" doc:"what a period without a row means: unknown, zero, carry, interpolate or closed"`
-	Closed     []string `query:"closed,explode" json:"closed,omitempty" doc:"periods known not to happen: sunday, november to march, event NAME, driver NAME=0"`
-	Floor      string   `query:"floor" json:"floor,omitempty" doc:"a number below which values can't lie; forecasts keep to it"`
-	Where      []string `query:"where,explode" json:"where,omitempty" doc:"column=value: keep rows with it; several narrow further"`
-	From       string   `query:"from" json:"from,omitempty" doc:"leave out earlier periods"`
-	To         string   `query:"to" json:"to,omitempty" doc:"leave out later periods"`
-	Format     string   `query:"format" json:"format,omitempty" doc:"csv, jsonl, xlsx or parquet; gzip and zstd are undone"`
-	Encoding   string   `query:"encoding" json:"encoding,omitempty" doc:"utf-8, utf-16 or latin-1"`
-	Delimiter  string   `query:"delimiter" json:"delimiter,omitempty" doc:"comma, semicolon, tab or pipe"`
-	Decimal    string   `query:"decimal" json:"decimal,omitempty" doc:"point or comma"`
-	Sheet      string   `query:"sheet" json:"sheet,omitempty" doc:"of a workbook; the first where left out"`
-	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook, counted from 1" minimum:"0"`
-	Codes      string   `query:"codes" json:"codes,omitempty" doc:"name of the period codes that the time column holds"`
-	Connection string   `query:"connection" json:"connection,omitempty" doc:"name of the connection to ask; the body is then the text of a query"`
-	File       string   `query:"file" json:"file,omitempty" doc:"the file's name, for messages"`
-}
-
 // Inspected says how a file would be read, without loading it.
 type Inspected struct {
 	Form     string            `json:"form" doc:"how the file is written, in words"`
@@ -146,10 +130,20 @@ type Inspected struct {
 	Rows     int               `json:"rows" doc:"rows read; 0 where the columns' parts are not settled yet"`
 	Dataset  *Dataset          `json:"dataset,omitempty" doc:"what a load would give"`
 	First    []InspectedRow    `json:"first,omitempty" doc:"the first values as understood"`
+	Changes  *Changes          `json:"changes,omitempty" doc:"what a load would do to the dataset that was named"`
+	AsBefore []string          `json:"as_before,omitempty" doc:"what would be taken from how that dataset was loaded before"`
 	Checks   []Check           `json:"checks,omitempty"`
 	Cautions []string          `json:"cautions,omitempty"`
+	Readings []Reading         `json:"readings,omitempty" doc:"ways to read it between which an option chooses"`
 	Problem  string            `json:"problem,omitempty" doc:"why a load would be refused"`
 	Faults   []ProblemField    `json:"faults,omitempty"`
+}
+
+// Reading is a way to read a file, by the option that chooses it.
+type Reading struct {
+	Option string `json:"option" enum:"date_order,label,cadence,decimal"`
+	Value  string `json:"value"`
+	Text   string `json:"text" doc:"what it comes to"`
 }
 
 // InspectedColumn is a column with what it seems to hold.

@@ -1,6 +1,8 @@
 package api
 
-import "time"
+import (
+	"time"
+)
 
 // PublishRequest asks for a release.
 type PublishRequest struct {
@@ -8,6 +10,43 @@ type PublishRequest struct {
 	Contender string    `json:"contender,omitempty" doc:"a contender's name, best (the default) or best-per-series"`
 	Horizon   int       `json:"horizon,omitempty" doc:"the bake-off's where left out" minimum:"0" maximum:"10000"`
 	Levels    []float64 `json:"levels,omitempty" doc:"80 and 95 where left out"`
+	Consent   []Consent `json:"consent,omitempty" enum:"longer-horizon,fewer-series" doc:"what is agreed to, of what the preview asks for"`
+}
+
+// Consent is a word that lets a release go live in spite of something.
+type Consent string
+
+// The words of consent.
+const (
+	LongerHorizon Consent = "longer-horizon" // than was assessed
+	FewerSeries   Consent = "fewer-series"   // than the live release has
+)
+
+// Preview says what publishing would give, without doing it.
+type Preview struct {
+	Dataset   string     `json:"dataset"`
+	Revision  int        `json:"revision" doc:"the newest, which it would be trained on"`
+	Contender string     `json:"contender"`
+	Horizon   int        `json:"horizon"`
+	Origin    string     `json:"origin" doc:"the last period it would be trained on"`
+	First     string     `json:"first"`
+	Last      string     `json:"last"`
+	Series    int        `json:"series" doc:"series with enough history for a forecast"`
+	Replaces  string     `json:"replaces,omitempty" doc:"the live release"`
+	Asks      []Question `json:"asks" doc:"what it would need consent for"`
+	Cautions  []string   `json:"cautions,omitempty"`
+}
+
+// Question is something that needs a word of consent.
+type Question struct {
+	Consent Consent `json:"consent" enum:"longer-horizon,fewer-series"`
+	Why     string  `json:"why"`
+}
+
+// Withdrawn answers a withdrawal.
+type Withdrawn struct {
+	Release
+	Back string `json:"back,omitempty" doc:"the release that is live again"`
 }
 
 // Release is a published interval forecast.
@@ -19,7 +58,8 @@ type Release struct {
 	Contender     string     `json:"contender"`
 	Horizon       int        `json:"horizon"`
 	Levels        []float64  `json:"levels"`
-	State         string     `json:"state" enum:"preparing,live,superseded,withdrawn,failed"`
+	State         string     `json:"state" enum:"preparing,held,live,superseded,withdrawn,failed"`
+	Held          string     `json:"held,omitempty" doc:"why it is ready but not live"`
 	Origin        string     `json:"origin" doc:"the last period it was trained on"`
 	First         string     `json:"first"`
 	Last          string     `json:"last"`

@@ -2,7 +2,9 @@
 // the types that cross them. It knows nothing of the service.
 package api
 
-import "net/http"
+import (
+	"net/http"
+)
 
 // Prefix is where the routes live.
 const Prefix = "/api/v1"
@@ -37,6 +39,8 @@ var (
 	ListDatasets  = Route{"list-datasets", http.MethodGet, "/datasets", "data", "List datasets", Reader, 0}
 	GetDataset    = Route{"get-dataset", http.MethodGet, "/datasets/{dataset}", "data", "Show a dataset with its revisions", Reader, 0}
 	RemoveDataset = Route{"remove-dataset", http.MethodDelete, "/datasets/{dataset}", "data", "Remove a dataset with its bake-offs and releases", Admin, 204}
+	UndoRevision  = Route{"undo-revision", http.MethodDelete, "/datasets/{dataset}/revisions/{revision}", "data", "Take back a dataset's newest revision, on which nothing stands", Analyst, 0}
+	DiffRevisions = Route{"diff-revisions", http.MethodGet, "/datasets/{dataset}/difference", "data", "Say what tells two revisions apart: which values were restated, old and new", Reader, 0}
 	CheckDataset  = Route{"check-dataset", http.MethodGet, "/datasets/{dataset}/check", "data", "Say what in a dataset deserves a look", Reader, 0}
 	LoadDataset   = Route{"load-dataset", http.MethodPost, "/datasets/{dataset}/loads", "data", "Load a file as a new revision (the body is the file)", Analyst, 201}
 	AttachDrivers = Route{"attach-drivers", http.MethodPost, "/datasets/{dataset}/attachments", "data", "Join drivers from another table by time and attributes (the body is the file)", Analyst, 201}
@@ -63,6 +67,7 @@ var (
 	RemoveCodes      = Route{"remove-codes", http.MethodDelete, "/codes/{name}", "sources", "Remove period codes", Analyst, 204}
 
 	ListFamilies = Route{"list-families", http.MethodGet, "/families", "models", "List the model families of the catalogue", Reader, 0}
+	ListMetrics  = Route{"list-metrics", http.MethodGet, "/metrics", "models", "List the metrics that standings know, with their meaning", Reader, 0}
 	GetFamily    = Route{"get-family", http.MethodGet, "/families/{family}", "models", "Show a family with its settings", Reader, 0}
 
 	ForecastTable = Route{"forecast-table", http.MethodPost, "/forecast", "models", "Forecast a table's series at once, keeping nothing (the body is the table)", Analyst, 0}
@@ -77,6 +82,7 @@ var (
 	GetCurves     = Route{"get-curves", http.MethodGet, "/bakeoffs/{bakeoff}/curves", "bake-offs", "Read one series' actuals and forecasts", Reader, 0}
 	ExportBakeoff = Route{"export-bakeoff", http.MethodGet, "/bakeoffs/{bakeoff}/export", "bake-offs", "Stream every forecast point as CSV, JSON Lines, XLSX or Parquet", Reader, 0}
 
+	RemoveBakeoff   = Route{"remove-bakeoff", http.MethodDelete, "/bakeoffs/{bakeoff}", "bake-offs", "Remove a bake-off with all that it forecast", Publisher, 204}
 	PauseBakeoff    = Route{"pause-bakeoff", http.MethodPost, "/bakeoffs/{bakeoff}/pause", "bake-offs", "Pause a bake-off; resume goes on", Analyst, 0}
 	AddContenders   = Route{"add-contenders", http.MethodPost, "/bakeoffs/{bakeoff}/contenders", "bake-offs", "Enter further contenders: only what is new runs", Analyst, 202}
 	GetTuning       = Route{"get-tuning", http.MethodGet, "/bakeoffs/{bakeoff}/tuning", "bake-offs", "Read every combination of settings that was tried", Reader, 0}
@@ -97,10 +103,14 @@ var (
 	GetRelease      = Route{"get-release", http.MethodGet, "/releases/{release}", "releases", "Show a release with its live score", Reader, 0}
 	GetReleaseCurve = Route{"get-release-curve", http.MethodGet, "/releases/{release}/curve", "releases", "Read one series' history, forecast and intervals", Reader, 0}
 	ExportRelease   = Route{"export-release", http.MethodGet, "/releases/{release}/export", "releases", "Stream the release as CSV", Reader, 0}
-	WithdrawRelease = Route{"withdraw-release", http.MethodPost, "/releases/{release}/withdraw", "releases", "Withdraw a release", Publisher, 0}
+	WithdrawRelease = Route{"withdraw-release", http.MethodPost, "/releases/{release}/withdraw", "releases", "Withdraw a release; the one that it replaced is live again", Publisher, 0}
+	PreviewRelease  = Route{"preview-release", http.MethodPost, "/releases/preview", "releases", "Say what publishing would give and what it would need consent for", Reader, 0}
+	ReviveRelease   = Route{"revive-release", http.MethodPost, "/releases/{release}/live", "releases", "Put a held or an earlier release live", Publisher, 0}
+	RemoveRelease   = Route{"remove-release", http.MethodDelete, "/releases/{release}", "releases", "Remove a release that is not live, with its flags and scenarios", Publisher, 204}
 
 	ListScenarios    = Route{"list-scenarios", http.MethodGet, "/scenarios", "scenarios", "List scenarios, newest first", Reader, 0}
 	RunScenario      = Route{"run-scenario", http.MethodPost, "/scenarios", "scenarios", "Forecast under other drivers and events, case by case, beside the base", Analyst, 202}
+	RemoveScenario   = Route{"remove-scenario", http.MethodDelete, "/scenarios/{scenario}", "scenarios", "Remove a scenario", Analyst, 204}
 	GetScenario      = Route{"get-scenario", http.MethodGet, "/scenarios/{scenario}", "scenarios", "Show a scenario with its totals", Reader, 0}
 	GetScenarioCurve = Route{"get-scenario-curve", http.MethodGet, "/scenarios/{scenario}/curve", "scenarios", "Read one series, or the sum of all, under every case", Reader, 0}
 	ExportScenario   = Route{"export-scenario", http.MethodGet, "/scenarios/{scenario}/export", "scenarios", "Stream every series, case and step", Reader, 0}
@@ -119,14 +129,14 @@ var (
 
 // Routes lists them all.
 var Routes = []Route{
-	ListDatasets, GetDataset, RemoveDataset, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent, GetClosed, SetClosed,
+	ListDatasets, GetDataset, RemoveDataset, UndoRevision, DiffRevisions, CheckDataset, AttachDrivers, InspectFile, LoadDataset, LoadActuals, ListSeries, GetSeries, GetSpread, GetProfile, GetParts, ExportDataset, LoadEvents, ListEvents, RemoveEvent, GetClosed, SetClosed,
 	ListConnections, AddConnection, TryConnection, RemoveConnection, ListCodes, LoadCodes, RemoveCodes,
-	ListFamilies, GetFamily, ForecastTable,
+	ListFamilies, ListMetrics, GetFamily, ForecastTable,
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
-	PauseBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
+	PauseBakeoff, RemoveBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,
-	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease,
-	ListScenarios, RunScenario, GetScenario, GetScenarioCurve, ExportScenario, GetDriversAhead, ListFeatures,
+	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease, PreviewRelease, ReviveRelease, RemoveRelease,
+	ListScenarios, RunScenario, RemoveScenario, GetScenario, GetScenarioCurve, ExportScenario, GetDriversAhead, ListFeatures,
 	ListFlags, GetFlag, SettleFlag,
 	ListTokens, CreateToken, RevokeToken, ListAudit,
 }

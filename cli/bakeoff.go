@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/schollz/progressbar/v3"
@@ -19,8 +21,9 @@ import (
 )
 
 func (a *app) bakeoff() *cobra.Command {
-	return group("bakeoff", "Run and read bake-offs", a.bakeoffRun(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffReport(),
-		a.bakeoffDuel(), a.bakeoffTuning(), a.bakeoffAdd(), a.bakeoffPause(), a.bakeoffCancel(), a.bakeoffResume())
+	return group("bakeoff", "Run and read bake-offs", a.bakeoffPlan(), a.bakeoffRun(), a.metrics(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffReport(),
+		a.bakeoffDuel(), a.bakeoffTuning(), a.bakeoffAdd(), a.bakeoffPause(), a.bakeoffCancel(), a.bakeoffResume(),
+		a.remover("bake-off", "Remove a bake-off with all that it forecast", (*client.Client).RemoveBakeoff))
 }
 
 // planFlags are the flags that make a plan without a file.
@@ -259,10 +262,10 @@ func (a *app) drawSplit(s api.Split) error {
 }
 
 func bakeoffSheet(a *app, list []api.Bakeoff) *sheet {
-	s := &sheet{head: []string{"id", "name", "dataset", ">horizon", ">windows", ">contenders", "state", ">done", "leader", ">skill"}}
+	s := &sheet{head: []string{"id", "name", "dataset", ">horizon", ">windows", ">contenders", "state", ">done", ">tasks", "leader", ">skill"}}
 	for _, b := range list {
 		s.add(b.ID, b.Name, fmt.Sprintf("%s r%d", b.Plan.Dataset, b.Plan.Revision), whole(b.Plan.Horizon), whole(b.Plan.Windows), whole(len(b.Plan.Contenders)),
-			b.Job.State, fmt.Sprintf("%d/%d", b.Job.Done, b.Job.Total), b.Leader, a.share(b.Skill))
+			b.Job.State, whole(b.Job.Done), whole(b.Job.Total), b.Leader, a.share(b.Skill))
 	}
 	return s
 }
@@ -303,7 +306,7 @@ func (a *app) bakeoffShow() *cobra.Command {
 		})}
 }
 
-// exportTo streams to a file, or to the standard output. A broken export leaves no
+// exportTo streams to a file and says so, or to the standard output. A broken export leaves no
 // half file.
 func (a *app) exportTo(file string, write func(io.Writer) error) error {
 	if file == "" {
@@ -317,16 +320,47 @@ func (a *app) exportTo(file string, write func(io.Writer) error) error {
 		os.Remove(file)
 		return err
 	}
-	return nil
+	info, err := os.Stat(file)
+	if err == nil {
+		fmt.Fprintf(a.err, "Wrote %s (%s).\n", file, byteText(info.Size()))
+	}
+	return err
+}
+
+// byteText writes a size for reading.
+func byteText(n int64) string {
+	switch {
+	case n >= 1e6:
+		return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+	case n >= 1e3:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%d bytes", n)
+}
+
+// formatFlag adds the flag of an export's format; left out, the file's name says it.
+func formatFlag(cmd *cobra.Command, format *string) {
+	cmd.Flags().StringVar(format, "format", "", "csv, json, jsonl, xlsx or parquet; as the file's name has it, or csv, if left out")
+	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exportFormats, cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
+}
+
+var exportFormats = []string{"csv", "json", "jsonl", "xlsx", "parquet"}
+
+// formatOf is the format that is asked for, or that a file's name ends in.
+func formatOf(format, file string) string {
+	if end := strings.TrimPrefix(strings.ToLower(filepath.Ext(file)), "."); format == "" && slices.Contains(exportFormats, end) {
+		return end
+	}
+	return format
 }
 
 func (a *app) bakeoffExport() *cobra.Command {
 	var file, format string
 	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w, format) })
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w, formatOf(format, file)) })
 	})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; standard output if left out")
-	cmd.Flags().StringVar(&format, "format", "csv", "csv, json, jsonl, xlsx or parquet")
+	formatFlag(cmd, &format)
 	return cmd
 }
 
@@ -341,7 +375,7 @@ func (a *app) bakeoffReport() *cobra.Command {
 
 func (a *app) bakeoffAdd() *cobra.Command {
 	var texts []string
-	var wait bool
+	var wait, resume bool
 	cmd := &cobra.Command{Use: "add ID --contender FAMILY[:SETTING=VALUE,...]", Short: "Enter further contenders into a finished bake-off: only they run", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 		var list []api.Contender
 		for _, text := range texts {
@@ -354,7 +388,7 @@ func (a *app) bakeoffAdd() *cobra.Command {
 		if len(list) == 0 {
 			return misused("name at least one --contender")
 		}
-		b, err := c.AddContenders(ctx, args[0], list)
+		b, err := c.AddContenders(ctx, args[0], api.Added{Contenders: list, Resume: resume})
 		if err != nil {
 			return err
 		}
@@ -368,6 +402,7 @@ func (a *app) bakeoffAdd() *cobra.Command {
 	})}
 	cmd.Flags().StringArrayVar(&texts, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
 	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the standings")
+	cmd.Flags().BoolVar(&resume, "resume", false, "run what was cancelled or failed too")
 	return cmd
 }
 
@@ -409,9 +444,9 @@ func (a *app) bakeoffResume() *cobra.Command {
 
 func (a *app) job() *cobra.Command {
 	jobSheet := func(list []api.Job) *sheet {
-		s := &sheet{head: []string{"id", "kind", "about", "state", ">done", ">a second", ">seconds left", "error"}}
+		s := &sheet{head: []string{"id", "kind", "about", "state", ">done", ">tasks", ">a second", ">seconds left", "error"}}
 		for _, j := range list {
-			s.add(j.ID, j.Kind, j.About, j.State, fmt.Sprintf("%d/%d", j.Done, j.Total), short(j.Rate), short(j.Left), j.Error)
+			s.add(j.ID, j.Kind, j.About, j.State, whole(j.Done), whole(j.Total), short(j.Rate), short(j.Left), j.Error)
 		}
 		return s
 	}

@@ -70,7 +70,7 @@ func TestTheReadmesPath(t *testing.T) {
 	var loaded api.Loaded
 	require.NoError(t, json.Unmarshal([]byte(out), &loaded))
 	assert.Equal(t, []any{"day", 140, "2026-05-31"}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Last})
-	for file, cadence := range map[string]string{"weekly": "week-mon", "monthly": "month"} {
+	for file, cadence := range map[string]string{"weekly": "week", "monthly": "month"} {
 		column := strings.TrimSuffix(file, "ly")
 		out := sh.must("dataset", "load", filepath.Join(dir, file+".csv"), "--name", file, "--time", column, "--measure", "orders", "--by", "town,channel,line", "-o", "csv")
 		assert.Contains(t, out, cadence)
@@ -96,7 +96,10 @@ func TestTheReadmesPath(t *testing.T) {
 	first := strings.Split(strings.Split(flags, "\n")[1], ",")[0]
 	assert.Contains(t, sh.must("flag", "settle", first, "--as", "data-error", "--note", "a nought too many"), "settled")
 	assert.Contains(t, sh.must("release", "withdraw", "rel-1"), "withdrawn")
-	sh.must("dataset", "remove", "daily")
+	_, messages, code := sh.run("dataset", "remove", "daily")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, messages, "Remove dataset daily with its 2 revisions, 2 bake-offs and 1 release? Say so with --yes")
+	sh.must("dataset", "remove", "daily", "--yes")
 	assert.NotContains(t, sh.must("dataset", "list"), "daily")
 }
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
@@ -57,7 +58,11 @@ var shownMetrics = []string{"mae", "rmse", "bias", "wape", "mase", "crps"}
 // and JSON have all in one.
 func (a *app) metricTables(st api.Standings) [][]api.Metric {
 	if a.output != "table" {
-		return [][]api.Metric{st.Metrics}
+		all := st.Metrics
+		if st.Weights != "" {
+			all = append(slices.Clone(all), weightedMetrics(all)...)
+		}
+		return [][]api.Metric{all}
 	}
 	var points, intervals, ranking []api.Metric
 	for _, m := range st.Metrics {
@@ -73,7 +78,31 @@ func (a *app) metricTables(st api.Standings) [][]api.Metric {
 	if st.Per != "" {
 		return [][]api.Metric{ranking}
 	}
-	return [][]api.Metric{append(ranking, points...), intervals, nil}
+	tables := [][]api.Metric{append(ranking, points...), intervals}
+	if st.Weights != "" {
+		tables = append(tables, weightedMetrics(append(ranking, points...)))
+	}
+	return append(tables, nil)
+}
+
+// weightedName begins the name of a column of weighted values.
+const weightedName = "weighted "
+
+// weightedMetrics are the weighted columns beside those of metrics.
+func weightedMetrics(list []api.Metric) (out []api.Metric) {
+	for _, m := range list {
+		m.Name = weightedName + m.Name
+		out = append(out, m)
+	}
+	return out
+}
+
+// valueOf is a row's figure under a column.
+func valueOf(r api.StandingRow, column string) *float64 {
+	if name, weighted := strings.CutPrefix(column, weightedName); weighted {
+		return r.Weighted[name]
+	}
+	return r.Values[column]
 }
 
 // overHead are the columns of the table on what the lead is worth.
@@ -130,9 +159,9 @@ func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.Stand
 	cells = append(cells, rankText(r.Rank), r.Contender, a.share(r.Skill))
 	for _, m := range metrics {
 		if m.Share {
-			cells = append(cells, a.share(r.Values[m.Name]))
+			cells = append(cells, a.share(valueOf(r, m.Name)))
 		} else {
-			cells = append(cells, a.figure(r.Values[m.Name]))
+			cells = append(cells, a.figure(valueOf(r, m.Name)))
 		}
 	}
 	return append(cells, whole(r.Points), whole(r.Filled))
@@ -152,14 +181,27 @@ func (a *app) bakeoffDuel() *cobra.Command {
 			}
 			fmt.Fprintln(a.out)
 		}
-		s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">p"}}
+		s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">difference", ">p"}}
+		slices.SortStableFunc(d.Series, func(x, y api.DuelPoint) int { return cmp.Compare(aheadBy(x), aheadBy(y)) })
 		for _, x := range d.Series {
-			s.add(x.Series, a.figure(x.A), a.figure(x.B), a.figure(x.P))
+			difference := ""
+			if v := aheadBy(x); v == v {
+				difference = a.figure(&v)
+			}
+			s.add(x.Series, a.figure(x.A), a.figure(x.B), difference, a.figure(x.P))
 		}
 		return a.print(d, s)
 	})}
 	cmd.Flags().StringVar(&metric, "metric", "", "the metric to compare by; the plan's if left out")
 	return cmd
+}
+
+// aheadBy is the first contender's value less the second's: below zero it is ahead.
+func aheadBy(x api.DuelPoint) float64 {
+	if x.A == nil || x.B == nil {
+		return math.NaN()
+	}
+	return *x.A - *x.B
 }
 
 func (a *app) bakeoffTuning() *cobra.Command {

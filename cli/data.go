@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/guptarohit/asciigraph"
@@ -18,39 +19,41 @@ import (
 )
 
 func (a *app) dataset() *cobra.Command {
-	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(), a.datasetClosed(), a.datasetExport(), a.datasetRemove())
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(),
+		a.datasetClosed(), a.datasetDiff(), a.datasetUndo(), a.datasetExport(), a.datasetRemove())
 }
 
-// columnFlags adds the flags that say how a file is written and which column is what.
-func columnFlags(cmd *cobra.Command, cols *api.LoadColumns) {
+// columnFlags adds the flags that say how a file is written and which column is what, but for
+// those that a command has no use for.
+func columnFlags(cmd *cobra.Command, cols *api.LoadColumns, without ...string) {
 	f := cmd.Flags()
-	f.StringVar(&cols.Time, "time", "", "column of the period")
-	f.StringVar(&cols.Measure, "measure", "", "column to forecast; several, apart by commas, become series of their own")
-	f.StringSliceVar(&cols.By, "by", nil, "columns that name the series")
-	f.StringSliceVar(&cols.Drivers, "driver", nil, "explanatory columns")
-	f.StringSliceVar(&cols.KnownAhead, "known-ahead", nil, "drivers whose future is known")
-	f.BoolVar(&cols.Wide, "wide", false, "the table has a column a period; --measure then names its values")
-	f.StringVar(&cols.Cadence, "cadence", "", "15min, 30min, hour, day, week (week-sun), month, quarter, year or number; found from the dates if left out")
-	f.StringVar(&cols.DateOrder, "date-order", "", "day-first or month-first, where dates fit both")
-	f.StringVar(&cols.Label, "label", "", "start or end: what a time names of its period")
-	f.StringVar(&cols.Zone, "zone", "", "where instants with an offset go: UTC or an area's name")
-	f.StringVar(&cols.Aggregate, "aggregate", "", "to --cadence: sum, mean, last, max or min")
-	f.StringVar(&cols.Duplicates, "duplicates", "", "rows with the same series and period: refuse (the default), sum, mean, last, max or min")
-	f.BoolVar(&cols.KeepPart, "keep-part", false, "keep a last aggregated period that is only partly over")
-	f.StringVar(&cols.Gaps, "gaps", "", "what a period without a row means: unknown (the default), zero, carry, interpolate or closed")
-	f.StringArrayVar(&cols.Closed, "closed", nil, "periods known not to happen, as sunday (see 'paperkettle dataset closed'); several are several lines")
-	f.StringVar(&cols.Floor, "floor", "", "a number below which values can't lie; forecasts keep to it")
-	f.StringArrayVar(&cols.Where, "where", nil, "keep rows with this value, as town=Saltmarsh; several narrow further")
-	f.StringVar(&cols.From, "from", "", "leave out earlier periods")
-	f.StringVar(&cols.To, "to", "", "leave out later periods")
-	f.StringVar(&cols.Format, "format", "", "csv, jsonl, xlsx or parquet; found out if left out")
-	f.StringVar(&cols.Encoding, "encoding", "", "utf-8, utf-16 or latin-1; found out if left out")
-	f.StringVar(&cols.Delimiter, "delimiter", "", "comma, semicolon, tab or pipe; found out if left out")
-	f.StringVar(&cols.Decimal, "decimal", "", "point or comma; found out if left out")
-	f.StringVar(&cols.Sheet, "sheet", "", "sheet of a workbook; the first if left out")
-	f.StringVar(&cols.Codes, "codes", "", "name of the period codes that the time column holds (see 'paperkettle codes')")
-	f.StringVar(&cols.Connection, "connection", "", "the database to ask; FILE then holds the text of a query")
-	f.IntVar(&cols.HeaderRow, "header-row", 0, "row of a workbook's header; the first with content if left out")
+	for o := range cols.Each() {
+		name := strings.TrimPrefix(o.Flag(), "--")
+		if name == "file" || slices.Contains(without, name) {
+			continue
+		}
+		usage := o.Doc
+		if len(o.Words) > 0 {
+			usage = strings.Join(o.Words, ", ") + ": " + o.Doc
+		}
+		switch v := o.Value.(type) {
+		case *string:
+			f.StringVar(v, name, "", usage)
+		case *bool:
+			f.BoolVar(v, name, false, usage)
+		case *int:
+			f.IntVar(v, name, 0, usage)
+		case *[]string:
+			if o.Lines {
+				f.StringArrayVar(v, name, nil, usage)
+			} else {
+				f.StringSliceVar(v, name, nil, usage)
+			}
+		}
+		if len(o.Words) > 0 {
+			_ = cmd.RegisterFlagCompletionFunc(name, cobra.FixedCompletions(o.Words, cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
+		}
+	}
 }
 
 // openFile opens a file to send, with a progress bar on a terminal. "-" is the
@@ -93,12 +96,16 @@ func (a *app) datasetLoad() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "load FILE --name N --time COL --measure COL [--by COL,COL]",
 		Short: "Load a table (CSV, JSON Lines, XLSX, Parquet); again under the same name, it appends",
+		Long: `Load a table as a dataset. What is left out is found from the file where it can be. A
+further load under the same name appends, and corrects: what it leaves out is as the
+dataset was loaded before, its filter included (--where all lifts that). Columns whose
+names hold a comma stand in double quotes: --by '"town, part",line'.`,
 		Example: `  paperkettle dataset load daily.csv --name daily --time date --measure orders \
       --by town,channel,line --driver price,promotion,temperature --known-ahead price,promotion --floor 0`,
 		Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-			if !dryRun && (name == "" || cols.Measure == "" || cols.Time == "" && !cols.Wide) {
-				return misused("a load needs --name, --measure and --time (or --wide): see what the file holds with --dry-run")
+			if !dryRun && name == "" {
+				return misused("a load needs --name: see what the file holds with --dry-run")
 			}
 			file, shown, err := a.openFile(args[0])
 			if err != nil {
@@ -107,7 +114,7 @@ func (a *app) datasetLoad() *cobra.Command {
 			defer file.Close()
 			cols.File = shown
 			if dryRun {
-				seen, err := c.Inspect(ctx, cols, file)
+				seen, err := c.Inspect(ctx, name, cols, file)
 				if err != nil {
 					return err
 				}
@@ -117,6 +124,7 @@ func (a *app) datasetLoad() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			a.likeBefore(loaded.AsBefore)
 			a.caution(loaded.Cautions)
 			return a.print(loaded, loadedSheet(loaded))
 		}),
@@ -171,6 +179,13 @@ one temperature for all. The report says what matched and which periods ahead ar
 	return cmd
 }
 
+// likeBefore says what a load took from the one before.
+func (a *app) likeBefore(parts []string) {
+	if len(parts) > 0 {
+		fmt.Fprintln(a.err, "As loaded before:", strings.Join(parts, "; "))
+	}
+}
+
 // caution prints sentences that say why a number deserves less trust.
 func (a *app) caution(sentences []string) {
 	for _, s := range sentences {
@@ -185,15 +200,18 @@ func (a *app) showInspected(in api.Inspected) error {
 		s.add(c.Name, c.Kind, c.Part, strings.Join(c.Samples, " | "))
 	}
 	if a.output != "table" {
-		return a.print(in, s)
+		if err := a.print(in, s); err != nil || in.Problem == "" {
+			return err
+		}
+		return refusedLoad(in)
 	}
 	fmt.Fprintf(a.out, "%s\n\n", in.Form)
 	if err := a.print(in, s); err != nil {
 		return err
 	}
+	a.likeBefore(in.AsBefore)
 	if in.Problem != "" {
-		fmt.Fprintf(a.out, "\nA load would be refused: %s\n", in.Problem)
-		return nil
+		return refusedLoad(in)
 	}
 	d := in.Dataset
 	fmt.Fprintf(a.out, "\n%d rows make %d series by %s, %s to %s. The first values as understood:\n\n", in.Rows, d.Series, d.Cadence, d.First, d.Last)
@@ -205,11 +223,29 @@ func (a *app) showInspected(in api.Inspected) error {
 		return err
 	}
 	fmt.Fprintln(a.out)
+	if ch := in.Changes; ch != nil {
+		fmt.Fprintf(a.out, "The dataset is there: a load would add %d series, %d periods and %d values, and restate %d values.\n", ch.NewSeries, ch.NewPeriods, ch.NewValues, ch.RestatedCount)
+		for _, r := range ch.Restated[:min(restatedShown, len(ch.Restated))] {
+			fmt.Fprintf(a.out, "  %s, %s: %s becomes %s\n", r.Series, r.Period, short(r.Old), short(r.New))
+		}
+	}
 	a.caution(in.Cautions)
 	for _, c := range in.Checks {
 		fmt.Fprintf(a.out, "%s: %d series, for one %s, %s.\n", c.Kind, c.Series, c.Example[0], c.Meaning)
 	}
 	return nil
+}
+
+// restatedShown is how many restated values a preview lists.
+const restatedShown = 5
+
+// refusedLoad is the error that a load would end in.
+func refusedLoad(in api.Inspected) error {
+	p := &api.Problem{Detail: "a load would be refused: " + in.Problem}
+	if len(in.Faults) > 1 {
+		p.Errors = in.Faults
+	}
+	return p
 }
 
 func loadedSheet(l api.Loaded) *sheet {
@@ -295,7 +331,7 @@ func (a *app) datasetCheck() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s := &sheet{head: []string{"grade", "check", ">series", "a series that ...", "for example"}}
+		s := &sheet{head: []string{"grade", "check", ">series", "meaning", "for example"}}
 		for _, x := range list {
 			s.add(x.Grade, x.Kind, whole(x.Series), x.Meaning, x.Example[0])
 		}
@@ -315,16 +351,6 @@ func (a *app) datasetExport() *cobra.Command {
 	cmd.Flags().StringArrayVar(&where, "where", nil, "only series with this attribute value, as town=Saltmarsh; several narrow further")
 	cmd.Flags().StringVar(&to, "to", "", "file to write; standard output if left out")
 	return cmd
-}
-
-func (a *app) datasetRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove N", Short: "Remove a dataset with its bake-offs and releases", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if err := c.RemoveDataset(ctx, args[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(a.err, "Removed dataset %s.\n", args[0])
-		return nil
-	})}
 }
 
 func (a *app) series() *cobra.Command {
@@ -406,6 +432,9 @@ func (a *app) plotSeries(v api.SeriesValues) {
 	fmt.Fprintln(a.out, asciigraph.Plot(points, asciigraph.Height(plotHeight), asciigraph.Precision(1)))
 	first, last := v.Periods[0], v.Periods[len(v.Periods)-1]
 	fmt.Fprintf(a.out, "%10s%*s\n", first, n-2, last)
+	if n < len(v.Values) {
+		fmt.Fprintf(a.out, "Each point is the mean of %.1f periods; --output csv gives every value.\n", float64(len(v.Values))/float64(n))
+	}
 }
 
 func (a *app) actuals() *cobra.Command {
@@ -429,6 +458,7 @@ func (a *app) actuals() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			a.likeBefore(got.AsBefore)
 			a.caution(got.Cautions)
 			s := loadedSheet(got.Loaded)
 			s.head = append(s.head, "release", ">points", ">outside", ">open flags")

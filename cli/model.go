@@ -61,6 +61,20 @@ func (a *app) model() *cobra.Command {
 	return group("model", "Look at the catalogue of model families, and at fitted contenders", list, show)
 }
 
+func (a *app) metrics() *cobra.Command {
+	return &cobra.Command{Use: "metrics", Short: "List the metrics that rank, with their meaning", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+		list, err := c.Metrics(ctx)
+		if err != nil {
+			return err
+		}
+		s := &sheet{head: []string{"metric", "meaning"}}
+		for _, m := range list {
+			s.add(m.Name, m.Meaning)
+		}
+		return a.print(list, s)
+	})}
+}
+
 func settingRange(x api.Setting) string {
 	switch {
 	case len(x.Choices) > 0:

@@ -33,8 +33,9 @@ func TestADryRunShowsWhatWouldBeRead(t *testing.T) {
 	for _, want := range []string{"csv, utf-8, fields apart by semicolon, decimal comma", "4 rows make 2 series by day, 2026-02-01 to 2026-02-16", "1.500", "very short: 2 series"} {
 		assert.Contains(t, out, want)
 	}
-	unsure := sh.must("dataset", "load", write(t, "unsure.csv", "day,y\n01/02/2026,1\n02/02/2026,2\n"), "--dry-run")
-	assert.Contains(t, unsure, "A load would be refused: line 2: \"01/02/2026\" and all other dates can be read day first (2026-02-01) or month first (2026-01-02): say which")
+	_, unsure, code := sh.run("dataset", "load", write(t, "unsure.csv", "day,y\n01/02/2026,1\n02/02/2026,2\n"), "--dry-run")
+	assert.Equal(t, 1, code, "as a load would end")
+	assert.Contains(t, unsure, "a load would be refused: line 2: \"01/02/2026\" and all other dates can be read day first (2026-02-01) or month first (2026-01-02): say which")
 	assert.Empty(t, strings.TrimSpace(strings.Join(strings.Split(sh.must("dataset", "list", "-o", "csv"), "\n")[1:], "")))
 }
 
@@ -46,7 +47,7 @@ func TestALoadAsItWasMeant(t *testing.T) {
 	out := sh.must("dataset", "load", file, "--name", "n", "--time", "t", "--measure", "y", "--by", "shop", "--where", "kind=x", "--from", "2026-01-02", "--to", "2026-01-18",
 		"--cadence", "week", "--aggregate", "sum", "--keep-part", "--gaps", "zero", "--floor", "0", "-o", "json")
 	require.NoError(t, json.Unmarshal([]byte(out), &loaded))
-	assert.Equal(t, []any{"week-mon", 1, 2, "zero", 0.0}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Periods, loaded.Dataset.Gaps, *loaded.Dataset.Floor})
+	assert.Equal(t, []any{"week", 1, 2, "zero", 0.0}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Periods, loaded.Dataset.Gaps, *loaded.Dataset.Floor})
 	values := sh.must("series", "show", "n", "a", "-o", "csv")
 	assert.Equal(t, "period,value\n2026-01-05,3\n2026-01-12,4\n", values)
 	_, messages, code := sh.run("dataset", "load", file, "--name", "m", "--time", "t", "--measure", "y", "--by", "shop", "--cadence", "day")

@@ -4,11 +4,13 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"math"
+	"os"
 	"strconv"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
 )
 
 // sheet is a result as rows. Columns whose name starts with ">" are right-aligned.
@@ -27,8 +29,8 @@ func (a *app) print(value any, s *sheet) error {
 	case "csv":
 		w := csv.NewWriter(a.out)
 		head := make([]string, len(s.head))
-		for i, h := range s.head {
-			head[i] = strings.TrimPrefix(h, ">")
+		for i, h := range s.head { // one name for a column in all that programs read
+			head[i] = strings.ReplaceAll(strings.TrimPrefix(h, ">"), " ", "_")
 		}
 		if err := w.Write(head); err != nil {
 			return err
@@ -57,10 +59,13 @@ func (a *app) printTable(s *sheet) error {
 	t.SetStyle(style)
 	row := table.Row{}
 	var columns []table.ColumnConfig
+	widths := s.widths(a.room())
 	for i, h := range s.head {
+		c := table.ColumnConfig{Number: i + 1, WidthMax: widths[i], WidthMaxEnforcer: text.WrapSoft}
 		if strings.HasPrefix(h, ">") {
-			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+			c.Align, c.AlignHeader = text.AlignRight, text.AlignRight
 		}
+		columns = append(columns, c)
 		row = append(row, strings.TrimPrefix(h, ">"))
 	}
 	t.AppendHeader(row)
@@ -74,6 +79,57 @@ func (a *app) printTable(s *sheet) error {
 	}
 	t.Render()
 	return nil
+}
+
+// room is how many characters fit a line of the output; 0 where there is no bound.
+func (a *app) room() int {
+	f, ok := a.out.(*os.File)
+	if a.wide || !ok || !isTerminal(a.out) {
+		return 0
+	}
+	width, _, err := term.GetSize(int(f.Fd()))
+	if err != nil {
+		return 0
+	}
+	return width
+}
+
+// Columns that are narrowed keep this much, and each takes two more for what parts it from the next.
+const (
+	narrowest = 12
+	apart     = 2
+)
+
+// widths narrows the widest columns until all fit a room; 0 leaves a column as it is.
+func (s *sheet) widths(room int) []int {
+	out := make([]int, len(s.head))
+	if room == 0 {
+		return out
+	}
+	natural := make([]int, len(s.head))
+	total := 0
+	for i, h := range s.head {
+		natural[i] = text.RuneWidthWithoutEscSequences(strings.TrimPrefix(h, ">"))
+		for _, r := range s.rows {
+			natural[i] = max(natural[i], text.RuneWidthWithoutEscSequences(r[i]))
+		}
+		total += natural[i] + apart
+	}
+	for total > room {
+		widest := 0
+		for i := range natural {
+			if natural[i] > natural[widest] {
+				widest = i
+			}
+		}
+		if natural[widest] <= narrowest {
+			break
+		}
+		natural[widest]--
+		out[widest] = natural[widest]
+		total--
+	}
+	return out
 }
 
 // figure writes a number for reading: about four digits, in full in CSV.

@@ -14,7 +14,8 @@ import (
 )
 
 func (a *app) release() *cobra.Command {
-	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseExport(), a.releaseWithdraw())
+	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseExport(), a.releaseLive(), a.releaseWithdraw(),
+		a.remover("release", "Remove a release that is not live, with its flags and scenarios", (*client.Client).RemoveRelease))
 }
 
 func (a *app) releaseSheet(list []api.Release) *sheet {
@@ -39,23 +40,58 @@ func levelList(levels []float64) string {
 
 func (a *app) releasePublish() *cobra.Command {
 	in := api.PublishRequest{}
+	var consent []string
+	wait, preview := true, false
 	cmd := &cobra.Command{Use: "publish BAKEOFF", Short: "Refit the chosen contender on all data and publish its interval forecast", Args: exactly(1),
-		Example: "  paperkettle release publish bake-1 --contender best-per-series",
+		Long: `Refit the chosen contender on all data and publish its interval forecast. What would
+surprise needs a word of consent: longer-horizon where it reaches further ahead than
+was assessed, fewer-series where it has fewer series than the live release.`,
+		Example: "  paperkettle release publish bake-1 --contender best-per-series\n  paperkettle release publish bake-1 --preview",
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-			in.Bakeoff = args[0]
+			in.Bakeoff, in.Consent = args[0], nil
+			for _, word := range consent {
+				in.Consent = append(in.Consent, api.Consent(word))
+			}
+			if preview {
+				return a.previewRelease(ctx, c, in)
+			}
 			rel, err := c.Publish(ctx, in, newKey())
 			if err != nil {
 				return err
 			}
-			if err := a.waitFor(ctx, c, rel.Job.ID); err != nil {
-				return err
+			if wait {
+				if err := a.waitFor(ctx, c, rel.Job.ID); err != nil {
+					return err
+				}
 			}
 			return a.showRelease(ctx, c, rel.ID)
 		})}
 	cmd.Flags().StringVar(&in.Contender, "contender", "best", "a contender's name, best or best-per-series")
 	cmd.Flags().IntVar(&in.Horizon, "horizon", 0, "periods to forecast; the bake-off's if left out")
 	cmd.Flags().Float64SliceVar(&in.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
+	cmd.Flags().StringSliceVar(&consent, "consent", nil, "what is agreed to: longer-horizon, fewer-series")
+	cmd.Flags().BoolVar(&preview, "preview", false, "only say what would be published, and what it would need consent for")
+	cmd.Flags().BoolVar(&wait, "wait", true, "wait until it is live")
 	return cmd
+}
+
+func (a *app) previewRelease(ctx context.Context, c *client.Client, in api.PublishRequest) error {
+	p, err := c.Preview(ctx, in)
+	if err != nil {
+		return err
+	}
+	s := &sheet{head: []string{"dataset", ">revision", "contender", ">horizon", "origin", "first", "last", ">series", "replaces"}}
+	s.add(p.Dataset, whole(p.Revision), p.Contender, whole(p.Horizon), p.Origin, p.First, p.Last, whole(p.Series), p.Replaces)
+	if err := a.print(p, s); err != nil || a.output != "table" {
+		return err
+	}
+	for _, q := range p.Asks {
+		fmt.Fprintf(a.out, "Needs --consent %s: %s.\n", q.Consent, q.Why)
+	}
+	for _, t := range p.Cautions {
+		fmt.Fprintln(a.out, "Caution:", t)
+	}
+	return nil
 }
 
 func (a *app) showRelease(ctx context.Context, c *client.Client, id string) error {
@@ -75,6 +111,9 @@ func (a *app) showRelease(ctx context.Context, c *client.Client, id string) erro
 	}
 	if rel.Job.Error != "" {
 		fmt.Fprintln(a.out, "Failed:", rel.Job.Error)
+	}
+	if rel.Held != "" {
+		fmt.Fprintf(a.out, "Not live: %s. Put it live with 'paperkettle release live %s' if that is meant.\n", rel.Held, rel.ID)
 	}
 	for _, t := range rel.Cautions {
 		fmt.Fprintln(a.out, "Caution:", t)
@@ -101,21 +140,39 @@ func (a *app) releaseShow() *cobra.Command {
 func (a *app) releaseExport() *cobra.Command {
 	var file, format string
 	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w, format) })
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w, formatOf(format, file)) })
 	})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
-	cmd.Flags().StringVar(&format, "format", "csv", "csv, json, jsonl, xlsx or parquet")
+	formatFlag(cmd, &format)
 	return cmd
 }
 
-func (a *app) releaseWithdraw() *cobra.Command {
-	return &cobra.Command{Use: "withdraw ID", Short: "Withdraw a release; it stays readable", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		rel, err := c.Withdraw(ctx, args[0])
+func (a *app) releaseLive() *cobra.Command {
+	return &cobra.Command{Use: "live ID", Short: "Put a held or an earlier release live", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		rel, err := c.PutLive(ctx, args[0])
 		if err != nil {
 			return err
 		}
 		return a.print(rel, a.releaseSheet([]api.Release{rel}))
 	})}
+}
+
+func (a *app) releaseWithdraw() *cobra.Command {
+	alone := false
+	cmd := &cobra.Command{Use: "withdraw ID", Short: "Withdraw a release; it stays readable, and the one that it replaced is live again", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		rel, err := c.Withdraw(ctx, args[0], alone)
+		if err != nil {
+			return err
+		}
+		if rel.Back != "" {
+			fmt.Fprintf(a.err, "%s is live again.\n", rel.Back)
+		} else {
+			fmt.Fprintf(a.err, "No release of %s takes its place.\n", rel.Dataset)
+		}
+		return a.print(rel, a.releaseSheet([]api.Release{rel.Release}))
+	})}
+	cmd.Flags().BoolVar(&alone, "alone", false, "the one that it replaced stays superseded, so that none is live")
+	return cmd
 }
 
 func (a *app) flag() *cobra.Command {

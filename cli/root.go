@@ -13,6 +13,7 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"paperkettle/api"
 	"paperkettle/client"
@@ -40,6 +41,7 @@ type app struct {
 	server string
 	token  string
 	output string
+	wide   bool
 	out    io.Writer
 	err    io.Writer
 }
@@ -108,7 +110,10 @@ The path of the work:
 
 In a hurry: 'paperkettle forecast FILE' forecasts a table at once, and keeps nothing.
 
-Start with 'paperkettle demo', which brings data of its own.`,
+Start with 'paperkettle demo', which brings data of its own. 'paperkettle completion bash'
+(or zsh, fish, powershell) lets the shell complete commands, names and settings.
+The environment: PAPERKETTLE_SERVER is the address of the service, PAPERKETTLE_TOKEN the
+secret that lets you in.`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		Version:       service.Version,
@@ -120,14 +125,33 @@ Start with 'paperkettle demo', which brings data of its own.`,
 			return misused("--output %s is not known: use table, json or csv", a.output)
 		},
 	}
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return misuse{err} })
+	root.SetFlagErrorFunc(flagMistake)
 	root.CompletionOptions.HiddenDefaultCmd = true
 	f := root.PersistentFlags()
 	f.StringVar(&a.server, "server", env("PAPERKETTLE_SERVER", "http://"+service.DefaultListen), "address of the service (PAPERKETTLE_SERVER)")
 	f.StringVarP(&a.output, "output", "o", "table", "table, json or csv")
+	f.BoolVar(&a.wide, "wide", false, "don't fit tables to the terminal")
 	a.token = os.Getenv("PAPERKETTLE_TOKEN")
 	root.AddCommand(a.serve(), a.demo(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens())
+	a.complete(root)
 	return root
+}
+
+// flagMistake names the flag that may be meant where one is not known.
+func flagMistake(cmd *cobra.Command, err error) error {
+	name, unknown := strings.CutPrefix(err.Error(), "unknown flag: --")
+	if !unknown {
+		return misuse{err}
+	}
+	words := &cobra.Command{SuggestionsMinimumDistance: 2}
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		words.AddCommand(&cobra.Command{Use: f.Name, Run: func(*cobra.Command, []string) {}})
+	})
+	near := words.SuggestionsFor(name)
+	if len(near) == 0 {
+		return misused("%w: see '%s --help'", err, cmd.CommandPath())
+	}
+	return misused("%w: did you mean --%s?", err, near[0])
 }
 
 func env(name, fallback string) string {
@@ -161,6 +185,9 @@ func between(low, high int) cobra.PositionalArgs {
 		case len(args) < low:
 			return misused("'%s' needs an argument: %s", cmd.CommandPath(), cmd.UseLine())
 		case len(args) > high && cmd.HasSubCommands():
+			if near := cmd.SuggestionsFor(args[0]); len(near) > 0 {
+				return misused("'%s' has no command %q: did you mean %q?", cmd.CommandPath(), args[0], near[0])
+			}
 			return misused("'%s' has no command %q: see '%s --help'", cmd.CommandPath(), args[0], cmd.CommandPath())
 		case len(args) > high:
 			return misused("'%s' does not take %q: %s", cmd.CommandPath(), args[high], cmd.UseLine())

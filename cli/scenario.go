@@ -17,7 +17,8 @@ import (
 )
 
 func (a *app) scenario() *cobra.Command {
-	return group("scenario", "Ask what a forecast would be under other drivers and events", a.scenarioRun(), a.scenarioList(), a.scenarioShow(), a.scenarioExport())
+	return group("scenario", "Ask what a forecast would be under other drivers and events", a.scenarioRun(), a.scenarioList(), a.scenarioShow(), a.scenarioExport(),
+		a.remover("scenario", "Remove a scenario", (*client.Client).RemoveScenario))
 }
 
 func (a *app) scenarioRun() *cobra.Command {
@@ -277,10 +278,10 @@ func changesOf(c api.ScenarioCase) string {
 func (a *app) scenarioExport() *cobra.Command {
 	var file, format string
 	cmd := &cobra.Command{Use: "export ID", Short: "Stream every series, case and step", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportScenario(ctx, args[0], w, format) })
+		return a.exportTo(file, func(w io.Writer) error { return c.ExportScenario(ctx, args[0], w, formatOf(format, file)) })
 	})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
-	cmd.Flags().StringVar(&format, "format", "csv", "csv, json, jsonl, xlsx or parquet")
+	formatFlag(cmd, &format)
 	return cmd
 }
 

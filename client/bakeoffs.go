@@ -14,6 +14,11 @@ func (c *Client) Families(ctx context.Context) ([]api.Family, error) {
 	return all[api.Family](ctx, c, api.ListFamilies, call{})
 }
 
+// Metrics lists those that standings know.
+func (c *Client) Metrics(ctx context.Context) ([]api.Metric, error) {
+	return all[api.Metric](ctx, c, api.ListMetrics, call{})
+}
+
 // Family shows one.
 func (c *Client) Family(ctx context.Context, name string) (api.Family, error) {
 	return do[api.Family](ctx, c, api.GetFamily, path(name))
@@ -55,8 +60,13 @@ func (c *Client) PauseBakeoff(ctx context.Context, id string) (api.Bakeoff, erro
 }
 
 // AddContenders enters further contenders into one that is over.
-func (c *Client) AddContenders(ctx context.Context, id string, list []api.Contender) (api.Bakeoff, error) {
-	return do[api.Bakeoff](ctx, c, api.AddContenders, call{path: []string{id}, body: api.Added{Contenders: list}})
+func (c *Client) AddContenders(ctx context.Context, id string, in api.Added) (api.Bakeoff, error) {
+	return do[api.Bakeoff](ctx, c, api.AddContenders, call{path: []string{id}, body: in})
+}
+
+// RemoveBakeoff removes one that nothing was published from.
+func (c *Client) RemoveBakeoff(ctx context.Context, id string) error {
+	return doEmpty(ctx, c, api.RemoveBakeoff, path(id))
 }
 
 // Tuning lists what the searches of a bake-off tried.

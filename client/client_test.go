@@ -47,7 +47,7 @@ func TestRequestsAreSpelledAsTheContractSays(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, c.RevokeToken(ctx, "ada"))
 	assert.Equal(t, []string{
-		"POST /api/v1/datasets/a%20b%2Fc/loads by=p%2Cq&header_row=3&measure=y&time=day&where=p%3D1&where=q%3D2&wide=true application/octet-stream  x",
+		"POST /api/v1/datasets/a%20b%2Fc/loads by=p&by=q&header_row=3&measure=y&time=day&where=p%3D1&where=q%3D2&wide=true application/octet-stream  x",
 		`POST /api/v1/bakeoffs  application/json key {"dataset":"d","horizon":2,"contenders":null}`,
 		"GET /api/v1/datasets/d/series/values series=x+%2F+y+%26+z   ",
 		"DELETE /api/v1/tokens/ada    ",

@@ -25,47 +25,31 @@ func (c *Client) RemoveDataset(ctx context.Context, name string) error {
 	return doEmpty(ctx, c, api.RemoveDataset, path(name))
 }
 
+// Undo takes the newest revision of a dataset back.
+func (c *Client) Undo(ctx context.Context, name string, revision int) (api.Dataset, error) {
+	return do[api.Dataset](ctx, c, api.UndoRevision, path(name, strconv.Itoa(revision)))
+}
+
+// Diff sets two revisions of a dataset side by side; 0 is the latest, and the one before it.
+func (c *Client) Diff(ctx context.Context, name string, from, to int) (api.Difference, error) {
+	q := url.Values{"from": {strconv.Itoa(from)}, "to": {strconv.Itoa(to)}}
+	return do[api.Difference](ctx, c, api.DiffRevisions, call{path: []string{name}, query: q})
+}
+
 // Check says what in a dataset deserves a look.
 func (c *Client) Check(ctx context.Context, name string) ([]api.Check, error) {
 	return all[api.Check](ctx, c, api.CheckDataset, path(name))
 }
 
-func loadQuery(cols api.LoadColumns) url.Values {
-	q := url.Values{}
-	for name, v := range map[string]string{"time": cols.Time, "measure": cols.Measure, "cadence": cols.Cadence, "gaps": cols.Gaps, "floor": cols.Floor, "file": cols.File,
-		"date_order": cols.DateOrder, "label": cols.Label, "zone": cols.Zone, "aggregate": cols.Aggregate, "duplicates": cols.Duplicates, "from": cols.From, "to": cols.To,
-		"format": cols.Format, "encoding": cols.Encoding, "delimiter": cols.Delimiter, "decimal": cols.Decimal, "sheet": cols.Sheet, "codes": cols.Codes, "connection": cols.Connection,
-		"by": strings.Join(cols.By, ","), "driver": strings.Join(cols.Drivers, ","), "known_ahead": strings.Join(cols.KnownAhead, ",")} {
-		if v != "" {
-			q.Set(name, v)
-		}
-	}
-	for name, on := range map[string]bool{"wide": cols.Wide, "keep_part": cols.KeepPart} {
-		if on {
-			q.Set(name, "true")
-		}
-	}
-	if cols.HeaderRow > 0 {
-		q.Set("header_row", strconv.Itoa(cols.HeaderRow))
-	}
-	for _, w := range cols.Where {
-		q.Add("where", w)
-	}
-	for _, line := range cols.Closed {
-		q.Add("closed", line)
-	}
-	return q
-}
-
 // Attach joins drivers from another table to a dataset.
 func (c *Client) Attach(ctx context.Context, dataset string, cols api.LoadColumns, file io.Reader) (api.Attached, error) {
-	return do[api.Attached](ctx, c, api.AttachDrivers, call{path: []string{dataset}, query: loadQuery(cols), file: file})
+	return do[api.Attached](ctx, c, api.AttachDrivers, call{path: []string{dataset}, query: cols.Query(), file: file})
 }
 
 // LoadEvents sends a file of events; before and after are days around each that may
 // move too.
 func (c *Client) LoadEvents(ctx context.Context, dataset string, cols api.LoadColumns, before, after int, file io.Reader) (api.EventsLoaded, error) {
-	q := loadQuery(cols)
+	q := cols.Query()
 	q.Set("before", strconv.Itoa(before))
 	q.Set("after", strconv.Itoa(after))
 	return do[api.EventsLoaded](ctx, c, api.LoadEvents, call{path: []string{dataset}, query: q, file: file})
@@ -118,7 +102,7 @@ func (c *Client) Codes(ctx context.Context) ([]api.PeriodCodes, error) {
 
 // LoadCodes sends a calendar that translates the codes in one of its columns.
 func (c *Client) LoadCodes(ctx context.Context, name, column string, cols api.LoadColumns, file io.Reader) (api.PeriodCodes, error) {
-	q := loadQuery(cols)
+	q := cols.Query()
 	q.Set("code", column)
 	return do[api.PeriodCodes](ctx, c, api.LoadCodes, call{path: []string{name}, query: q, file: file})
 }
@@ -128,14 +112,19 @@ func (c *Client) RemoveCodes(ctx context.Context, name string) error {
 	return doEmpty(ctx, c, api.RemoveCodes, path(name))
 }
 
-// Inspect says how a file would be read, without loading it.
-func (c *Client) Inspect(ctx context.Context, cols api.LoadColumns, file io.Reader) (api.Inspected, error) {
-	return do[api.Inspected](ctx, c, api.InspectFile, call{query: loadQuery(cols), file: file})
+// Inspect says how a file would be read, without loading it, and what it would change in a dataset;
+// an empty name is none.
+func (c *Client) Inspect(ctx context.Context, onto string, cols api.LoadColumns, file io.Reader) (api.Inspected, error) {
+	q := cols.Query()
+	if onto != "" {
+		q.Set("onto", onto)
+	}
+	return do[api.Inspected](ctx, c, api.InspectFile, call{query: q, file: file})
 }
 
 // Forecast forecasts a table's series at once; nothing is kept.
 func (c *Client) Forecast(ctx context.Context, cols api.LoadColumns, ask api.ForecastAsk, file io.Reader) (api.Forecast, error) {
-	q := loadQuery(cols)
+	q := cols.Query()
 	q.Set("horizon", strconv.Itoa(ask.Horizon))
 	if ask.History > 0 {
 		q.Set("history", strconv.Itoa(ask.History))
@@ -158,12 +147,12 @@ func (c *Client) Forecast(ctx context.Context, cols api.LoadColumns, ask api.For
 
 // Load sends a file as a dataset's next revision.
 func (c *Client) Load(ctx context.Context, name string, cols api.LoadColumns, file io.Reader) (api.Loaded, error) {
-	return do[api.Loaded](ctx, c, api.LoadDataset, call{path: []string{name}, query: loadQuery(cols), file: file})
+	return do[api.Loaded](ctx, c, api.LoadDataset, call{path: []string{name}, query: cols.Query(), file: file})
 }
 
 // LoadActuals appends actuals; columns left out are those of the dataset.
 func (c *Client) LoadActuals(ctx context.Context, name string, cols api.LoadColumns, file io.Reader) (api.Arrived, error) {
-	return do[api.Arrived](ctx, c, api.LoadActuals, call{path: []string{name}, query: loadQuery(cols), file: file})
+	return do[api.Arrived](ctx, c, api.LoadActuals, call{path: []string{name}, query: cols.Query(), file: file})
 }
 
 // Series lists the series of a dataset that match every attribute=value pair, in an

@@ -46,9 +46,33 @@ func (c *Client) ReleaseFit(ctx context.Context, id, series string) (api.Release
 	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
 }
 
-// Withdraw takes a release back.
-func (c *Client) Withdraw(ctx context.Context, id string) (api.Release, error) {
-	return do[api.Release](ctx, c, api.WithdrawRelease, path(id))
+// Preview says what publishing would give, without doing it.
+func (c *Client) Preview(ctx context.Context, in api.PublishRequest) (api.Preview, error) {
+	return do[api.Preview](ctx, c, api.PreviewRelease, call{body: in})
+}
+
+// Withdraw takes a release back; the one that it replaced is live again, unless it is to go alone.
+func (c *Client) Withdraw(ctx context.Context, id string, alone bool) (api.Withdrawn, error) {
+	q := url.Values{}
+	if alone {
+		q.Set("alone", "true")
+	}
+	return do[api.Withdrawn](ctx, c, api.WithdrawRelease, call{path: []string{id}, query: q})
+}
+
+// PutLive puts a held or an earlier release live.
+func (c *Client) PutLive(ctx context.Context, id string) (api.Release, error) {
+	return do[api.Release](ctx, c, api.ReviveRelease, path(id))
+}
+
+// RemoveRelease removes one that is not live.
+func (c *Client) RemoveRelease(ctx context.Context, id string) error {
+	return doEmpty(ctx, c, api.RemoveRelease, path(id))
+}
+
+// RemoveScenario removes one.
+func (c *Client) RemoveScenario(ctx context.Context, id string) error {
+	return doEmpty(ctx, c, api.RemoveScenario, path(id))
 }
 
 // Flags lists them, the farthest out first; empty arguments mean all releases and

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"strings"
 
 	"gorm.io/gorm"
 
@@ -22,12 +21,15 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 		return out, invalid("query.driver", "name the table's time column and its driver columns")
 	}
 	names := cols.Drivers
-	cols.Measure, cols.Drivers = strings.Join(names, ","), nil
+	cols.Measure, cols.Drivers = api.JoinNames(names), nil
 	known := cols.KnownAhead
 	cols.KnownAhead = nil
-	src, err := s.settledSource(ctx, &in.SentFile, cols)
+	src, err := s.source(ctx, &in.SentFile, cols)
 	if err != nil {
 		return out, err
+	}
+	if _, err := src.columns.Options(); err != nil {
+		return out, invalid("query", "%v", err)
 	}
 	got, err := src.load(ctx)
 	if err != nil {
@@ -55,7 +57,7 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 	if matchedNothing(reports) {
 		return out, invalid("query.by", "nothing in %s matches a series of dataset %q: the table has %s, for one", file, in.Dataset, reports[0].Unused[0])
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Panel: joined},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Recipe: rev.Recipe, Panel: joined},
 		func(tx *gorm.DB, made *store.Revision) error {
 			ofRevision(ctx, made.Number)
 			return note(ctx, tx, "attach", in.Dataset, file)

@@ -47,6 +47,7 @@ func (s *Server) registerBakeoffs() {
 	})
 	handle(s, api.ResumeBakeoff, s.resumeBakeoff)
 	handle(s, api.PauseBakeoff, s.pauseBakeoff)
+	handleEmpty(s, api.RemoveBakeoff, s.removeBakeoff)
 	handle(s, api.AddContenders, s.addContenders)
 	handle(s, api.GetStandings, s.getStandings)
 	handle(s, api.GetTuning, s.getTuning)
@@ -187,6 +188,10 @@ func (s *Server) addContenders(ctx context.Context, in *struct {
 		}
 		if !job.Over() {
 			return conflict("%s is %s: add contenders when it is over", idText("bake", b.ID), job.State)
+		}
+		if job.State != store.Done && !in.Body.Resume {
+			return conflict("%s was %s with %d of %d tasks done, and what is added runs with all that is open: say that it is to be resumed too (resume), or start another bake-off",
+				idText("bake", b.ID), ended(job.State), job.Done, job.Total)
 		}
 		job.State, job.Error, job.FinishedAt, job.Total = store.Queued, "", nil, len(next.Tasks())
 		return errors.Join(tx.Save(&job).Error, tx.Model(b).Updates(map[string]any{"plan": text, "versions": s.results.Versions(&next.Plan)}).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,

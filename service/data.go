@@ -15,7 +15,6 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/core/panel"
-	"paperkettle/ingest"
 	"paperkettle/results"
 	"paperkettle/store"
 )
@@ -33,6 +32,9 @@ type SentFile struct {
 
 // Resolve takes the body before anything reads it.
 func (f *SentFile) Resolve(ctx huma.Context) []error {
+	if err := f.Tidy(); err != nil {
+		return []error{&huma.ErrorDetail{Location: "query", Message: err.Error()}}
+	}
 	f.reader = ctx.BodyReader()
 	if r, ok := ctx.(interface{ fiber() fiber.Ctx }); ok {
 		f.reader = paced(r.fiber(), f.reader)
@@ -60,6 +62,8 @@ func (s *Server) registerData() {
 		return s.showDataset(ctx, in.Dataset, in.Revision)
 	})
 	handleEmpty(s, api.RemoveDataset, s.removeDataset)
+	handle(s, api.UndoRevision, s.undoRevision)
+	handle(s, api.DiffRevisions, s.diffRevisions)
 	handle(s, api.CheckDataset, s.checkDataset)
 	handle(s, api.LoadDataset, s.loadDataset)
 	handle(s, api.LoadActuals, s.loadActuals)
@@ -180,6 +184,13 @@ func (s *Server) showDataset(ctx context.Context, name string, number int) (api.
 	if err != nil {
 		return out, err
 	}
+	var bakeoffs, releases int64
+	err = errors.Join(s.store.Read(ctx).Model(&store.Bakeoff{}).Where("dataset_id = ?", ds.ID).Count(&bakeoffs).Error,
+		s.store.Read(ctx).Model(&store.Release{}).Where("dataset_id = ?", ds.ID).Count(&releases).Error)
+	if err != nil {
+		return out, err
+	}
+	out.Bakeoffs, out.Releases = int(bakeoffs), int(releases)
 	var revisions []store.Revision
 	if err := s.store.Read(ctx).Where("dataset_id = ?", ds.ID).Order("number DESC").Find(&revisions).Error; err != nil {
 		return out, err
@@ -238,62 +249,14 @@ func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, er
 	if !datasetName.MatchString(in.Dataset) {
 		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Dataset)
 	}
-	src, err := s.settledSource(ctx, &in.SentFile, in.LoadColumns)
-	if err != nil {
-		return api.Loaded{}, err
-	}
-	loaded, _, err := s.load(ctx, in.Dataset, src, false)
+	loaded, _, err := s.load(ctx, in.Dataset, &in.SentFile, false)
 	return loaded, err
 }
 
 // loadActuals appends rows to a dataset. The columns default to those it was
 // loaded with.
 func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, error) {
-	_, rev, err := s.dataset(ctx, in.Dataset)
-	if err != nil {
-		return api.Arrived{}, err
-	}
-	m, err := rev.ReadMeta()
-	if err != nil {
-		return api.Arrived{}, err
-	}
-	cols := in.LoadColumns
-	if cols.Measure == "" {
-		cols.Measure = m.Measure
-	}
-	if cols.Cadence == "" {
-		cols.Cadence = m.Cadence.String()
-	}
-	if cols.Gaps == "" {
-		cols.Gaps = string(m.Gaps)
-	}
-	if cols.By == nil {
-		for _, a := range m.Attributes {
-			cols.By = append(cols.By, a.Name)
-		}
-	}
-	if cols.Drivers == nil {
-		for _, d := range m.Drivers {
-			if d.Attached {
-				continue
-			}
-			cols.Drivers = append(cols.Drivers, d.Name)
-			if d.KnownAhead {
-				cols.KnownAhead = append(cols.KnownAhead, d.Name)
-			}
-		}
-	}
-	if cols.Time == "" && !cols.Wide {
-		cols.Time = m.Time
-		if cols.Codes == "" {
-			cols.Codes = m.Codes
-		}
-	}
-	src, err := s.settledSource(ctx, &in.SentFile, cols)
-	if err != nil {
-		return api.Arrived{}, err
-	}
-	loaded, watched, err := s.load(ctx, in.Dataset, src, true)
+	loaded, watched, err := s.load(ctx, in.Dataset, &in.SentFile, true)
 	out := api.Arrived{Loaded: loaded}
 	if err != nil || watched == nil {
 		return out, err
@@ -307,16 +270,75 @@ func (s *Server) loadActuals(ctx context.Context, in *fileInput) (api.Arrived, e
 	return out, err
 }
 
+// likeBefore completes a load from the dataset, where there is one; must says that there has to be.
+func (s *Server) likeBefore(ctx context.Context, dataset string, cols api.LoadColumns, must bool) (completed, *store.PanelMeta, error) {
+	_, rev, err := s.dataset(ctx, dataset)
+	if err != nil {
+		if isNotFound(err) && !must {
+			err = nil
+		}
+		return completed{columns: cols}, nil, err
+	}
+	m, err := rev.ReadMeta()
+	if err != nil {
+		return completed{}, nil, err
+	}
+	recipe, err := recipeOf(rev, m)
+	if err != nil {
+		return completed{}, nil, err
+	}
+	out := likeRecipe(cols, recipe)
+	if out.columns.Gaps == "" {
+		out.columns.Gaps = string(m.Gaps)
+	}
+	return out, &m, nil
+}
+
+// further is a source of rows for a dataset, as it was loaded before.
+func (s *Server) further(ctx context.Context, dataset string, in *SentFile, must bool) (*source, completed, error) {
+	done, m, err := s.likeBefore(ctx, dataset, in.LoadColumns, must)
+	if err != nil {
+		return nil, done, err
+	}
+	src, err := s.source(ctx, in, done.columns)
+	if err != nil {
+		return nil, done, err
+	}
+	src.closed = done.columns.Closed
+	src.columns.Lacking = done.lacking
+	if m != nil {
+		src.columns.Usual = m.Cadence.String()
+		if must && src.columns.Cadence == "" && src.columns.FirstDay == "" {
+			src.columns.Cadence = src.columns.Usual // a single period may arrive
+		}
+		if src.columns.Floor == nil {
+			src.columns.Floor = m.Floor
+		}
+	}
+	return src, done, nil
+}
+
 // load reads a file, merges it into what the dataset has, and writes the next
 // revision with what the live release makes of it, all or nothing.
-func (s *Server) load(ctx context.Context, dataset string, src *source, must bool) (api.Loaded, *results.Watched, error) {
-	gaps, err := s.likeBefore(ctx, dataset, &src.columns)
-	if err != nil && (must || !isNotFound(err)) {
+func (s *Server) load(ctx context.Context, dataset string, in *SentFile, must bool) (api.Loaded, *results.Watched, error) {
+	src, done, err := s.further(ctx, dataset, in, must)
+	if err != nil {
 		return api.Loaded{}, nil, err
+	}
+	recipe, err := recipeText(done.columns)
+	if err != nil {
+		return api.Loaded{}, nil, err
+	}
+	gaps, err := panel.ParseGaps(src.columns.Gaps)
+	if err != nil {
+		return api.Loaded{}, nil, invalid("query.gaps", "%v", err)
 	}
 	// Gaps are filled after the merge: in a file that corrects two distant periods the
 	// ones between are not there, and mean nothing.
 	src.columns.Gaps = ""
+	if _, err := src.columns.Options(); err != nil {
+		return api.Loaded{}, nil, invalid("query", "%v", err)
+	}
 	got, err := src.load(ctx)
 	if err != nil {
 		return api.Loaded{}, nil, err
@@ -324,7 +346,7 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 	s.meters.rows.Add(float64(got.Rows))
 	s.loading.Lock()
 	defer s.loading.Unlock()
-	l := store.Load{Dataset: dataset, Source: src.name, Rows: got.Rows, Gaps: gaps, Time: src.columns.Time, Codes: src.codes(), Panel: got.Panel, Changes: firstChanges(got.Panel)}
+	l := store.Load{Dataset: dataset, Source: src.name, Rows: got.Rows, Time: src.columns.Time, Codes: src.codes(), Recipe: recipe, Panel: got.Panel, Changes: firstChanges(got.Panel)}
 	ds, rev, err := s.dataset(ctx, dataset)
 	if err == nil {
 		err = s.merge(ctx, &l, rev)
@@ -340,8 +362,8 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 		}
 		l.Panel.Closed = src.closed
 		gaps = gapsOf(gaps, l.Panel)
-		l.Gaps = gaps
 	}
+	l.Gaps = gaps
 	panel.FillGaps(l.Panel, gaps)
 	var watched *results.Watched
 	if ds != nil {
@@ -362,32 +384,7 @@ func (s *Server) load(ctx context.Context, dataset string, src *source, must boo
 		return api.Loaded{}, nil, err
 	}
 	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: dataset}, written, true)
-	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), Cautions: got.Cautions}, watched, err
-}
-
-// likeBefore takes from the dataset, where there is one, what a further load leaves
-// out, and gives what a gap means.
-func (s *Server) likeBefore(ctx context.Context, dataset string, c *ingest.Columns) (panel.Gaps, error) {
-	gaps, err := panel.ParseGaps(c.Gaps)
-	if err != nil {
-		return gaps, err
-	}
-	_, rev, err := s.dataset(ctx, dataset)
-	if err != nil {
-		return gaps, err
-	}
-	m, err := rev.ReadMeta()
-	if err != nil {
-		return gaps, err
-	}
-	if c.Gaps == "" {
-		gaps = m.Gaps
-	}
-	if c.Floor == nil {
-		c.Floor = m.Floor
-	}
-	c.Usual = m.Cadence.String()
-	return gaps, nil
+	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), AsBefore: done.asBefore, Cautions: got.Cautions}, watched, err
 }
 
 // merge lays a load over the dataset's latest revision.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -51,6 +52,11 @@ func (s *Server) loadEvents(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
+	var none []string
+	if events, none = touching(p, events); len(events) == 0 {
+		return out, invalid("query.where", "nothing was loaded: %s", none[0])
+	}
+	out.Cautions = none
 	next, err := s.changeEvents(ctx, in.Dataset, "load events", src.name, func(p *panel.Panel) (*panel.Panel, error) {
 		next, replaced := p.WithEvents(events)
 		out.Replaced = replaced
@@ -62,14 +68,42 @@ func (s *Server) loadEvents(ctx context.Context, in *struct {
 	for i := range events {
 		e := eventOf(next, &events[i])
 		out.Events = append(out.Events, e)
-		if e.Series == 0 {
-			out.Cautions = append(out.Cautions, fmt.Sprintf("the event %q concerns no series yet: none has %v", e.Name, conditions(e.Where)))
-		}
 		if e.Ahead == 0 {
 			out.Cautions = append(out.Cautions, fmt.Sprintf("the event %q has no occasion after the dataset's end, so no forecast will know of it", e.Name))
 		}
 	}
 	return out, nil
+}
+
+// touching leaves out the events that concern no series, with a sentence on each.
+func touching(p *panel.Panel, events []calendar.Event) (kept []calendar.Event, none []string) {
+	for i := range events {
+		if eventOf(p, &events[i]).Series > 0 {
+			kept = append(kept, events[i])
+			continue
+		}
+		none = append(none, fmt.Sprintf("the event %q is left out, since it concerns no series: none has %s%s", events[i].Name, strings.Join(conditions(events[i].Where), " and "), hasInstead(p, events[i].Where)))
+	}
+	return kept, none
+}
+
+// mostKnown is how many values of an attribute a sentence names.
+const mostKnown = 8
+
+// hasInstead says which values the attributes have instead.
+func hasInstead(p *panel.Panel, where map[string]string) string {
+	var out string
+	for _, a := range p.Attributes {
+		v, asked := where[a.Name]
+		if !asked || slices.Contains(a.Values, v) {
+			continue
+		}
+		out += fmt.Sprintf("; %s has %s", a.Name, strings.Join(a.Values[:min(mostKnown, len(a.Values))], ", "))
+		if n := len(a.Values) - mostKnown; n > 0 {
+			out += fmt.Sprintf(" and %d more", n)
+		}
+	}
+	return out
 }
 
 func conditions(where map[string]string) []string {
@@ -126,7 +160,7 @@ func (s *Server) changeEvents(ctx context.Context, dataset, action, detail strin
 	if err != nil {
 		return nil, err
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time, Codes: meta.Codes, Panel: next},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time, Codes: meta.Codes, Recipe: rev.Recipe, Panel: next},
 		func(tx *gorm.DB, made *store.Revision) error {
 			ofRevision(ctx, made.Number)
 			return note(ctx, tx, action, dataset, detail)

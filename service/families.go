@@ -8,6 +8,7 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/core/model"
+	"paperkettle/core/score"
 )
 
 func (s *Server) registerFamilies() {
@@ -19,6 +20,14 @@ func (s *Server) registerFamilies() {
 		for i := range s.catalogue {
 			out.Items = append(out.Items, familyOf(&s.catalogue[i], s.catalogue.Across(s.catalogue[i].Name, nil)))
 		}
+		return out, nil
+	})
+	handle(s, api.ListMetrics, func(context.Context, *struct{}) (api.Page[api.Metric], error) {
+		var out api.Page[api.Metric]
+		for _, m := range score.Metrics(usualLevels) {
+			out.Items = append(out.Items, metricOf(m))
+		}
+		out.Total = len(out.Items)
 		return out, nil
 	})
 	handle(s, api.GetFamily, func(_ context.Context, in *struct {

@@ -3,10 +3,10 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"runtime"
 	"slices"
 	"strconv"
-	"strings"
 
 	"paperkettle/api"
 	"paperkettle/core/panel"
@@ -19,18 +19,26 @@ const firstValues = 12
 
 // inspect says how a file would be read: what was given, completed with what was
 // found. It keeps nothing.
-func (s *Server) inspect(ctx context.Context, in *SentFile) (api.Inspected, error) {
-	src, err := s.source(ctx, in, in.LoadColumns)
+func (s *Server) inspect(ctx context.Context, in *struct {
+	SentFile
+	Onto string `query:"onto" doc:"the dataset that it would be loaded to: what is left out is as that was loaded, and the answer says what would change"`
+}) (api.Inspected, error) {
+	src, done, err := s.further(ctx, in.Onto, &in.SentFile, false)
 	if err != nil {
 		return api.Inspected{}, err
 	}
+	in.LoadColumns = done.columns
 	cols, err := src.inspect(ctx)
+	var doubt *ingest.Refusal
+	if errors.As(err, &doubt) && len(doubt.Faults[0].Readings) > 0 {
+		return api.Inspected{Form: "in doubt", Columns: []api.InspectedColumn{}, Proposal: in.LoadColumns, Readings: readingsOf(doubt.Faults[0].Readings), Problem: doubt.Faults[0].Error()}, nil
+	}
 	if err != nil {
 		return api.Inspected{}, err
 	}
 	c := src.columns.Propose(cols)
 	src.columns = c
-	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c)}
+	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c), AsBefore: done.asBefore}
 	if _, err := c.Options(); err != nil {
 		out.Problem = err.Error()
 		return out, nil
@@ -38,7 +46,7 @@ func (s *Server) inspect(ctx context.Context, in *SentFile) (api.Inspected, erro
 	loaded, err := src.load(ctx)
 	var refusal *ingest.Refusal
 	if errors.As(err, &refusal) {
-		out.Problem = refusal.Faults[0].Error()
+		out.Problem, out.Readings = refusal.Faults[0].Error(), readingsOf(refusal.Faults[0].Readings)
 		for _, f := range refusal.Faults {
 			out.Faults = append(out.Faults, api.ProblemField{Message: f.Error(), Location: src.name})
 		}
@@ -47,7 +55,33 @@ func (s *Server) inspect(ctx context.Context, in *SentFile) (api.Inspected, erro
 	if err != nil {
 		return out, err
 	}
-	return s.describeInspected(out, loaded, c)
+	if out, err = s.describeInspected(out, loaded, c); err != nil {
+		return out, err
+	}
+	return s.compareInspected(ctx, out, in.Onto, loaded.Panel)
+}
+
+// compareInspected says what a load would do to a dataset that is there.
+func (s *Server) compareInspected(ctx context.Context, out api.Inspected, onto string, p *panel.Panel) (api.Inspected, error) {
+	_, rev, err := s.dataset(ctx, onto)
+	if isNotFound(err) {
+		return out, nil
+	}
+	if err != nil {
+		return out, err
+	}
+	old, err := s.store.Panel(ctx, rev.ID)
+	if err != nil {
+		return out, err
+	}
+	_, changes, err := panel.Merge(old, p)
+	if err != nil {
+		out.Problem = fmt.Sprintf("the file does not fit dataset %q: %v", onto, err)
+		return out, nil
+	}
+	would := changesOf(changes)
+	out.Changes = &would
+	return out, nil
 }
 
 func (s *Server) describeInspected(out api.Inspected, loaded *ingest.Loaded, c ingest.Columns) (api.Inspected, error) {
@@ -63,6 +97,7 @@ func (s *Server) describeInspected(out api.Inspected, loaded *ingest.Loaded, c i
 	}
 	ds := describeDataset("", rev, meta, true)
 	out.Dataset, out.Rows, out.Checks, out.Cautions = &ds, loaded.Rows, checksOf(p, panel.Look(p, runtime.GOMAXPROCS(0)).Findings), loaded.Cautions
+	out.Readings = readingsOf(loaded.Readings)
 	for i := range p.Series {
 		sr := &p.Series[i]
 		for j := 0; j < min(3, len(sr.Values)) && len(out.First) < firstValues; j++ {
@@ -72,15 +107,21 @@ func (s *Server) describeInspected(out api.Inspected, loaded *ingest.Loaded, c i
 	return out, nil
 }
 
+func readingsOf(list []panel.Reading) (out []api.Reading) {
+	for _, r := range list {
+		out = append(out, api.Reading(r))
+	}
+	return out
+}
+
 func inspectedColumns(cols []ingest.Column, c ingest.Columns) []api.InspectedColumn {
-	measures := strings.Split(c.Measure, ",")
 	out := make([]api.InspectedColumn, 0, len(cols))
 	for _, col := range cols[:min(len(cols), 500)] {
 		part := "left out"
 		switch {
 		case col.Name == c.Time:
 			part = "time"
-		case slices.Contains(measures, col.Name):
+		case slices.Contains(c.Measures, col.Name):
 			part = "measure"
 		case slices.Contains(c.By, col.Name):
 			part = "attribute"
@@ -94,7 +135,7 @@ func inspectedColumns(cols []ingest.Column, c ingest.Columns) []api.InspectedCol
 
 // proposal is what was asked, completed with what was found.
 func proposal(in api.LoadColumns, form ingest.Form, c ingest.Columns) api.LoadColumns {
-	in.Time, in.Measure, in.By, in.Wide = c.Time, c.Measure, c.By, c.Wide
+	in.Time, in.Measure, in.By, in.Wide = c.Time, api.JoinNames(c.Measures), c.By, c.Wide
 	in.Format, in.Encoding, in.Delimiter, in.Decimal, in.Sheet, in.HeaderRow = form.Format, form.Encoding, form.Delimiter, form.Decimal, form.Sheet, form.HeaderRow
 	if c.Floor != nil {
 		in.Floor = strconv.FormatFloat(*c.Floor, 'f', -1, 64)

@@ -26,7 +26,7 @@ func TestOpenAPIDocumentIsCurrent(t *testing.T) {
 	}
 	want, err := os.ReadFile("openapi.json")
 	require.NoError(t, err)
-	require.Equal(t, string(want), string(got), "run 'make contract'")
+	require.True(t, string(want) == string(got), "the document is not what the types say: run 'make contract'")
 }
 
 // Every route that the Go client can call is in the document, with its method.

@@ -26,6 +26,7 @@ type ScenarioPath struct {
 
 func (s *Server) registerScenarios() {
 	handle(s, api.ListScenarios, s.listScenarios)
+	handleEmpty(s, api.RemoveScenario, s.removeScenario)
 	handle(s, api.RunScenario, s.runScenario)
 	handle(s, api.GetScenario, func(ctx context.Context, in *ScenarioPath) (api.Scenario, error) {
 		sc, err := s.findScenario(ctx, in.Scenario)

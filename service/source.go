@@ -62,19 +62,6 @@ func (s *Server) source(ctx context.Context, in *SentFile, cols api.LoadColumns)
 	return src, nil
 }
 
-// settledSource is a source whose columns say enough for a load.
-func (s *Server) settledSource(ctx context.Context, in *SentFile, cols api.LoadColumns) (*source, error) {
-	src, err := s.source(ctx, in, cols)
-	if err != nil {
-		return nil, err
-	}
-	if _, err := src.columns.Options(); err != nil {
-		return nil, invalid("query", "%v", err)
-	}
-	src.closed = cols.Closed
-	return src, nil
-}
-
 // codes is the name of the period codes that are used; empty for none.
 func (src *source) codes() string {
 	if src.columns.Codes == nil {
@@ -102,8 +89,12 @@ func (src *source) inspect(ctx context.Context) (cols []ingest.Column, err error
 
 // columns reads the parts that a request gives its columns.
 func columns(in api.LoadColumns) (ingest.Columns, error) {
+	measures, err := api.SplitNames(in.Measure)
+	if err != nil {
+		return ingest.Columns{}, invalid("query.measure", "%v", err)
+	}
 	where, err := parseWhere(in.Where)
-	c := ingest.Columns{Time: in.Time, Measure: in.Measure, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide, Cadence: in.Cadence,
+	c := ingest.Columns{Time: in.Time, Measures: measures, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide, Cadence: in.Cadence, FirstDay: in.FirstDay,
 		DateOrder: in.DateOrder, Label: in.Label, Zone: in.Zone, Aggregate: in.Aggregate, Duplicates: in.Duplicates, KeepPart: in.KeepPart, Gaps: in.Gaps,
 		Where: where, From: in.From, To: in.To}
 	if err != nil || in.Floor == "" {

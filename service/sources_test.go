@@ -22,12 +22,12 @@ import (
 func TestEventsBelongToARevision(t *testing.T) {
 	c, s := start(t, t.TempDir())
 	shops(t, c)
-	got, err := c.LoadEvents(ctx, "shops", api.LoadColumns{File: "e.csv"}, 1, 0, strings.NewReader("event,date,days,shop\nfair,2026-02-10,2,north\nfair,03-05,1,north\nfeast,easter,1,\nmarket,2026-02-03,1,east\n"))
+	got, err := c.LoadEvents(ctx, "shops", api.LoadColumns{File: "e.csv"}, 1, 0, strings.NewReader("event,date,days,shop\nfair,2026-02-10,2,north\nfair,03-05,1,north\nfeast,easter,1,\nmarket,2026-02-03,1,west\nmarket,2026-02-04,1,east\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{2, 3}, []any{got.Dataset.Revision, got.Dataset.Events})
 	fair := got.Events[0]
 	assert.Equal(t, []any{"fair", map[string]string{"shop": "north"}, 1, 2, 1, api.Occasion{First: "2026-02-10", Last: "2026-02-11"}}, []any{fair.Name, fair.Where, fair.Before, fair.Series, fair.Past, fair.Occasions[0]})
-	assert.Equal(t, []string{`the event "market" concerns no series yet: none has [shop=east]`, `the event "market" has no occasion after the dataset's end, so no forecast will know of it`}, got.Cautions)
+	assert.Equal(t, []string{`the event "market" is left out, since it concerns no series: none has shop=east; shop has north, south, west`, `the event "market" has no occasion after the dataset's end, so no forecast will know of it`}, got.Cautions)
 
 	north, err := c.SeriesValues(ctx, "shops", "north / cup")
 	require.NoError(t, err)
@@ -65,7 +65,7 @@ func TestAttachingByPeriodCodes(t *testing.T) {
 	codes, err := c.LoadCodes(ctx, "house", "wk", api.LoadColumns{Time: "date", File: "cal.csv"}, strings.NewReader("date,wk\n2026-02-01,A\n2026-02-02,A\n2026-02-08,B\n2026-02-15,C\n2026-02-22,D\n2026-03-01,E\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{5, "2026-02-01", "2026-03-01"}, []any{codes.Codes, codes.First, codes.Last})
-	got, err := c.Attach(ctx, "shops", api.LoadColumns{Codes: "house", Time: "wk", By: []string{"item"}, Drivers: []string{"cost"}, KnownAhead: []string{"cost"}, Cadence: "week-sun"},
+	got, err := c.Attach(ctx, "shops", api.LoadColumns{Codes: "house", Time: "wk", By: []string{"item"}, Drivers: []string{"cost"}, KnownAhead: []string{"cost"}, FirstDay: "sunday"},
 		strings.NewReader("wk,item,cost\nA,cup,1\nB,cup,2\nE,cup,5\n"))
 	require.NoError(t, err)
 	d := got.Drivers[0]
@@ -91,7 +91,7 @@ func TestADatasetComesFromADatabase(t *testing.T) {
 
 	cols := api.LoadColumns{Connection: "warehouse", Time: "day", Measure: "n", By: []string{"shop"}}
 	query := "SELECT d::date AS day, s AS shop, extract(day from d) * length(s) AS n FROM generate_series(date '2026-01-01', '2026-01-20', '1 day') d, unnest(array['a', 'bb']) s"
-	seen, err := c.Inspect(ctx, api.LoadColumns{Connection: "warehouse"}, strings.NewReader(query))
+	seen, err := c.Inspect(ctx, "", api.LoadColumns{Connection: "warehouse"}, strings.NewReader(query))
 	require.NoError(t, err)
 	assert.Equal(t, []any{"query", "day", "n", []string{"shop"}, 40}, []any{seen.Form, seen.Proposal.Time, seen.Proposal.Measure, seen.Proposal.By, seen.Rows})
 	loaded, err := c.Load(ctx, "stock", cols, strings.NewReader(query))

@@ -10,6 +10,7 @@ import (
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/score"
 	"paperkettle/store"
 )
 
@@ -76,8 +77,11 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 		}
 		out.Sentence = sentence(out, e)
 		out.Cautions = append(stoodIn(out, e), e.Cautions()...)
+		return out, nil
 	}
-	return out, nil
+	whole, err := s.standings(ctx, b, metric, "", false)
+	out.Sentence = whole.Sentence
+	return out, err
 }
 
 func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.Engine, id uint) error {
@@ -93,13 +97,20 @@ func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.En
 	return nil
 }
 
+func metricOf(m score.Metric) api.Metric {
+	return api.Metric{Name: m.Name, Meaning: m.Meaning, Share: m.Share, Unit: m.Unit}
+}
+
 func standingsOf(st *bakeoff.Standings) api.Standings {
-	out := api.Standings{Metric: st.Metric, Baseline: st.Baseline, Per: st.Per, Slices: []api.StandingsSlice{}, Series: st.Series}
+	out := api.Standings{Metric: st.Metric, By: st.Metric, Baseline: st.Baseline, Per: st.Per, Slices: []api.StandingsSlice{}, Series: st.Series}
+	if st.Weighted {
+		out.By = "weighted " + st.Metric
+	}
 	if st.Series > 0 {
 		out.Hindsight, out.CriticalDistance = number(st.Hindsight), number(st.CriticalDistance)
 	}
 	for _, m := range st.Metrics {
-		out.Metrics = append(out.Metrics, api.Metric{Name: m.Name, Meaning: m.Meaning, Share: m.Share, Unit: m.Unit})
+		out.Metrics = append(out.Metrics, metricOf(m))
 	}
 	byMetric := func(values []float64) map[string]*float64 {
 		if values == nil {
@@ -171,7 +182,7 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	lead := rows[0]
 	text := lead.Contender + " leads"
 	switch {
-	case lead.Values[st.Metric] == nil:
+	case ranked(st, lead) == nil:
 		return fmt.Sprintf("No contender has a %s here, since what it divides by is zero: rank by another metric.", st.Metric)
 	case len(rows) == 1:
 		return fmt.Sprintf("%s ran alone: enter a second contender to compare it with.", lead.Contender)
@@ -182,7 +193,7 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	case lead.Skill != nil:
 		text = fmt.Sprintf("%s leads by %.1f %% over %s", lead.Contender, 100**lead.Skill, st.Baseline)
 	}
-	text += fmt.Sprintf(" on %s over %d points in %d %s", st.Metric, lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
+	text += fmt.Sprintf(" on %s over %d points in %d %s", st.By, lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
 	if !st.Complete {
 		text += ", so far"
 	}
@@ -192,6 +203,14 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 		text += "; with a single window the lead may be chance"
 	}
 	return text + costOf(rows) + "."
+}
+
+// ranked is the figure of a contender that the standings go by.
+func ranked(st api.Standings, r api.StandingRow) *float64 {
+	if st.By != st.Metric {
+		return r.Weighted[st.Metric]
+	}
+	return r.Values[st.Metric]
 }
 
 // stoodIn says of each contender that failed somewhere how much of its figures is the

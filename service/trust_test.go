@@ -129,7 +129,7 @@ func TestEnteringLater(t *testing.T) {
 	b := run(t, c, api.Plan{Dataset: "noisy", Horizon: 7, Windows: 2, Contenders: contenders("naive", "mean")})
 	var before bytes.Buffer
 	require.NoError(t, c.ExportBakeoff(ctx, b.ID, &before))
-	more, err := c.AddContenders(ctx, b.ID, contenders("seasonal-naive", "blend"))
+	more, err := c.AddContenders(ctx, b.ID, api.Added{Contenders: contenders("seasonal-naive", "blend")})
 	require.NoError(t, err)
 	job, err := c.Wait(ctx, more.Job.ID, nil)
 	require.NoError(t, err)
@@ -146,7 +146,7 @@ func TestEnteringLater(t *testing.T) {
 		}
 	}
 	assert.Equal(t, strings.Count(before.String(), "\n"), kept)
-	_, err = c.AddContenders(ctx, b.ID, contenders("naive"))
+	_, err = c.AddContenders(ctx, b.ID, api.Added{Contenders: contenders("naive")})
 	assert.ErrorContains(t, err, `two contenders are called "naive"`)
 }
 

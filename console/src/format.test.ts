@@ -30,7 +30,7 @@ describe("words", () => {
     expect(count(1200, "window")).toBe("1,200 windows");
     expect(count(2, "series")).toBe("2 series");
     expect(span(28, "day")).toBe("28 days");
-    expect(span(1, "week-sun")).toBe("1 week");
+    expect(span(1, "week from sunday")).toBe("1 week");
     expect(span(3, "15min")).toBe("3 quarter-hours");
   });
 

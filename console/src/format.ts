@@ -44,7 +44,7 @@ const nouns: Record<string, string> = {
 
 /** A number of periods of a cadence: "28 days". */
 export function span(n: number, cadence: string): string {
-  const word = nouns[cadence] ?? cadence.split("-")[0] ?? "period";
+  const word = nouns[cadence] ?? cadence.split(" ")[0] ?? "period";
   return count(n, word);
 }
 

@@ -7,25 +7,31 @@ export type Wish = Omit<Schemas["LoadColumns"], "by" | "drivers" | "known_ahead"
   where?: string[];
 };
 
+/** Names apart by commas, in double quotes where they hold one. */
+export const names = (list: string[]) =>
+  list.map((n) => (/[",]/.test(n) ? `"${n.replaceAll('"', '""')}"` : n)).join(",");
+
 /** How much of a large text file is sent for a look. */
 const lookSize = 8 << 20;
 
 /** The query of a load, as the service spells it. */
 function query(wish: Wish, file: File) {
-  const { drivers, where, ...rest } = wish;
+  const { drivers, by, known_ahead, where, ...rest } = wish;
   const plain = Object.fromEntries(
     Object.entries(rest).filter(([, v]) => v !== "" && v !== undefined && v !== false),
   );
   return {
     ...plain,
-    ...(drivers?.length ? { driver: drivers } : {}),
+    ...(by?.length ? { by: [names(by)] } : {}),
+    ...(drivers?.length ? { driver: [names(drivers)] } : {}),
+    ...(known_ahead?.length ? { known_ahead: [names(known_ahead)] } : {}),
     ...(where ? { where } : {}),
     file: file.name,
   };
 }
 
 const asFile = {
-  querySerializer: { array: { style: "form", explode: false } },
+  querySerializer: { array: { style: "form", explode: true } },
   bodySerializer: (b: unknown) => b as never,
   headers: { "Content-Type": "application/octet-stream" },
 } as const;
@@ -37,9 +43,9 @@ async function start(file: File): Promise<Blob> {
   return file.slice(0, head.lastIndexOf(10) + 1);
 }
 
-export async function inspect(file: File, wish: Wish): Promise<Schemas["Inspected"]> {
+export async function inspect(file: File, wish: Wish, onto: string): Promise<Schemas["Inspected"]> {
   const body = (await start(file)) as never;
-  return take(api.POST("/inspect", { params: { query: query(wish, file) }, body, ...asFile }));
+  return take(api.POST("/inspect", { params: { query: { ...query(wish, file), onto } }, body, ...asFile }));
 }
 
 /** A forecast of the file's series at once; nothing is kept. */

@@ -50,7 +50,8 @@ export interface paths {
         get: operations["get-bakeoff"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a bake-off with all that it forecast */
+        delete: operations["remove-bakeoff"];
         options?: never;
         head?: never;
         patch?: never;
@@ -468,6 +469,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{dataset}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say what tells two revisions apart: which values were restated, old and new */
+        get: operations["diff-revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{dataset}/events": {
         parameters: {
             query?: never;
@@ -549,6 +567,23 @@ export interface paths {
         /** Load a file as a new revision (the body is the file) */
         post: operations["load-dataset"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{dataset}/revisions/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take back a dataset's newest revision, on which nothing stands */
+        delete: operations["undo-revision"];
         options?: never;
         head?: never;
         patch?: never;
@@ -843,6 +878,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the metrics that standings know, with their meaning */
+        get: operations["list-metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/releases": {
         parameters: {
             query?: never;
@@ -861,6 +913,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/releases/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what publishing would give and what it would need consent for */
+        post: operations["preview-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/releases/{release}": {
         parameters: {
             query?: never;
@@ -872,7 +941,8 @@ export interface paths {
         get: operations["get-release"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a release that is not live, with its flags and scenarios */
+        delete: operations["remove-release"];
         options?: never;
         head?: never;
         patch?: never;
@@ -929,6 +999,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/releases/{release}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a held or an earlier release live */
+        post: operations["revive-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/releases/{release}/withdraw": {
         parameters: {
             query?: never;
@@ -938,7 +1025,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw a release */
+        /** Withdraw a release; the one that it replaced is live again */
         post: operations["withdraw-release"];
         delete?: never;
         options?: never;
@@ -975,7 +1062,8 @@ export interface paths {
         get: operations["get-scenario"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a scenario */
+        delete: operations["remove-scenario"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1073,8 +1161,12 @@ export interface components {
     schemas: {
         Added: {
             contenders: components["schemas"]["Contender"][];
+            /** @description what was cancelled or failed runs too */
+            resume?: boolean;
         };
         Arrived: {
+            /** @description what was taken from how the dataset was loaded before */
+            as_before?: string[];
             cautions?: string[];
             changes: components["schemas"]["Changes"];
             dataset: components["schemas"]["Dataset"];
@@ -1287,6 +1379,11 @@ export interface components {
         };
         Dataset: {
             attributes: components["schemas"]["Attribute"][];
+            /**
+             * Format: int64
+             * @description that stand on it; left out of lists
+             */
+            bakeoffs?: number;
             /** @example day */
             cadence: string;
             /** @description lines that say which periods are known not to happen */
@@ -1313,6 +1410,11 @@ export interface components {
             name: string;
             /** Format: int64 */
             periods: number;
+            /**
+             * Format: int64
+             * @description that stand on it; left out of lists
+             */
+            releases?: number;
             /** Format: int64 */
             revision: number;
             revisions?: components["schemas"]["Revision"][];
@@ -1328,6 +1430,37 @@ export interface components {
              * @description known values
              */
             values: number;
+        };
+        Difference: {
+            /** @description the first hundred new series */
+            added?: string[];
+            dataset: string;
+            /** Format: int64 */
+            from: number;
+            /**
+             * Format: int64
+             * @description series that are not there any more
+             */
+            gone_series: number;
+            /**
+             * Format: int64
+             * @description known values that are not there any more
+             */
+            gone_values: number;
+            /** Format: int64 */
+            new_periods: number;
+            /** Format: int64 */
+            new_series: number;
+            /** Format: int64 */
+            new_values: number;
+            /** @description the first hundred series that are gone */
+            removed?: string[];
+            /** @description the first hundred */
+            restated?: components["schemas"]["Restated"][];
+            /** Format: int64 */
+            restated_count: number;
+            /** Format: int64 */
+            to: number;
         };
         Driver: {
             /** @description it came from a table of its own */
@@ -1706,7 +1839,11 @@ export interface components {
             series: string;
         };
         Inspected: {
+            /** @description what would be taken from how that dataset was loaded before */
+            as_before?: string[];
             cautions?: string[];
+            /** @description what a load would do to the dataset that was named */
+            changes?: components["schemas"]["Changes"];
             checks?: components["schemas"]["Check"][];
             columns: components["schemas"]["InspectedColumn"][];
             /** @description what a load would give */
@@ -1720,6 +1857,8 @@ export interface components {
             problem?: string;
             /** @description what was given, completed with what was found */
             proposal: components["schemas"]["LoadColumns"];
+            /** @description ways to read it between which an option chooses */
+            readings?: components["schemas"]["Reading"][];
             /**
              * Format: int64
              * @description rows read; 0 where the columns' parts are not settled yet
@@ -1809,67 +1948,71 @@ export interface components {
             through?: string;
         };
         LoadColumns: {
-            /** @description to the given cadence: sum, mean, last, max or min */
+            /** @description to the cadence that is given */
             aggregate?: string;
             /** @description columns that name the series */
             by?: string[];
-            /** @description found from the times where left out */
+            /** @description of the periods; found from the times if left out */
             cadence?: string;
-            /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+            /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
             closed?: string[];
             /** @description name of the period codes that the time column holds */
             codes?: string;
-            /** @description name of the connection to ask; the body is then the text of a query */
+            /** @description name of the database to ask; the file then holds the text of a query */
             connection?: string;
-            /** @description day-first or month-first, where dates fit both */
+            /** @description where dates fit both */
             date_order?: string;
-            /** @description point or comma */
+            /** @description found out if left out */
             decimal?: string;
-            /** @description comma, semicolon, tab or pipe */
+            /** @description found out if left out */
             delimiter?: string;
             /** @description explanatory columns */
             drivers?: string[];
-            /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+            /** @description rows with the same series and period; refused if left out */
             duplicates?: string;
-            /** @description utf-8, utf-16 or latin-1 */
+            /** @description found out if left out */
             encoding?: string;
             /** @description the file's name, for messages */
             file?: string;
+            /** @description of weeks; found from the dates if left out, else monday */
+            first_day?: string;
             /** @description a number below which values can't lie; forecasts keep to it */
             floor?: string;
-            /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+            /** @description found out if left out; gzip and zstd are undone */
             format?: string;
             /** @description leave out earlier periods */
             from?: string;
-            /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+            /** @description what a period without a row means; unknown if left out */
             gaps?: string;
             /**
              * Format: int64
-             * @description of a workbook, counted from 1
+             * @description of a workbook, counted from 1; the first with content if left out
              */
             header_row?: number;
             /** @description keep a last aggregated period that is only partly over */
             keep_part?: boolean;
             /** @description drivers whose future is known */
             known_ahead?: string[];
-            /** @description start or end: what a time names of its period */
+            /** @description what a time names of its period */
             label?: string;
-            /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+            /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
             measure?: string;
-            /** @description of a workbook; the first where left out */
+            /** @description of a workbook; the first if left out */
             sheet?: string;
             /** @description column of the period */
             time?: string;
             /** @description leave out later periods */
             to?: string;
-            /** @description column=value: keep rows with it; several narrow further */
+            /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
             where?: string[];
-            /** @description the table has a column a period */
+            /** @description the table has a column a period; the measure then names its values */
             wide?: boolean;
             /** @description where instants with an offset go: UTC or an area's name */
             zone?: string;
         };
         Loaded: {
+            /** @description what was taken from how the dataset was loaded before */
+            as_before?: string[];
             cautions?: string[];
             changes: components["schemas"]["Changes"];
             dataset: components["schemas"]["Dataset"];
@@ -1996,6 +2139,13 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PageMetric: {
+            /** @description give it back to read the next page */
+            cursor?: string;
+            items: components["schemas"]["Metric"][];
+            /** Format: int64 */
+            total: number;
+        };
         PagePeriodCodes: {
             /** @description give it back to read the next page */
             cursor?: string;
@@ -2069,7 +2219,9 @@ export interface components {
         Plan: {
             /** @description the contender that skill is measured against; a naive where left out */
             baseline?: string;
+            /** @description what competes: families, each with settings of its own */
             contenders: components["schemas"]["Contender"][];
+            /** @description its name */
             dataset: string;
             /** @description what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out */
             driver_gaps?: {
@@ -2088,12 +2240,16 @@ export interface components {
             gap?: number;
             /** @description expanding, or sliding:N for the last N periods */
             history?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description periods to forecast
+             */
             horizon: number;
             /** @description interval levels in per cent; 80 and 95 where left out */
             levels?: number[];
-            /** @description the metric that ranks; mase where left out */
+            /** @description the metric that ranks; mase where left out; with weighted before it, by the weights */
             metric?: string;
+            /** @description of the bake-off, for people */
             name?: string;
             /** @description every window (every), every Nth (every:N), or once; in between models are advanced */
             refit?: string;
@@ -2107,7 +2263,10 @@ export interface components {
              * @description lag of MASE; the shortest season where left out
              */
             scale_lag?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description of whatever is random
+             */
             seed?: number;
             /**
              * Format: int64
@@ -2126,6 +2285,31 @@ export interface components {
              */
             windows?: number;
         };
+        Preview: {
+            /** @description what it would need consent for */
+            asks: components["schemas"]["Question"][];
+            cautions?: string[];
+            contender: string;
+            dataset: string;
+            first: string;
+            /** Format: int64 */
+            horizon: number;
+            last: string;
+            /** @description the last period it would be trained on */
+            origin: string;
+            /** @description the live release */
+            replaces?: string;
+            /**
+             * Format: int64
+             * @description the newest, which it would be trained on
+             */
+            revision: number;
+            /**
+             * Format: int64
+             * @description series with enough history for a forecast
+             */
+            series: number;
+        };
         ProblemField: {
             /** @description the field, as body.levels, or the place in a file */
             location?: string;
@@ -2134,6 +2318,8 @@ export interface components {
         };
         PublishRequest: {
             bakeoff: string;
+            /** @description what is agreed to, of what the preview asks for */
+            consent?: ("longer-horizon" | "fewer-series")[];
             /** @description a contender's name, best (the default) or best-per-series */
             contender?: string;
             /**
@@ -2143,6 +2329,18 @@ export interface components {
             horizon?: number;
             /** @description 80 and 95 where left out */
             levels?: number[];
+        };
+        Question: {
+            /** @enum {string} */
+            consent: "longer-horizon" | "fewer-series";
+            why: string;
+        };
+        Reading: {
+            /** @enum {string} */
+            option: "date_order" | "label" | "cadence" | "decimal";
+            /** @description what it comes to */
+            text: string;
+            value: string;
         };
         Reason: {
             name: string;
@@ -2162,6 +2360,8 @@ export interface components {
             created: string;
             dataset: string;
             first: string;
+            /** @description why it is ready but not live */
+            held?: string;
             /** Format: int64 */
             horizon: number;
             /** @example rel-2 */
@@ -2185,7 +2385,7 @@ export interface components {
              */
             series?: number;
             /** @enum {string} */
-            state: "preparing" | "live" | "superseded" | "withdrawn" | "failed";
+            state: "preparing" | "held" | "live" | "superseded" | "withdrawn" | "failed";
             /** @description how many series each contender forecasts */
             used?: components["schemas"]["Used"][];
         };
@@ -3090,6 +3290,8 @@ export interface components {
         Standings: {
             bakeoff: string;
             baseline: string;
+            /** @description what ranks: the metric, with 'weighted' before it where the plan's weights count */
+            by: string;
             /** @description why the figures deserve less trust: what stood in for a contender, what was filled in drivers */
             cautions?: string[];
             /** @description false while the bake-off runs: only what all contenders have finished counts */
@@ -3236,6 +3438,51 @@ export interface components {
             train_index: number;
             /** Format: int64 */
             window: number;
+        };
+        Withdrawn: {
+            /** @description the release that is live again */
+            back?: string;
+            bakeoff: string;
+            cadence: string;
+            cautions?: string[];
+            /**
+             * Format: int64
+             * @description forecast periods, of all series, on which nothing happens
+             */
+            closed_periods?: number;
+            contender: string;
+            /** Format: date-time */
+            created: string;
+            dataset: string;
+            first: string;
+            /** @description why it is ready but not live */
+            held?: string;
+            /** Format: int64 */
+            horizon: number;
+            /** @example rel-2 */
+            id: string;
+            job: components["schemas"]["Job"];
+            last: string;
+            left_out?: components["schemas"]["LeftOut"][];
+            levels: number[];
+            measure: string;
+            /** Format: int64 */
+            open_flags: number;
+            /** @description the last period it was trained on */
+            origin: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description how it has done on the actuals since */
+            score?: components["schemas"]["LiveScore"];
+            /**
+             * Format: int64
+             * @description series with a forecast; left out of lists
+             */
+            series?: number;
+            /** @enum {string} */
+            state: "preparing" | "held" | "live" | "superseded" | "withdrawn" | "failed";
+            /** @description how many series each contender forecasts */
+            used?: components["schemas"]["Used"][];
         };
         Worth: {
             /** Format: double */
@@ -3413,6 +3660,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Bakeoff"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-bakeoff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as bake-3, or its name */
+                bakeoff: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -4177,7 +4472,7 @@ export interface operations {
                 code: string;
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -4185,49 +4480,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -4651,7 +4948,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -4659,49 +4956,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -4761,7 +5060,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -4769,49 +5068,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -5023,6 +5324,60 @@ export interface operations {
             };
         };
     };
+    "diff-revisions": {
+        parameters: {
+            query?: {
+                /** @description a revision; the one before the other where left out */
+                from?: number;
+                /** @description a revision; the latest where left out */
+                to?: number;
+            };
+            header?: never;
+            path: {
+                dataset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -5080,7 +5435,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -5088,49 +5443,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -5351,7 +5708,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -5359,49 +5716,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -5425,6 +5784,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Loaded"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "undo-revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
                 };
             };
             /** @description Not Found */
@@ -5982,7 +6391,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -5990,49 +6399,51 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
@@ -6091,7 +6502,7 @@ export interface operations {
             query?: {
                 /** @description column of the period */
                 time?: string;
-                /** @description column to forecast; several, apart by commas, each become series of their own; in a wide table the name of the values */
+                /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
                 /** @description columns that name the series */
                 by?: string[];
@@ -6099,52 +6510,56 @@ export interface operations {
                 driver?: string[];
                 /** @description drivers whose future is known */
                 known_ahead?: string[];
-                /** @description the table has a column a period */
+                /** @description the table has a column a period; the measure then names its values */
                 wide?: boolean;
-                /** @description found from the times where left out */
+                /** @description of the periods; found from the times if left out */
                 cadence?: string;
-                /** @description day-first or month-first, where dates fit both */
+                /** @description of weeks; found from the dates if left out, else monday */
+                first_day?: string;
+                /** @description where dates fit both */
                 date_order?: string;
-                /** @description start or end: what a time names of its period */
+                /** @description what a time names of its period */
                 label?: string;
                 /** @description where instants with an offset go: UTC or an area's name */
                 zone?: string;
-                /** @description to the given cadence: sum, mean, last, max or min */
+                /** @description to the cadence that is given */
                 aggregate?: string;
-                /** @description rows with the same series and period: refuse, sum, mean, last, max or min */
+                /** @description rows with the same series and period; refused if left out */
                 duplicates?: string;
                 /** @description keep a last aggregated period that is only partly over */
                 keep_part?: boolean;
-                /** @description what a period without a row means: unknown, zero, carry, interpolate or closed */
+                /** @description what a period without a row means; unknown if left out */
                 gaps?: string;
-                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0 */
+                /** @description periods known not to happen: sunday, november to march, event NAME, driver NAME=0; several are several lines */
                 closed?: string[];
                 /** @description a number below which values can't lie; forecasts keep to it */
                 floor?: string;
-                /** @description column=value: keep rows with it; several narrow further */
+                /** @description column=value: keep rows with it; several narrow further; all lifts what held before */
                 where?: string[];
                 /** @description leave out earlier periods */
                 from?: string;
                 /** @description leave out later periods */
                 to?: string;
-                /** @description csv, jsonl, xlsx or parquet; gzip and zstd are undone */
+                /** @description found out if left out; gzip and zstd are undone */
                 format?: string;
-                /** @description utf-8, utf-16 or latin-1 */
+                /** @description found out if left out */
                 encoding?: string;
-                /** @description comma, semicolon, tab or pipe */
+                /** @description found out if left out */
                 delimiter?: string;
-                /** @description point or comma */
+                /** @description found out if left out */
                 decimal?: string;
-                /** @description of a workbook; the first where left out */
+                /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1 */
+                /** @description of a workbook, counted from 1; the first with content if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
-                /** @description name of the connection to ask; the body is then the text of a query */
+                /** @description name of the database to ask; the file then holds the text of a query */
                 connection?: string;
                 /** @description the file's name, for messages */
                 file?: string;
+                /** @description the dataset that it would be loaded to: what is left out is as that was loaded, and the answer says what would change */
+                onto?: string;
             };
             header?: never;
             path?: never;
@@ -6427,6 +6842,44 @@ export interface operations {
             };
         };
     };
+    "list-metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMetric"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-releases": {
         parameters: {
             query?: {
@@ -6513,6 +6966,48 @@ export interface operations {
             };
         };
     };
+    "preview-release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-release": {
         parameters: {
             query?: never;
@@ -6533,6 +7028,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Release"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as rel-2 */
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -6723,7 +7266,7 @@ export interface operations {
             };
         };
     };
-    "withdraw-release": {
+    "revive-release": {
         parameters: {
             query?: never;
             header?: never;
@@ -6742,6 +7285,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "withdraw-release": {
+        parameters: {
+            query?: {
+                /** @description the one that it replaced stays superseded, so that none is live */
+                alone?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as rel-2 */
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Withdrawn"];
                 };
             };
             /** @description Not Found */
@@ -6879,6 +7475,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Scenario"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its ID, as scen-1, or its name */
+                scenario: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

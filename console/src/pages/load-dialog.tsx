@@ -1,13 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
-import { Dialog } from "radix-ui";
 import { useEffect, useId, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schemas, take } from "../api/client";
-import { inspect, load, type Wish } from "../api/files";
+import { inspect, load, names, type Wish } from "../api/files";
 import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
-import { Trouble } from "../ui/page";
+import { Modal, Trouble } from "../ui/page";
 import { Table } from "../ui/table";
 import { QuickLook } from "./quick-look";
 
@@ -18,23 +17,19 @@ const parts: Part[] = ["time", "measure", "attribute", "driver", "driver known a
 export function LoadDialog() {
   const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger asChild>
+    <Modal
+      title="Load a file"
+      open={open}
+      change={setOpen}
+      width="w-[980px]"
+      trigger={
         <Button>
           <Upload size={14} aria-hidden /> Load a file
         </Button>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-10 bg-black/30" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-10 max-h-[94vh] w-[980px] max-w-[96vw] -translate-1/2 overflow-auto border border-rule bg-paper p-5"
-        >
-          <Dialog.Title className="mb-3 text-[17px] font-medium">Load a file</Dialog.Title>
-          <Wizard done={() => setOpen(false)} />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+      }
+    >
+      <Wizard done={() => setOpen(false)} />
+    </Modal>
   );
 }
 
@@ -63,7 +58,7 @@ function Wizard({ done }: { done: () => void }) {
     setError(undefined);
     // A short wait, so that typing does not send the file at every key.
     const timer = setTimeout(() => {
-      inspect(file, wish)
+      inspect(file, wish, name)
         .then((x) => !late && setSeen(x))
         .catch((e) => !late && setError(e));
     }, 250);
@@ -71,7 +66,7 @@ function Wizard({ done }: { done: () => void }) {
       late = true;
       clearTimeout(timer);
     };
-  }, [file, wish]);
+  }, [file, wish, name]);
 
   async function start() {
     if (!file || !seen) return;
@@ -114,6 +109,7 @@ function Wizard({ done }: { done: () => void }) {
             {seen.dataset &&
               `${figure(seen.rows)} rows make ${count(seen.dataset.series, "series")} by ${seen.dataset.cadence}, ${seen.dataset.first} to ${seen.dataset.last}.`}
           </p>
+          {seen.changes && <Changes name={name} changes={seen.changes} asBefore={seen.as_before ?? []} />}
           {seen.problem && (
             <p role="alert" className="border-l-2 border-alarm pl-3">
               {seen.problem}
@@ -124,6 +120,7 @@ function Wizard({ done }: { done: () => void }) {
               Caution: {c}
             </p>
           ))}
+          <Readings readings={seen.readings ?? []} wish={wish} change={setWish} />
           <Parts seen={seen} wish={wish} change={setWish} />
           <details open={seen.problem ? true : undefined}>
             <summary className="cursor-pointer text-[13px] text-soft">
@@ -152,6 +149,30 @@ function Wizard({ done }: { done: () => void }) {
         </>
       )}
     </form>
+  );
+}
+
+/** What a load does to a dataset that is there. */
+function Changes({
+  name,
+  changes,
+  asBefore,
+}: {
+  name: string;
+  changes: Schemas["Changes"];
+  asBefore: string[];
+}) {
+  const first = changes.restated?.[0];
+  return (
+    <p className="border-l-2 border-copper pl-3">
+      {name} is there already: the file adds {count(changes.new_series, "series")},{" "}
+      {count(changes.new_periods, "period")} and {count(changes.new_values, "value")}, and restates{" "}
+      {count(changes.restated_count, "value")}
+      {first
+        ? ` (${first.series}, ${first.period}: ${figure(first.old)} becomes ${figure(first.new)}, for one)`
+        : ""}
+      .{asBefore.length > 0 && <span className="text-soft"> As loaded before: {asBefore.join("; ")}.</span>}
+    </p>
   );
 }
 
@@ -217,6 +238,22 @@ function settled(seen: Inspected, wish: Wish): Wish {
   return { ...wish, time, measure, by: by ?? [], wide };
 }
 
+/** What can be read in several ways is settled by a click. */
+function Readings({ readings, wish, change }: ChangeProps & { readings: Schemas["Reading"][] }) {
+  if (readings.length === 0) return null;
+  return (
+    <fieldset className="flex flex-wrap items-center gap-2">
+      <legend className="sr-only">Ways to read it</legend>
+      <span>Read it as</span>
+      {readings.map((r) => (
+        <Button key={r.value} weak onClick={() => change({ ...wish, [r.option]: r.value })}>
+          {r.text}
+        </Button>
+      ))}
+    </fieldset>
+  );
+}
+
 type ChangeProps = { wish: Wish; change: (w: Wish) => void };
 
 function partOf(column: Schemas["InspectedColumn"], wish: Wish): Part {
@@ -238,7 +275,7 @@ function Parts({ seen, wish, change }: ChangeProps & { seen: Inspected }) {
     change({
       ...wish,
       time,
-      measure: of("measure").join(","),
+      measure: names(of("measure")),
       by: of("attribute"),
       drivers: of("driver", "driver known ahead"),
       known_ahead: of("driver known ahead"),
@@ -279,6 +316,7 @@ const choices: [
   keyof Wish &
     (
       | "cadence"
+      | "first_day"
       | "date_order"
       | "decimal"
       | "delimiter"
@@ -295,7 +333,13 @@ const choices: [
   [
     "cadence",
     "Cadence",
-    ["15min", "30min", "hour", "day", "week", "week-sun", "month", "quarter", "year"],
+    ["15min", "30min", "hour", "day", "week", "month", "quarter", "year", "number"],
+    "found",
+  ],
+  [
+    "first_day",
+    "Weeks begin on",
+    ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"],
     "found",
   ],
   ["aggregate", "Aggregate to it by", ["sum", "mean", "last", "max", "min"], "not at all"],

@@ -51,6 +51,7 @@ export function ReleasePage() {
 function lead(r: Release): string {
   const what = `${r.id} forecasts ${r.measure} of ${count(r.series ?? 0, "series")} from ${r.first} to ${r.last} by ${r.contender}`;
   if (r.state === "preparing") return `${r.id} is being prepared.`;
+  if (r.state === "held") return `${r.id} is ready, and waits for a word before it goes live.`;
   if (r.state === "failed") return `${r.id} could not be published: ${r.job.error}`;
   if (!r.score?.points) return `${what}; no actuals have arrived yet.`;
   return `${what}; ${share(1 - r.score.outside / r.score.points)} of the actuals so far lie inside the ${r.score.level} % interval.`;
@@ -62,7 +63,18 @@ function Published({ release }: { release: Release }) {
   const withdraw = useMutation({
     mutationFn: () =>
       take(api.POST("/releases/{release}/withdraw", { params: { path: { release: release.id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["release"] }),
+    onSuccess: () => {
+      queries.invalidateQueries({ queryKey: ["release"] });
+      queries.invalidateQueries({ queryKey: ["releases"] });
+    },
+  });
+  const revive = useMutation({
+    mutationFn: () =>
+      take(api.POST("/releases/{release}/live", { params: { path: { release: release.id } } })),
+    onSuccess: () => {
+      queries.invalidateQueries({ queryKey: ["release"] });
+      queries.invalidateQueries({ queryKey: ["releases"] });
+    },
   });
   const ready = release.state !== "preparing" && release.state !== "failed";
   return (
@@ -79,6 +91,11 @@ function Published({ release }: { release: Release }) {
         {release.state === "live" && (
           <Button weak onClick={() => withdraw.mutate()} disabled={withdraw.isPending}>
             Withdraw
+          </Button>
+        )}
+        {["held", "superseded", "withdrawn"].includes(release.state) && (
+          <Button weak={release.state !== "held"} onClick={() => revive.mutate()} disabled={revive.isPending}>
+            Put live
           </Button>
         )}
       </div>
@@ -102,6 +119,17 @@ function Published({ release }: { release: Release }) {
         />
       )}
       {withdraw.error && <Trouble error={withdraw.error} />}
+      {revive.error && <Trouble error={revive.error} />}
+      {withdraw.data && (
+        <p className="border-l-2 border-copper pl-3">
+          {withdraw.data.back ? `${withdraw.data.back} is live again.` : "No release takes its place."}
+        </p>
+      )}
+      {release.held && (
+        <p role="alert" className="border-l-2 border-alarm pl-3">
+          Not live: {release.held}.
+        </p>
+      )}
       {(release.cautions ?? []).map((c) => (
         <p key={c} className="border-l-2 border-copper pl-3">
           Caution: {c}

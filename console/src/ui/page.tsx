@@ -1,3 +1,4 @@
+import { Dialog } from "radix-ui";
 import { type ReactNode, useEffect, useState } from "react";
 import { Refusal } from "../api/client";
 import { Button, Input } from "./controls";
@@ -44,6 +45,34 @@ export function Empty({ text, command, action }: { text: string; command: string
       <code className="border border-rule bg-tint px-3 py-2 text-[13px] whitespace-pre-wrap">{command}</code>
       {action}
     </div>
+  );
+}
+
+type ModalProps = {
+  title: string;
+  open: boolean;
+  change: (open: boolean) => void;
+  trigger: ReactNode;
+  width?: string;
+  children: ReactNode;
+};
+
+/** What is settled apart from the page, in its midst. */
+export function Modal({ title, open, change, trigger, width = "w-[640px]", children }: ModalProps) {
+  return (
+    <Dialog.Root open={open} onOpenChange={change}>
+      <Dialog.Trigger asChild>{trigger}</Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-10 bg-black/30" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className={`fixed top-1/2 left-1/2 z-10 max-h-[94vh] max-w-[96vw] -translate-1/2 overflow-auto border border-rule bg-paper p-5 ${width}`}
+        >
+          <Dialog.Title className="mb-3 text-[17px] font-medium">{title}</Dialog.Title>
+          {children}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
   );
 }
 

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
 import { isOver, useProgress } from "../../api/progress";
 import { SplitBars } from "../../chart/split-bar";
@@ -11,6 +11,7 @@ import { Progress } from "../../ui/progress";
 import { Curves } from "./curves";
 import { DuelView } from "./duel";
 import { FitView } from "./fit";
+import { Publish } from "./publish";
 import { ResidualsView } from "./residuals";
 import { StandingsView } from "./standings";
 import { TuningView } from "./tuning";
@@ -210,32 +211,6 @@ function EnterLater({ bakeoff, reread }: { bakeoff: Schemas["Bakeoff"]; reread: 
         options={more.map((f) => ({ value: f.name, text: f.name }))}
       />
       {enter.error && <Trouble error={enter.error} />}
-    </span>
-  );
-}
-
-function Publish({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
-  const navigate = useNavigate();
-  const queries = useQueryClient();
-  const publish = useMutation({
-    mutationFn: (contender: string) =>
-      take(api.POST("/releases", { body: { bakeoff: bakeoff.id, contender } })),
-    onSuccess: (release) => {
-      queries.invalidateQueries({ queryKey: ["releases"] });
-      navigate(`/releases/${release.id}`);
-    },
-  });
-  return (
-    <span className="flex shrink-0 flex-col items-end gap-2">
-      <span className="flex gap-2">
-        <Button onClick={() => publish.mutate("best")} disabled={publish.isPending}>
-          Publish {bakeoff.leader}
-        </Button>
-        <Button weak onClick={() => publish.mutate("best-per-series")} disabled={publish.isPending}>
-          Publish the best per series
-        </Button>
-      </span>
-      {publish.error && <Trouble error={publish.error} />}
     </span>
   );
 }

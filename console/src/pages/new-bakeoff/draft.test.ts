@@ -17,7 +17,7 @@ const draft = (cadence = "day"): Draft => begin("sales", cadence, families);
 describe("a draft", () => {
   it("begins with what suits the cadence", () => {
     expect(draft("week").horizon).toBe("8");
-    expect(draft("week-sun").horizon).toBe("8");
+    expect(draft("week from sunday").horizon).toBe("8");
     expect(draft("number").horizon).toBe("12");
     expect(draft().contenders.map((c) => c.family)).toEqual(["naive", "seasonal-naive", "smoothing"]);
   });

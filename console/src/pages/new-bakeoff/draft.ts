@@ -42,7 +42,7 @@ const usualContenders = ["naive", "seasonal-naive", "smoothing", "theta", "autom
 export const begin = (dataset: string, cadence: string | undefined, families: Family[]): Draft => ({
   dataset,
   name: "",
-  horizon: String(usualHorizon[(cadence ?? "day").split("-")[0] ?? ""] ?? 12),
+  horizon: String(usualHorizon[(cadence ?? "day").split(" ")[0] ?? ""] ?? 12),
   windows: "3",
   stride: "",
   sliding: "",
