@@ -340,11 +340,11 @@ func byteText(n int64) string {
 
 // formatFlag adds the flag of an export's format; left out, the file's name says it.
 func formatFlag(cmd *cobra.Command, format *string) {
-	cmd.Flags().StringVar(format, "format", "", "csv, json, jsonl, xlsx or parquet; as the file's name has it, or csv, if left out")
+	cmd.Flags().StringVar(format, "format", "", "csv, csv-text (no text that a spreadsheet takes for a formula), json, jsonl, xlsx or parquet; as the file's name has it, or csv, if left out")
 	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exportFormats, cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
 }
 
-var exportFormats = []string{"csv", "json", "jsonl", "xlsx", "parquet"}
+var exportFormats = []string{"csv", "csv-text", "json", "jsonl", "xlsx", "parquet"}
 
 // formatOf is the format that is asked for, or that a file's name ends in.
 func formatOf(format, file string) string {

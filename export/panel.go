@@ -9,8 +9,9 @@ import (
 
 // Panel writes series as a long CSV table: their attributes, the period, the measure
 // and the drivers, a row for each period from a series' first to the last with a value
-// or a driver. The file loads again to the same panel.
-func Panel(w *bufio.Writer, p *panel.Panel, series []int, time string) error {
+// or a driver. As CSV the file loads again to the same panel.
+func Panel(w *bufio.Writer, p *panel.Panel, series []int, time, format string) error {
+	quote := quoting(format)
 	names := []string{}
 	for _, a := range p.Attributes {
 		names = append(names, quote(a.Name))

@@ -16,6 +16,7 @@ import (
 // The formats of tables.
 const (
 	CSV     = "csv"
+	CSVText = "csv-text" // with text that no spreadsheet takes for a formula
 	JSON    = "json"
 	JSONL   = "jsonl"
 	XLSX    = "xlsx"
@@ -23,7 +24,7 @@ const (
 )
 
 // Formats lists them with their media types.
-var Formats = map[string]string{CSV: "text/csv", JSON: "application/json", JSONL: "application/x-ndjson",
+var Formats = map[string]string{CSV: "text/csv", CSVText: "text/csv", JSON: "application/json", JSONL: "application/x-ndjson",
 	XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", Parquet: "application/vnd.apache.parquet"}
 
 // Kind is the type of a column.
@@ -58,8 +59,8 @@ type Table interface {
 // NewTable starts a table of a format.
 func NewTable(w *bufio.Writer, format string, columns []Column) (Table, error) {
 	switch format {
-	case CSV, "":
-		return newCSV(w, columns)
+	case CSV, CSVText, "":
+		return newCSV(w, columns, quoting(format))
 	case JSON, JSONL:
 		return &jsonTable{w: w, columns: columns, lines: format == JSONL}, nil
 	case XLSX:
@@ -67,13 +68,38 @@ func NewTable(w *bufio.Writer, format string, columns []Column) (Table, error) {
 	case Parquet:
 		return newParquet(w, columns), nil
 	}
-	return nil, fmt.Errorf("format %q is not known: use csv, json, jsonl, xlsx or parquet", format)
+	return nil, fmt.Errorf("format %q is not known: use csv, csv-text, json, jsonl, xlsx or parquet", format)
+}
+
+// Extension is how the name of a file of a format ends.
+func Extension(format string) string {
+	if format == CSVText {
+		return "." + CSV
+	}
+	return "." + format
+}
+
+// quoting is how text is written in a format of CSV.
+func quoting(format string) func(string) string {
+	if format == CSVText {
+		return func(s string) string { return quote(inert(s)) }
+	}
+	return quote
+}
+
+// inert puts an apostrophe before text that a spreadsheet would run as a formula.
+func inert(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
 }
 
 // csvTable writes numbers as the shortest text that reads back to the same float64.
 type csvTable struct {
 	w       *bufio.Writer
 	columns []Column
+	quote   func(string) string
 	row     []byte
 	last    []written // of each column
 }
@@ -85,13 +111,13 @@ type written struct {
 	text   []byte
 }
 
-func newCSV(w *bufio.Writer, columns []Column) (Table, error) {
+func newCSV(w *bufio.Writer, columns []Column, quote func(string) string) (Table, error) {
 	names := make([]string, len(columns))
 	for i, c := range columns {
 		names[i] = quote(c.Name)
 	}
 	_, err := w.WriteString(strings.Join(names, ",") + "\n")
-	return &csvTable{w: w, columns: columns, last: make([]written, len(columns))}, err
+	return &csvTable{w: w, columns: columns, quote: quote, last: make([]written, len(columns))}, err
 }
 
 func (t *csvTable) Row(cells []Cell) error {
@@ -102,7 +128,7 @@ func (t *csvTable) Row(cells []Cell) error {
 		}
 		switch t.columns[i].Kind {
 		case Text:
-			b = append(b, quote(c.Text)...)
+			b = append(b, t.quote(c.Text)...)
 		default:
 			last := &t.last[i]
 			if c.Number != last.number || len(last.text) == 0 {

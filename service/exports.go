@@ -25,6 +25,7 @@ func (s *Server) exportDataset(ctx context.Context, in *struct {
 	RevisionPath
 	Where  []string `query:"where,explode" doc:"attribute=value; several narrow further"`
 	Search string   `query:"search" doc:"text in the key, whatever its case"`
+	Format string   `query:"format" enum:"csv,csv-text" default:"csv" doc:"csv-text has no text that a spreadsheet takes for a formula"`
 }) (stream, error) {
 	_, rev, err := s.revisionOf(ctx, in.Dataset, in.Revision)
 	if err != nil {
@@ -43,7 +44,7 @@ func (s *Server) exportDataset(ctx context.Context, in *struct {
 		return stream{}, err
 	}
 	name := strings.ReplaceAll(in.Dataset, " ", "-") + ".csv"
-	return stream{name: name, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time) }}, nil
+	return stream{name: name, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time, in.Format) }}, nil
 }
 
 // asFormat gives the media type of an export's format.
@@ -53,7 +54,7 @@ func asFormat(format string) (name, mediaType string, err error) {
 	}
 	mediaType, ok := export.Formats[format]
 	if !ok {
-		return "", "", invalid("query.format", "format %q is not known: use csv, json, jsonl, xlsx or parquet", format)
+		return "", "", invalid("query.format", "format %q is not known: use csv, csv-text, json, jsonl, xlsx or parquet", format)
 	}
 	return format, mediaType, nil
 }
@@ -61,7 +62,7 @@ func asFormat(format string) (name, mediaType string, err error) {
 // exportBakeoff streams every forecast point, window by window.
 func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 	BakeoffPath
-	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+	Format string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
 }) (stream, error) {
 	b, err := s.findBakeoff(ctx, in.Bakeoff)
 	if err != nil {
@@ -80,7 +81,7 @@ func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 			return stream{}, err
 		}
 	}
-	return stream{name: idText("bake", b.ID) + "-points." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+	return stream{name: idText("bake", b.ID) + "-points" + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
 		points, err := export.NewPoints(w, format, e.Panel, e.Plan.Levels, true)
 		if err != nil {
 			return err
@@ -198,7 +199,7 @@ func (s *Server) exportStandings(ctx context.Context, in *struct {
 	BakeoffPath
 	Metric string `query:"metric" doc:"the plan's where left out"`
 	Per    string `query:"per" doc:"a cut, or two apart by a comma; the whole where left out"`
-	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+	Format string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
 }) (stream, error) {
 	b, err := s.findBakeoff(ctx, in.Bakeoff)
 	if err != nil {
@@ -212,7 +213,7 @@ func (s *Server) exportStandings(ctx context.Context, in *struct {
 	if err != nil {
 		return stream{}, err
 	}
-	return stream{name: idText("bake", b.ID) + "-standings." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+	return stream{name: idText("bake", b.ID) + "-standings" + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
 		columns, rows := standingsTable(st)
 		t, err := export.NewTable(w, format, columns)
 		for _, r := range rows {
@@ -272,7 +273,7 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 // exportRelease streams a release with the actuals that have arrived since.
 func (s *Server) exportRelease(ctx context.Context, in *struct {
 	ReleasePath
-	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+	Format string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
 }) (stream, error) {
 	format, mediaType, err := asFormat(in.Format)
 	if err != nil {
@@ -301,7 +302,7 @@ func (s *Server) exportRelease(ctx context.Context, in *struct {
 	for i := range now.Series {
 		latest[now.Series[i].Key] = &now.Series[i]
 	}
-	return stream{name: idText("rel", rel.ID) + "." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+	return stream{name: idText("rel", rel.ID) + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
 		points, err := export.NewPoints(w, format, old, levels, false)
 		if err != nil {
 			return err

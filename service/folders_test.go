@@ -34,7 +34,7 @@ func TestFoldersOfEarlierVersions(t *testing.T) {
 	released := export(t, s, rel.ID)
 	require.NoError(t, s.Close())
 
-	for version := int64(1); version <= 4; version++ {
+	for version := int64(1); version <= 5; version++ {
 		t.Run(fmt.Sprint(version), func(t *testing.T) {
 			c, s := start(t, older(t, dir, version))
 			done(t, c, b.Job.ID)

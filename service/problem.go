@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"strings"
 
@@ -37,6 +38,9 @@ func problem(err error) error {
 		return refused(refusal)
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("there is no such thing here")
+	case errors.Is(err, store.ErrFull):
+		slog.Error("no room to write", "error", err)
+		return huma.NewError(http.StatusInsufficientStorage, store.ErrFull.Error())
 	case errors.As(err, &fiberErr):
 		return huma.NewError(fiberErr.Code, fiberErr.Message)
 	case errors.Is(err, io.ErrUnexpectedEOF):

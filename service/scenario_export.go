@@ -15,7 +15,7 @@ import (
 // exportScenario streams every series, case and step.
 func (s *Server) exportScenario(ctx context.Context, in *struct {
 	ScenarioPath
-	Format string `query:"format" enum:"csv,json,jsonl,xlsx,parquet" default:"csv"`
+	Format string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
 }) (stream, error) {
 	sc, err := s.findScenario(ctx, in.Scenario)
 	if err != nil {
@@ -36,7 +36,7 @@ func (s *Server) exportScenario(ctx context.Context, in *struct {
 	if err != nil {
 		return stream{}, err
 	}
-	return stream{name: about.ID + "." + format, mediaType: mediaType, write: func(w *bufio.Writer) error {
+	return stream{name: about.ID + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
 		t, err := export.NewTable(w, format, scenarioColumns(p, about.Levels))
 		if err != nil {
 			return err

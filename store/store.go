@@ -22,6 +22,9 @@ import (
 	_ "modernc.org/sqlite" // the driver named "sqlite"
 )
 
+// fileName is the database's in a data folder.
+const fileName = "paperkettle.db"
+
 //go:embed migrations/*.sql
 var migrations embed.FS
 
@@ -52,28 +55,31 @@ type op struct {
 // one process may hold a folder.
 func Open(dir string) (*Store, error) {
 	if err := os.MkdirAll(dir, 0o750); err != nil {
-		return nil, fmt.Errorf("data folder: %w", err)
+		return nil, fmt.Errorf("data folder: %w", plainly(err))
 	}
 	lock, err := lockFolder(dir)
 	if err != nil {
 		return nil, err
 	}
 	s := &Store{ops: make(chan *op, 64), closed: make(chan struct{}), lock: lock}
-	path := filepath.Join(dir, "paperkettle.db")
+	path := filepath.Join(dir, fileName)
 	s.path = path
 	if err := private(path); err != nil {
 		lock.Close()
 		return nil, err
 	}
 	if s.write, err = open(path, 1, false); err == nil {
-		err = migrate(s.write)
+		err = migrate(s.write, path)
 	}
 	if err == nil {
 		s.read, err = open(path, max(4, runtime.GOMAXPROCS(0)), true)
 	}
 	if err != nil {
 		lock.Close()
-		return nil, fmt.Errorf("opening %s: %w", path, err)
+		if damaged(err) || errors.Is(err, ErrDamaged) {
+			return nil, fmt.Errorf("opening %s: %w: 'paperkettle check --data %s' says what is wrong; restore a backup with 'paperkettle restore FILE --data DIR'", path, err, dir)
+		}
+		return nil, fmt.Errorf("opening %s: %w", path, plainly(err))
 	}
 	go s.writeLoop()
 	return s, nil
@@ -137,14 +143,22 @@ func open(path string, connections int, readOnly bool) (*gorm.DB, error) {
 	return db, nil
 }
 
-func migrate(db *gorm.DB) error {
+// prepareGoose tells the migrations' tool where they are.
+func prepareGoose() error {
+	goose.SetBaseFS(migrations)
+	goose.SetLogger(goose.NopLogger())
+	return goose.SetDialect("sqlite3")
+}
+
+func migrate(db *gorm.DB, path string) error {
 	pool, err := db.DB()
 	if err != nil {
 		return err
 	}
-	goose.SetBaseFS(migrations)
-	goose.SetLogger(goose.NopLogger())
-	if err := goose.SetDialect("sqlite3"); err != nil {
+	if err := lookOver(pool, path); err != nil {
+		return err
+	}
+	if err := prepareGoose(); err != nil {
 		return err
 	}
 	if err := refuseLater(pool); err != nil {
@@ -238,10 +252,16 @@ func (s *Store) commit(group []*op) {
 		return nil
 	})
 	for _, o := range group {
+		// Where the disk is full, SQLite ends the whole transaction, and the end of it says nothing of why.
+		if full := plainly(o.err); err != nil && errors.Is(full, ErrFull) {
+			err = full
+		}
+	}
+	for _, o := range group {
 		if err != nil {
 			o.err = err
 		}
-		o.done(o.err)
+		o.done(plainly(o.err))
 	}
 }
 
