@@ -6,10 +6,12 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"net"
 	"os"
 	"os/exec"
 	"regexp"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -213,4 +215,26 @@ func TestAnInterruptedWaitGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, []string{"running", "cancelled"}, job.State, "it went on")
 	p.kill()
+}
+
+// A client that sends slowly doesn't keep the service from stopping: it ends within its grace time, as
+// one that was asked to.
+func TestStoppingWaitsForNoSlowClient(t *testing.T) {
+	p := startProgram(t, t.TempDir())
+	conn, err := net.Dial("tcp", strings.TrimPrefix(p.address, "http://"))
+	require.NoError(t, err)
+	defer conn.Close()
+	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/slow/loads?time=day&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/octet-stream\r\nContent-Length: 100000000\r\n\r\nday,units\n")
+	require.NoError(t, err)
+	_, err = p.Datasets(ctx) // by then the other request is being read
+	require.NoError(t, err)
+	require.NoError(t, p.cmd.Process.Signal(syscall.SIGTERM))
+	ended := make(chan error, 1)
+	go func() { ended <- p.cmd.Wait() }()
+	select {
+	case err := <-ended:
+		require.NoError(t, err, "exit 0")
+	case <-time.After(time.Minute):
+		t.Fatal("the service does not stop")
+	}
 }

@@ -12,6 +12,7 @@ packages=()
 if [ "$want" = test ]; then
   command -v chromium >/dev/null || command -v chromium-browser >/dev/null || packages+=(chromium fonts-liberation)
   compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || packages+=(postgresql)
+  command -v nginx >/dev/null || packages+=(nginx-light)
 fi
 if [ ${#packages[@]} -gt 0 ]; then
   echo "Installing ${packages[*]} for the tests" >&2

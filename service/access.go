@@ -94,10 +94,29 @@ func (s *Server) sameSite(c fiber.Ctx) error {
 	if origin == "" || c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {
 		return nil
 	}
-	if u, err := url.Parse(origin); err != nil || u.Host != host {
+	u, err := url.Parse(origin)
+	direct := err == nil && u.Host == host && (s.public == nil || !strings.EqualFold(host, s.public.Host))
+	if err != nil || !direct && !s.isPublic(u) {
 		return huma.Error403Forbidden("writes from another site's pages are refused")
 	}
 	return nil
+}
+
+// publicAddress reads the address that a proxy has for the service; nil for an empty one.
+func publicAddress(text string) (*url.URL, error) {
+	if text == "" {
+		return nil, nil
+	}
+	u, err := url.Parse(text)
+	if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" {
+		return nil, fmt.Errorf("the public address %q is not one: write https://kettle.example, without a path", text)
+	}
+	return &url.URL{Scheme: u.Scheme, Host: u.Host}, nil
+}
+
+// isPublic says whether a page's origin is the address that people use.
+func (s *Server) isPublic(origin *url.URL) bool {
+	return s.public != nil && origin.Scheme == s.public.Scheme && strings.EqualFold(origin.Host, s.public.Host)
 }
 
 // ownHost refuses host names that were pointed at a service without tokens.
@@ -107,7 +126,10 @@ func (s *Server) ownHost(c fiber.Ctx) error {
 		host = h
 	}
 	if s.local && !isLoopback(host) {
-		return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost")
+		return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost, or name the proxy's address with --public-url")
+	}
+	if s.public != nil && !isLoopback(host) && !strings.EqualFold(host, s.public.Hostname()) {
+		return huma.Error403Forbidden("the service is asked for by a foreign host name: its address is " + s.public.String())
 	}
 	return nil
 }
@@ -146,7 +168,10 @@ func (s *Server) openSession(c fiber.Ctx) error {
 	if n == 0 {
 		return huma.Error401Unauthorized("this token is not known here")
 	}
-	c.Cookie(&fiber.Cookie{Name: cookieName, Value: in.Token, Path: "/", HTTPOnly: true, SameSite: fiber.CookieSameSiteStrictMode, MaxAge: 30 * 86400})
+	// Through a proxy that speaks TLS the cookie goes over TLS alone.
+	from, err := url.Parse(c.Get("Origin"))
+	secure := err == nil && s.isPublic(from) && s.public.Scheme == "https"
+	c.Cookie(&fiber.Cookie{Name: cookieName, Value: in.Token, Path: "/", HTTPOnly: true, Secure: secure, SameSite: fiber.CookieSameSiteStrictMode, MaxAge: 30 * 86400})
 	return c.SendStatus(fiber.StatusNoContent)
 }
 

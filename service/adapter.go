@@ -17,12 +17,24 @@ import (
 )
 
 // adapter lets the contract's operations run on Fiber.
-type adapter struct{ router fiber.Router }
+type adapter struct {
+	router     fiber.Router
+	whileThere func(fiber.Ctx) (stop func())
+}
+
+// ofFile marks operations whose body is a file.
+const ofFile = "file"
 
 func (a adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 	path := strings.NewReplacer("{", ":", "}", "").Replace(op.Path)
 	a.router.Add([]string{op.Method}, path, func(c fiber.Ctx) error {
+		if takes, _ := op.Metadata[ofFile].(bool); takes {
+			defer a.whileThere(c)()
+		}
 		handler(&request{op: op, c: c})
+		if c.Response().StatusCode() >= http.StatusBadRequest {
+			drain(c)
+		}
 		return nil
 	})
 }

@@ -35,6 +35,9 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 	if err != nil {
 		return out, err
 	}
+	if err := wholeFile(ctx); err != nil {
+		return out, err
+	}
 	file := src.name
 	s.loading.Lock()
 	defer s.loading.Unlock()

@@ -39,6 +39,9 @@ func (f *SentFile) Resolve(ctx huma.Context) []error {
 	if r, ok := ctx.(interface{ fiber() fiber.Ctx }); ok {
 		f.reader = paced(r.fiber(), f.reader)
 	}
+	if strings.HasPrefix(ctx.Header("Content-Type"), "application/octet-stream") {
+		f.reader = marked(ctx.Context(), f.reader)
+	}
 	return nil
 }
 
@@ -341,6 +344,9 @@ func (s *Server) load(ctx context.Context, dataset string, in *SentFile, must bo
 	}
 	got, err := src.load(ctx)
 	if err != nil {
+		return api.Loaded{}, nil, err
+	}
+	if err := wholeFile(ctx); err != nil {
 		return api.Loaded{}, nil, err
 	}
 	s.meters.rows.Add(float64(got.Rows))

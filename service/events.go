@@ -52,6 +52,9 @@ func (s *Server) loadEvents(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
+	if err := wholeFile(ctx); err != nil {
+		return out, err
+	}
 	var none []string
 	if events, none = touching(p, events); len(events) == 0 {
 		return out, invalid("query.where", "nothing was loaded: %s", none[0])

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"io"
 	"log/slog"
+	"maps"
 	"net"
+	"slices"
 	"sync"
 	"syscall"
 	"time"
@@ -47,10 +49,11 @@ type guarded struct {
 	mu     sync.Mutex
 	count  int
 	silent *list.List // of *guardedConn that have sent nothing yet, the oldest first
+	all    map[*guardedConn]bool
 }
 
 func guard(l net.Listener, with limits) *guarded {
-	return &guarded{Listener: l, limits: with, silent: list.New()}
+	return &guarded{Listener: l, limits: with, silent: list.New(), all: map[*guardedConn]bool{}}
 }
 
 // Accept waits for a connection, and tries again where the system has no room for one.
@@ -102,6 +105,7 @@ func (g *guarded) admit(conn net.Conn) net.Conn {
 	c := &guardedConn{Conn: conn, of: g}
 	c.place = g.silent.PushBack(c)
 	g.count++
+	g.all[c] = true
 	g.mu.Unlock()
 	if out != nil {
 		out.Conn.Close()
@@ -118,6 +122,17 @@ func (g *guarded) forget(c *guardedConn) {
 	if !c.gone {
 		c.gone = true
 		g.count--
+		delete(g.all, c)
+	}
+}
+
+// hangUp closes every connection.
+func (g *guarded) hangUp() {
+	g.mu.Lock()
+	open := slices.Collect(maps.Keys(g.all))
+	g.mu.Unlock()
+	for _, c := range open {
+		c.Close()
 	}
 }
 

@@ -18,6 +18,7 @@ type meters struct {
 	requests *prometheus.CounterVec
 	seconds  *prometheus.HistogramVec
 	rows     prometheus.Counter
+	working  prometheus.Gauge
 	handler  fiber.Handler
 }
 
@@ -26,15 +27,18 @@ func newMeters() *meters {
 	m := &meters{
 		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "paperkettle_requests_total", Help: "Requests by route and status."}, []string{"method", "route", "status"}),
 		seconds:  prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "paperkettle_request_seconds", Help: "Time to the start of an answer."}, []string{"route"}),
+		working:  prometheus.NewGauge(prometheus.GaugeOpts{Name: "paperkettle_requests_at_work", Help: "Requests that are being worked on."}),
 		rows:     prometheus.NewCounter(prometheus.CounterOpts{Name: "paperkettle_rows_loaded_total", Help: "Rows read from files."}),
 	}
-	reg.MustRegister(m.requests, m.seconds, m.rows, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	reg.MustRegister(m.requests, m.seconds, m.rows, m.working, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	m.handler = adaptor.HTTPHandler(promhttp.HandlerFor(reg, promhttp.HandlerOpts{}))
 	return m
 }
 
 func (m *meters) middleware(c fiber.Ctx) error {
 	start := time.Now()
+	m.working.Inc()
+	defer m.working.Dec()
 	err := c.Next()
 	// Fiber still shows 200 where a handler returned an error.
 	status := c.Response().StatusCode()

@@ -7,6 +7,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash"
+	"io"
 	"strconv"
 	"strings"
 	"time"
@@ -38,6 +40,7 @@ func (s *Server) replay(c fiber.Ctx) error {
 	}
 	key = who.id + "\x00" + key
 	request := fingerprint(c)
+	file := carriesFile(c)
 	if _, busy := s.replaying.LoadOrStore(key, true); busy {
 		return conflict("a request with this Idempotency-Key is still running: ask again in a moment")
 	}
@@ -45,6 +48,11 @@ func (s *Server) replay(c fiber.Ctx) error {
 	var before store.Replay
 	err := s.store.Read(c.Context()).Where("key = ? AND created_at > ?", key, time.Now().UTC().Add(-replayAge)).First(&before).Error
 	if err == nil {
+		if file {
+			if request, err = withBody(request, c.Request().BodyStream()); err != nil {
+				return err
+			}
+		}
 		if before.Request != request {
 			return huma.Error422UnprocessableEntity("this Idempotency-Key was used for another request: take a new one")
 		}
@@ -58,13 +66,14 @@ func (s *Server) replay(c fiber.Ctx) error {
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	c.SetContext(context.WithValue(c.Context(), markKey{}, &mark{key: key, request: request}))
+	m := &mark{key: key, request: request}
+	c.SetContext(context.WithValue(c.Context(), markKey{}, m))
 	err = c.Next()
 	status := c.Response().StatusCode()
 	if err != nil || status >= 300 {
 		return err // a refusal may be asked again; what was done before its answer failed keeps its mark
 	}
-	record := store.Replay{Key: key, Request: request, Status: status, ContentType: string(c.Response().Header.ContentType()),
+	record := store.Replay{Key: key, Request: m.fingerprint(), Status: status, ContentType: string(c.Response().Header.ContentType()),
 		Body: append([]byte{}, c.Response().Body()...), CreatedAt: time.Now().UTC()}
 	return s.store.Write(c.Context(), func(tx *gorm.DB) error {
 		if err := tx.Where("created_at < ?", time.Now().UTC().Add(-replayAge)).Delete(&store.Replay{}).Error; err != nil {
@@ -78,7 +87,9 @@ func (s *Server) replay(c fiber.Ctx) error {
 // that and the answer does nothing twice.
 type mark struct {
 	key, request string
-	revision     int // that a load made
+	revision     int       // that a load made
+	sum          hash.Hash // of the file, as far as it was read; nil for other bodies
+	file         io.Reader // reads the rest of it
 }
 
 type markKey struct{}
@@ -88,7 +99,48 @@ func (m *mark) keep(tx *gorm.DB, object string) error {
 	if m.revision > 0 {
 		object = fmt.Sprintf("%s\x00%d", object, m.revision)
 	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Replay{Key: m.key, Request: m.request, Body: []byte(object), CreatedAt: time.Now().UTC()}).Error
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Replay{Key: m.key, Request: m.fingerprint(), Body: []byte(object), CreatedAt: time.Now().UTC()}).Error
+}
+
+// fingerprint tells the request from others, by its file too.
+func (m *mark) fingerprint() string {
+	if m.sum == nil {
+		return m.request
+	}
+	return m.request + hex.EncodeToString(m.sum.Sum(nil))
+}
+
+// marked has a file that is read under a key add to what tells its request from others.
+func marked(ctx context.Context, file io.Reader) io.Reader {
+	m, ok := ctx.Value(markKey{}).(*mark)
+	if !ok {
+		return file
+	}
+	m.sum = sha256.New()
+	m.file = io.TeeReader(file, m.sum)
+	return m.file
+}
+
+// wholeFile reads what a load left of a file whose request has a key: the key stands for all of it.
+// It comes before the write, which must not wait for a client.
+func wholeFile(ctx context.Context) error {
+	m, ok := ctx.Value(markKey{}).(*mark)
+	if !ok || m.file == nil {
+		return nil
+	}
+	_, err := io.Copy(io.Discard, m.file)
+	return err
+}
+
+// withBody adds a file to a fingerprint by reading it.
+func withBody(request string, body io.Reader) (string, error) {
+	h := sha256.New()
+	if body != nil {
+		if _, err := io.Copy(h, body); err != nil {
+			return "", err
+		}
+	}
+	return request + hex.EncodeToString(h.Sum(nil)), nil
 }
 
 // ofRevision tells the mark of a request which revision it makes.
@@ -152,8 +204,12 @@ func (s *Server) loadedAgain(ctx context.Context, dataset, revision string) (api
 	return out, json.Unmarshal([]byte(rev.Changes), &out.Changes)
 }
 
-// fingerprint tells requests apart. A file is known by its address alone, since
-// reading it here would use it up.
+// carriesFile says whether a request's body is a file.
+func carriesFile(c fiber.Ctx) bool {
+	return strings.HasPrefix(c.Get("Content-Type"), "application/octet-stream")
+}
+
+// fingerprint tells requests apart, but for the file that they may carry.
 func fingerprint(c fiber.Ctx) string {
 	h := sha256.New()
 	h.Write([]byte(c.Method() + " " + c.OriginalURL() + "\n"))

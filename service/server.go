@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"reflect"
 	"strconv"
 	"strings"
@@ -40,6 +41,7 @@ type Config struct {
 	Listen  string
 	Workers int
 	Fits    int64  // bytes of trained contenders that are kept; 0 for DefaultFits, below it for none
+	Public  string // the address that people use, where a proxy stands before the service; empty for none
 	Secrets string // folder that the files of secrets lie in; empty for none
 	Console fs.FS  // the built console; nil where it was not built
 }
@@ -55,10 +57,11 @@ type Server struct {
 	catalogue model.Catalogue
 	forecasts chan struct{} // those at work
 	secrets   string        // folder
+	public    *url.URL      // where people reach it through a proxy; nil for none
 	ended     chan error    // why serving ended by itself
 	app       *fiber.App
 	contract  huma.API
-	listener  net.Listener
+	listener  *guarded
 	local     bool
 	ctx       context.Context // ends when the service stops; streams end with it
 	stop      context.CancelFunc
@@ -82,7 +85,10 @@ func Start(cfg Config) (*Server, error) {
 	}
 	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), ended: make(chan error, 1), secrets: cfg.Secrets}
 	s.ctx, s.stop = context.WithCancel(context.Background())
-	if err := s.listen(cfg.Listen); err != nil {
+	if s.public, err = publicAddress(cfg.Public); err == nil {
+		err = s.listen(cfg.Listen)
+	}
+	if err != nil {
 		st.Close()
 		return nil, err
 	}
@@ -120,11 +126,14 @@ func (s *Server) listen(address string) error {
 	if err != nil {
 		return fmt.Errorf("listen address %q: write host:port, as %s", address, DefaultListen)
 	}
-	s.local = isLoopback(host)
+	s.local = isLoopback(host) && s.public == nil
 	if !s.local {
 		var n int64
 		if err := s.store.Read(context.Background()).Model(&store.Token{}).Count(&n).Error; err != nil {
 			return err
+		}
+		if n == 0 && s.public != nil {
+			return fmt.Errorf("refusing to be reached at %s without a token: start without --public-url first and run 'paperkettle token create NAME --role admin'", s.public)
 		}
 		if n == 0 {
 			return fmt.Errorf("refusing to listen on %s without a token: start on %s first and run 'paperkettle token create NAME --role admin'", address, DefaultListen)
@@ -146,14 +155,28 @@ func isLoopback(host string) bool {
 	return ip != nil && ip.IsLoopback()
 }
 
+// Open says whether anyone on this machine may do anything: no token exists yet.
+func (s *Server) Open() bool {
+	var n int64
+	err := s.store.Read(s.ctx).Model(&store.Token{}).Count(&n).Error
+	return err == nil && n == 0
+}
+
 // Address is where the service can be reached.
 func (s *Server) Address() string { return "http://" + s.listener.Addr().String() }
+
+// grace is how long requests that are under way may take once the service is to stop.
+const grace = 5 * time.Second
 
 // Close stops taking requests, lets the tasks in hand finish, and closes the data.
 func (s *Server) Close() error {
 	s.stop()
-	err := s.app.ShutdownWithTimeout(5 * time.Second)
+	err := s.app.ShutdownWithTimeout(grace)
 	if errors.Is(err, fiber.ErrNotRunning) {
+		err = nil
+	}
+	if errors.Is(err, context.DeadlineExceeded) { // of clients that are slow: they have had their time
+		s.listener.hangUp()
 		err = nil
 	}
 	s.jobs.Close()
@@ -194,7 +217,7 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 		return s.meters.handler(c)
 	})
 	group := app.Group(api.Prefix, s.enter, s.replay)
-	s.contract = newContract(group)
+	s.contract = newContract(adapter{group, s.whileThere})
 	s.register()
 	group.Get("/openapi.json", func(c fiber.Ctx) error {
 		b, err := OpenAPI()
@@ -232,7 +255,7 @@ func secure(c fiber.Ctx) error {
 	return c.Next()
 }
 
-func newContract(router fiber.Router) huma.API {
+func newContract(router adapter) huma.API {
 	cfg := huma.DefaultConfig("Paper Kettle", Version)
 	cfg.DocsPath, cfg.OpenAPIPath, cfg.SchemasPath = "", "", ""
 	cfg.CreateHooks = nil
@@ -243,7 +266,7 @@ func newContract(router fiber.Router) huma.API {
 	}
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	huma.DefaultArrayNullable = false
-	contract := huma.NewAPI(cfg, adapter{router})
+	contract := huma.NewAPI(cfg, router)
 	contract.UseMiddleware(func(ctx huma.Context, next func(huma.Context)) {
 		need, _ := ctx.Operation().Metadata["role"].(api.Role)
 		if err := allowed(ctx.Context(), need); err != nil {
@@ -274,7 +297,7 @@ func schemaName(t reflect.Type, hint string) string {
 // OpenAPI is the contract as an OpenAPI 3.1 document.
 var OpenAPI = sync.OnceValues(func() ([]byte, error) {
 	s := &Server{catalogue: families()}
-	s.contract = newContract(fiber.New().Group(api.Prefix))
+	s.contract = newContract(adapter{fiber.New().Group(api.Prefix), nil})
 	s.register()
 	return json.MarshalIndent(s.contract.OpenAPI(), "", "  ")
 })

@@ -70,6 +70,7 @@ func (s *Server) registerSources() {
 func (s *Server) takesFile(routes ...api.Route) {
 	for _, r := range routes {
 		op := s.contract.OpenAPI().Paths[r.Path].Post
+		op.Metadata[ofFile] = true
 		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 	}
 }
@@ -228,6 +229,9 @@ func (s *Server) loadCodes(ctx context.Context, in *struct {
 	}
 	days, err := ingest.ReadCodes(src.reader, src.name, src.form, in.Code, in.Time, in.DateOrder)
 	if err != nil {
+		return out, err
+	}
+	if err := wholeFile(ctx); err != nil {
 		return out, err
 	}
 	all := make([]string, 0, len(days))
