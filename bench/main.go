@@ -1,7 +1,7 @@
 // Command bench measures the running binary from outside: time, rate and the
 // peak memory of its process, beside yardsticks in the same run.
 //
-//	go run ./bench [-only load|wide|engine|weekly|demo]
+//	go run ./bench [-only load|wide|engine|weekly|demo|reads]
 package main
 
 import (
@@ -25,10 +25,10 @@ import (
 )
 
 func main() {
-	only := flag.String("only", "", "load, wide, engine, weekly or demo; all where left out")
+	only := flag.String("only", "", "load, wide, engine, weekly, demo or reads; all where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
-	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo} {
+	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads} {
 		if *only != "" && *only != name {
 			continue
 		}
@@ -44,8 +44,9 @@ var ctx = context.Background()
 // process is a service in a process and a data folder of its own.
 type process struct {
 	*client.Client
-	cmd *exec.Cmd
-	dir string
+	cmd     *exec.Cmd
+	dir     string
+	address string
 }
 
 var address = regexp.MustCompile(`http://[0-9.:]+`)
@@ -66,6 +67,7 @@ func start(binary, command string) (*process, error) {
 	lines := bufio.NewScanner(messages)
 	for lines.Scan() {
 		if at := address.FindString(lines.Text()); at != "" {
+			p.address = at
 			p.Client, err = client.New(at)
 			go func() { _, _ = io.Copy(io.Discard, messages) }()
 			return p, err

@@ -5,10 +5,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/gob"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -129,12 +131,17 @@ func (w *releaseWork) Finish(tx *gorm.DB) error {
 		if why, err := results.FewerThanLive(tx, w.release.DatasetID, n); err != nil {
 			return err
 		} else if why != "" {
-			return results.Hold(tx, &w.release, why)
+			return errors.Join(results.Hold(tx, &w.release, why), w.tell(tx, "held", why))
 		}
 	}
-	return results.GoLive(tx, &w.release)
+	return errors.Join(results.GoLive(tx, &w.release), w.tell(tx, "live", ""))
+}
+
+// tell writes what became of the release into the audit: no request of anyone's does.
+func (w *releaseWork) tell(tx *gorm.DB, action, why string) error {
+	return tx.Create(&store.Audit{At: time.Now().UTC(), Who: "service", Action: action, Object: fmt.Sprintf("rel-%d", w.release.ID), Detail: why}).Error
 }
 
 func (w *releaseWork) Abandon(tx *gorm.DB) error {
-	return tx.Model(&store.Release{}).Where("id = ?", w.release.ID).Update("state", store.Broken).Error
+	return errors.Join(tx.Model(&store.Release{}).Where("id = ?", w.release.ID).Update("state", store.Broken).Error, w.tell(tx, "not published", ""))
 }

@@ -15,7 +15,7 @@ const FewerSeries = "fewer-series"
 // Covered counts the series of a release that have a forecast, and gives the reason of the first
 // that has none.
 func Covered(db *gorm.DB, release uint) (n int, reason string, err error) {
-	err = eachNote(db, release, func(s bakeoff.Refitted) {
+	err = eachNote(db, release, func(_ int, s bakeoff.Refitted) {
 		switch {
 		case s.LeftOut == "":
 			n++

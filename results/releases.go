@@ -48,7 +48,7 @@ func (r *Repository) Refit(ctx context.Context, rel *store.Release) (*bakeoff.Re
 	r.equip(refit.Lineup)
 	if rel.State != store.Preparing {
 		by := map[string]string{}
-		if err := r.eachNote(ctx, rel.ID, func(n bakeoff.Refitted) { by[n.Series] = n.Contender }); err != nil {
+		if err := eachNote(r.store.Read(ctx), rel.ID, func(_ int, n bakeoff.Refitted) { by[n.Series] = n.Contender }); err != nil {
 			return nil, err
 		}
 		refit.Published(by)
@@ -63,23 +63,19 @@ type ReleasedSeries struct {
 	Rows forecast.Rows
 }
 
-// eachNote calls f for every series of a release, without its forecast.
-func (r *Repository) eachNote(ctx context.Context, release uint, f func(bakeoff.Refitted)) error {
-	return eachNote(r.store.Read(ctx), release, f)
-}
-
-func eachNote(db *gorm.DB, release uint, f func(bakeoff.Refitted)) error {
-	var texts []string
-	if err := db.Model(&store.ReleasePart{}).Where("release_id = ?", release).Order("part").Pluck("notes", &texts).Error; err != nil {
+// eachNote calls f for every series of a release, with its part, without its forecast.
+func eachNote(db *gorm.DB, release uint, f func(part int, n bakeoff.Refitted)) error {
+	var parts []store.ReleasePart
+	if err := db.Where("release_id = ?", release).Order("part").Select("part", "notes").Find(&parts).Error; err != nil {
 		return err
 	}
-	for _, text := range texts {
+	for _, p := range parts {
 		var list []bakeoff.Refitted
-		if err := json.Unmarshal([]byte(text), &list); err != nil {
+		if err := json.Unmarshal([]byte(p.Notes), &list); err != nil {
 			return fmt.Errorf("release %d: %w", release, err)
 		}
 		for _, n := range list {
-			f(n)
+			f(p.Part, n)
 		}
 	}
 	return nil

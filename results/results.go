@@ -20,6 +20,7 @@ type Repository struct {
 	catalogue model.Catalogue
 	keeper    *keeper
 	workers   int
+	indexes   indexes
 }
 
 // Open gives the results in a store. workers is how many goroutines may train one contender;

@@ -59,8 +59,8 @@ func (s *Server) identify(c fiber.Ctx) (caller, error) {
 	if secret == "" {
 		secret = c.Cookies(cookieName)
 	}
-	var tokens []store.Token
-	if err := s.store.Read(c.Context()).Find(&tokens).Error; err != nil {
+	tokens, err := s.tokens(c.Context())
+	if err != nil {
 		return caller{}, err
 	}
 	if len(tokens) == 0 && s.local {
@@ -73,6 +73,26 @@ func (s *Server) identify(c fiber.Ctx) (caller, error) {
 		}
 	}
 	return caller{}, nil // a stranger: refused by allowed
+}
+
+// doors are the tokens as they were at a change.
+type doors struct {
+	change int64
+	tokens []store.Token
+}
+
+// tokens are those that let someone in, read anew after every change.
+func (s *Server) tokens(ctx context.Context) ([]store.Token, error) {
+	change := s.store.Change()
+	if d := s.doors.Load(); d != nil && d.change == change {
+		return d.tokens, nil
+	}
+	d := &doors{change: change}
+	if err := s.store.Read(ctx).Find(&d.tokens).Error; err != nil {
+		return nil, err
+	}
+	s.doors.Store(d)
+	return d.tokens, nil
 }
 
 // bearer is the token of an Authorization header; the scheme's case does not matter (RFC 9110, 11.1).

@@ -185,8 +185,10 @@ func (s *Server) releasePanels(ctx context.Context, rel *store.Release) (old, no
 
 type releaseCurveQuery struct {
 	ReleasePath
-	Series string `query:"series" doc:"the first with a forecast where left out"`
-	Fit    bool   `query:"fit" doc:"how the forecast was made too: it is trained once more for that, with all series where they lean on each other"`
+	Series  string `query:"series" doc:"the first with a forecast where left out"`
+	History int    `query:"history" minimum:"0" doc:"periods before the forecast that are asked for; all where left out"`
+	Brief   bool   `query:"brief" doc:"without the keys of all series"`
+	Fit     bool   `query:"fit" doc:"how the forecast was made too: it is trained once more for that, with all series where they lean on each other"`
 }
 
 func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.ReleaseCurve, error) {
@@ -199,18 +201,12 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 		return api.ReleaseCurve{}, err
 	}
 	out := api.ReleaseCurve{Series: in.Series, Levels: levels, Flags: []api.Flag{}}
-	var found *results.ReleasedSeries
-	err = s.results.EachReleased(ctx, rel, func(r results.ReleasedSeries) error {
-		if r.LeftOut == "" {
-			out.Keys = append(out.Keys, r.Series)
-		}
-		if found == nil && (r.Series == in.Series || in.Series == "" && r.LeftOut == "") {
-			found = &r
-		}
-		return nil
-	})
+	found, keys, err := s.results.Released(ctx, rel, in.Series)
 	if err != nil {
 		return out, err
+	}
+	if !in.Brief {
+		out.Keys = keys
 	}
 	if found == nil {
 		return out, noSeries(in.Series)
@@ -231,6 +227,9 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 		out.Forecast = found.Rows.Mean
 		out.Low, out.High = bands(found.Rows, levels)
 		out.Closed = closedSteps(found.Rows)
+	}
+	if n := out.Start - in.History; in.History > 0 && n > 0 {
+		out.Periods, out.Actual, out.Start = out.Periods[n:], out.Actual[n:], in.History
 	}
 	if in.Fit {
 		if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {

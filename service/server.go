@@ -16,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -57,8 +58,10 @@ type Server struct {
 	catalogue model.Catalogue
 	forecasts chan struct{} // those at work
 	secrets   string        // folder
-	public    *url.URL      // where people reach it through a proxy; nil for none
-	ended     chan error    // why serving ended by itself
+	answers   answers
+	doors     atomic.Pointer[doors]
+	public    *url.URL   // where people reach it through a proxy; nil for none
+	ended     chan error // why serving ended by itself
 	app       *fiber.App
 	contract  huma.API
 	listener  *guarded
@@ -216,7 +219,7 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 		}
 		return s.meters.handler(c)
 	})
-	group := app.Group(api.Prefix, s.enter, s.replay)
+	group := app.Group(api.Prefix, s.enter, s.replay, s.again)
 	s.contract = newContract(adapter{group, s.whileThere})
 	s.register()
 	group.Get("/openapi.json", func(c fiber.Ctx) error {

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -40,6 +41,7 @@ type Store struct {
 	ops    chan *op
 	closed chan struct{}
 	once   sync.Once
+	change atomic.Int64
 	lock   *os.File
 	panels panelCache
 }
@@ -81,6 +83,7 @@ func Open(dir string) (*Store, error) {
 		}
 		return nil, fmt.Errorf("opening %s: %w", path, plainly(err))
 	}
+	s.noteChange()
 	go s.writeLoop()
 	return s, nil
 }
@@ -251,6 +254,9 @@ func (s *Store) commit(group []*op) {
 		}
 		return nil
 	})
+	if err == nil {
+		s.noteChange()
+	}
 	for _, o := range group {
 		// Where the disk is full, SQLite ends the whole transaction, and the end of it says nothing of why.
 		if full := plainly(o.err); err != nil && errors.Is(full, ErrFull) {
@@ -264,6 +270,18 @@ func (s *Store) commit(group []*op) {
 		o.done(plainly(o.err))
 	}
 }
+
+// noteChange takes up the last line of audit, once it is durable.
+func (s *Store) noteChange() {
+	var last int64
+	if s.write.Model(&Audit{}).Select("COALESCE(MAX(id), 0)").Scan(&last).Error == nil {
+		s.change.Store(last)
+	}
+}
+
+// Change numbers what people have changed: every such write has a line of audit, and raises it once it
+// is durable. What is read after asking for it is at least as new.
+func (s *Store) Change() int64 { return s.change.Load() }
 
 func guard(run func(*gorm.DB) error, tx *gorm.DB) (err error) {
 	defer func() {

@@ -3954,7 +3954,7 @@ export interface operations {
     "export-bakeoff": {
         parameters: {
             query?: {
-                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+                format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
             };
             header?: never;
             path: {
@@ -4328,7 +4328,7 @@ export interface operations {
                 metric?: string;
                 /** @description a cut, or two apart by a comma; the whole where left out */
                 per?: string;
-                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+                format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
             };
             header?: never;
             path: {
@@ -5603,6 +5603,8 @@ export interface operations {
                 where?: string[];
                 /** @description text in the key, whatever its case */
                 search?: string;
+                /** @description csv-text has no text that a spreadsheet takes for a formula */
+                format?: "csv" | "csv-text";
             };
             header?: never;
             path: {
@@ -7111,6 +7113,10 @@ export interface operations {
             query?: {
                 /** @description the first with a forecast where left out */
                 series?: string;
+                /** @description periods before the forecast that are asked for; all where left out */
+                history?: number;
+                /** @description without the keys of all series */
+                brief?: boolean;
                 /** @description how the forecast was made too: it is trained once more for that, with all series where they lean on each other */
                 fit?: boolean;
             };
@@ -7217,7 +7223,7 @@ export interface operations {
     "export-release": {
         parameters: {
             query?: {
-                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+                format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
             };
             header?: never;
             path: {
@@ -7609,7 +7615,7 @@ export interface operations {
     "export-scenario": {
         parameters: {
             query?: {
-                format?: "csv" | "json" | "jsonl" | "xlsx" | "parquet";
+                format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
             };
             header?: never;
             path: {
