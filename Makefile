@@ -4,7 +4,7 @@ export CGO_ENABLED := 0
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
 
-.PHONY: help demo build test test-go test-console lint bench setup setup-test contract clean pretrain
+.PHONY: help demo build test test-go test-console lint bench stress setup setup-test contract clean pretrain
 
 help: ## Say what there is
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 16
@@ -47,6 +47,9 @@ pretrain: ## Train the pretrained networks again from their seeds (an hour on 2 
 	go build -o bin/pretrain ./pretrain
 	bin/pretrain -seed 1 -out pretrain/weights/pretrained-1.safetensors
 	bin/pretrain -seed 2 -out pretrain/weights/pretrained-2.safetensors
+
+stress: build ## Let readers, loads, runs, stalled and half-open connections loose at once, for a minute
+	go run ./bench -only stress
 
 bench: build ## Measure speed and memory (a few minutes)
 	go test ./core/... ./ingest -run xxx -bench . -benchtime 1x

@@ -1,7 +1,7 @@
 // Command bench measures the running binary from outside: time, rate and the
 // peak memory of its process, beside yardsticks in the same run.
 //
-//	go run ./bench [-only load|wide|engine|weekly|demo|reads]
+//	go run ./bench [-only load|wide|engine|weekly|demo|reads|stress]
 package main
 
 import (
@@ -25,11 +25,11 @@ import (
 )
 
 func main() {
-	only := flag.String("only", "", "load, wide, engine, weekly, demo or reads; all where left out")
+	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads or stress; all but stress where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
-	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads} {
-		if *only != "" && *only != name {
+	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads, "stress": stress} {
+		if *only != name && (*only != "" || name == "stress") {
 			continue
 		}
 		if err := run(*binary); err != nil {

@@ -278,6 +278,9 @@ func (m *Manager) cancelCurrent(id uint) bool {
 		return false
 	}
 	m.cancel(errCancelled)
+	if a := m.attempt; a != nil && a.job.ID == id {
+		a.open.Add(-m.queue.Withdraw(id)) // at once: no worker takes another of its tasks
+	}
 	return true
 }
 

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"runtime"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -22,6 +21,10 @@ import (
 	"gorm.io/gorm/logger"
 	_ "modernc.org/sqlite" // the driver named "sqlite"
 )
+
+// readers is how many queries may run at once. Those that wait are not served in their order, so that
+// with few connections one of many may wait for seconds.
+const readers = 24
 
 // fileName is the database's in a data folder.
 const fileName = "paperkettle.db"
@@ -74,7 +77,7 @@ func Open(dir string) (*Store, error) {
 		err = migrate(s.write, path)
 	}
 	if err == nil {
-		s.read, err = open(path, max(4, runtime.GOMAXPROCS(0)), true)
+		s.read, err = open(path, readers, true)
 	}
 	if err != nil {
 		lock.Close()
@@ -127,7 +130,7 @@ func open(path string, connections int, readOnly bool) (*gorm.DB, error) {
 		"&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(on)&_pragma=busy_timeout(10000)" +
 		"&_pragma=cache_size(-16000)&_pragma=journal_size_limit(67108864)"
 	if readOnly {
-		dsn += "&_pragma=query_only(on)"
+		dsn += "&_pragma=query_only(on)&_pragma=cache_size(-4000)"
 	}
 	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
 		Logger:                 logger.Default.LogMode(logger.Silent),
