@@ -95,6 +95,7 @@ type LiveScore struct {
 	Level   float64             `json:"level" doc:"of the interval that flags"`
 	Through string              `json:"through,omitempty" doc:"the last period with an actual"`
 	Metrics map[string]*float64 `json:"metrics"`
+	Skill   *float64            `json:"skill,omitempty" doc:"1 - MASE / that of a seasonal naive forecast from the same origin"`
 }
 
 // ReleaseCurve is one series of a release with its history.

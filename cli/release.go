@@ -19,13 +19,14 @@ func (a *app) release() *cobra.Command {
 }
 
 func (a *app) releaseSheet(list []api.Release) *sheet {
-	s := &sheet{head: []string{"id", "dataset", "contender", "state", "origin", ">horizon", "levels", ">actuals", ">outside", ">open flags", "bake-off"}}
+	s := &sheet{head: []string{"id", "dataset", "contender", "state", "origin", ">horizon", "levels", ">actuals", ">wape", ">skill", ">coverage", ">promised", ">open flags", "bake-off"}}
 	for _, r := range list {
-		points, outside := "", ""
-		if r.Score != nil {
-			points, outside = whole(r.Score.Points), whole(r.Score.Outside)
+		points, wape, skill, coverage, promised := "", "", "", "", ""
+		if sc := r.Score; sc != nil && sc.Points > 0 {
+			inside, level := 1-float64(sc.Outside)/float64(sc.Points), sc.Level/100
+			points, wape, skill, coverage, promised = whole(sc.Points), a.share(sc.Metrics["wape"]), a.share(sc.Skill), a.share(&inside), a.share(&level)
 		}
-		s.add(r.ID, fmt.Sprintf("%s r%d", r.Dataset, r.Revision), r.Contender, r.State, r.Origin, whole(r.Horizon), levelList(r.Levels), points, outside, whole(r.OpenFlags), r.Bakeoff)
+		s.add(r.ID, fmt.Sprintf("%s r%d", r.Dataset, r.Revision), r.Contender, r.State, r.Origin, whole(r.Horizon), levelList(r.Levels), points, wape, skill, coverage, promised, whole(r.OpenFlags), r.Bakeoff)
 	}
 	return s
 }

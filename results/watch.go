@@ -25,6 +25,8 @@ type LiveScore struct {
 	Level   float64             `json:"level"`
 	Metrics map[string]*float64 `json:"metrics"`
 	Through string              `json:"through"`
+	// Skill is 1 - MASE / that of a seasonal naive forecast from the same origin; nil where unknown.
+	Skill *float64 `json:"skill,omitempty"`
 }
 
 // Watched is the outcome of holding actuals against the live release.
@@ -85,6 +87,8 @@ type watcher struct {
 	acc        score.Acc
 	flags      []store.Flag
 	last       int
+	naive      float64 // sum of the seasonal naive's scaled errors, where it has a value
+	beside     float64 // and of the release's at the same points
 }
 
 // series scores one series' actuals past the release's origin. Levels ascend, so
@@ -108,6 +112,10 @@ func (w *watcher) series(r ReleasedSeries, before, now *panel.Series) {
 			own.Take(point)
 			own.Abs = append(own.Abs, math.Abs(f-y))
 		}
+		if b := lastSeason(before, w.old.Length-1, h, w.old.Cadence.Season()); panel.Known(b) && scale.Abs > 0 {
+			w.naive += math.Abs(b-y) / scale.Abs
+			w.beside += math.Abs(f-y) / scale.Abs
+		}
 		w.last = max(w.last, at)
 		if j := watch.Judge(y, q, widest); j.Outside {
 			w.flags = append(w.flags, store.Flag{ReleaseID: w.release.ID, Series: r.Series, Step: h + 1, Period: w.newer.Period(at),
@@ -116,6 +124,12 @@ func (w *watcher) series(r ReleasedSeries, before, now *panel.Series) {
 	}
 	own.CloseSeries(scale)
 	w.acc.Merge(&own)
+}
+
+// lastSeason is what the same place of the last season before an origin had, which a seasonal naive
+// forecasts for a step; without a season, the last value.
+func lastSeason(s *panel.Series, origin, step, season int) float64 {
+	return s.At(origin - season + 1 + step%season)
 }
 
 func (w *watcher) live() LiveScore {
@@ -127,6 +141,9 @@ func (w *watcher) live() LiveScore {
 		if v := m.Value(&w.acc); v == v {
 			out.Metrics[m.Name] = &v
 		}
+	}
+	if skill := score.Skill(w.beside, w.naive); skill == skill && w.acc.N > 0 {
+		out.Skill = &skill
 	}
 	return out
 }

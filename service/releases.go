@@ -73,7 +73,7 @@ func levelsOf(rel *store.Release) ([]float64, error) {
 }
 
 func scoreOf(l results.LiveScore) api.LiveScore {
-	return api.LiveScore{Points: l.Points, Outside: l.Outside, Level: l.Level, Through: l.Through, Metrics: l.Metrics}
+	return api.LiveScore{Points: l.Points, Outside: l.Outside, Level: l.Level, Through: l.Through, Metrics: l.Metrics, Skill: l.Skill}
 }
 
 func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) (api.Release, error) {

@@ -1,10 +1,11 @@
 import { Moon, Sun } from "lucide-react";
-import { Navigate, NavLink, Route, Routes, useLocation } from "react-router";
+import { NavLink, Route, Routes, useLocation } from "react-router";
 import { BakeoffPage } from "./pages/bakeoff/page";
 import { BakeoffsPage } from "./pages/bakeoffs";
 import { DataPage } from "./pages/data";
 import { DatasetPage } from "./pages/dataset/page";
 import { FlagsPage } from "./pages/flags";
+import { HomePage } from "./pages/home";
 import { NewBakeoffPage } from "./pages/new-bakeoff/page";
 import { ReleasePage } from "./pages/release";
 import { ReleasesPage } from "./pages/releases";
@@ -32,7 +33,7 @@ export function App() {
       </a>
       <header className="border-b border-rule">
         <nav aria-label="Main" className="mx-auto flex max-w-[1500px] items-center gap-6 px-6">
-          <NavLink to="/data" className="flex items-center gap-2 py-3 text-[15px] font-semibold">
+          <NavLink to="/" className="flex items-center gap-2 py-3 text-[15px] font-semibold">
             <img src="/kettle.svg" alt="" className="h-5 w-5" /> Paper Kettle
           </NavLink>
           {places.map(([to, name]) => (
@@ -53,7 +54,7 @@ export function App() {
       <main id="main" className="mx-auto max-w-[1500px] px-6 py-5">
         <Fence place={pathname}>
           <Routes>
-            <Route path="/" element={<Navigate to="/data" replace />} />
+            <Route path="/" element={<HomePage />} />
             <Route path="/data" element={<DataPage />} />
             <Route path="/data/:dataset" element={<DatasetPage />} />
             <Route path="/bakeoffs" element={<BakeoffsPage />} />

@@ -1944,6 +1944,11 @@ export interface components {
             outside: number;
             /** Format: int64 */
             points: number;
+            /**
+             * Format: double
+             * @description 1 - MASE / that of a seasonal naive forecast from the same origin
+             */
+            skill?: number;
             /** @description the last period with an actual */
             through?: string;
         };

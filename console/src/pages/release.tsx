@@ -308,6 +308,7 @@ function LiveScore({ score, measure }: { score: Schemas["LiveScore"]; measure: s
         <Fact name={`Bias (${measure})`} value={figure(m.bias)} />
         <Fact name="WAPE" value={share(m.wape)} />
         <Fact name="MASE" value={figure(m.mase)} />
+        <Fact name="Skill over seasonal naive" value={share(score.skill)} />
         {names.map((n) => (
           <Fact key={n} name={`Coverage ${n.slice(8)} %`} value={share(m[n])} />
         ))}

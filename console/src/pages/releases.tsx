@@ -36,6 +36,29 @@ function lead(list: Release[]): string {
   return `${first.id} of ${first.dataset}${more} is live, by ${first.contender} up to ${first.last}${flags}.`;
 }
 
+/** How live releases have done, against what they promised. */
+export const scoreColumns = [
+  {
+    head: "WAPE",
+    right: true,
+    cell: (r: Release) => (r.score?.points ? share(r.score.metrics.wape) : "–"),
+    hint: "Sum of the absolute errors over the sum of the actuals so far",
+  },
+  {
+    head: "Skill",
+    right: true,
+    cell: (r: Release) => share(r.score?.skill),
+    hint: "1 - MASE / that of a seasonal naive forecast from the same origin",
+  },
+  {
+    head: "Inside",
+    right: true,
+    cell: (r: Release) =>
+      r.score?.points ? `${share(1 - r.score.outside / r.score.points)} of ${r.score.level} % promised` : "–",
+    hint: "Share of the actuals inside the widest interval, and what that promises",
+  },
+];
+
 function Releases({ list }: { list: Release[] }) {
   if (list.length === 0) {
     return (
@@ -72,12 +95,7 @@ function Releases({ list }: { list: Release[] }) {
           { head: "Last period", cell: (r) => r.last },
           { head: "Horizon", right: true, cell: (r) => figure(r.horizon) },
           { head: "Actuals since", right: true, cell: (r) => figure(r.score?.points ?? 0) },
-          {
-            head: "Outside",
-            right: true,
-            cell: (r) => (r.score?.points ? share(r.score.outside / r.score.points) : "–"),
-            hint: "Share of the actuals outside the widest interval",
-          },
+          ...scoreColumns,
           { head: "Open flags", right: true, cell: (r) => figure(r.open_flags) },
           { head: "Published", cell: (r) => when(r.created) },
         ]}
