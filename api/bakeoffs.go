@@ -237,6 +237,7 @@ type Standings struct {
 // Metric says what a column of the standings is.
 type Metric struct {
 	Name    string `json:"name"`
+	Label   string `json:"label" doc:"as the trade spells it"`
 	Meaning string `json:"meaning"`
 	Share   bool   `json:"share" doc:"a share of one, to be shown in per cent"`
 	Unit    bool   `json:"unit" doc:"in the unit of the measure"`

@@ -137,6 +137,12 @@ type Flag struct {
 	Settled   *time.Time `json:"settled,omitempty"`
 }
 
+// SettleManyRequest says of several flags what they were.
+type SettleManyRequest struct {
+	Flags []string `json:"flags" minItems:"1" maxItems:"10000" doc:"their IDs"`
+	SettleRequest
+}
+
 // SettleRequest says what a flag was.
 type SettleRequest struct {
 	As   string `json:"as" enum:"expected,data-error,real-change,chance"`

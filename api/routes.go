@@ -117,9 +117,10 @@ var (
 	GetDriversAhead  = Route{"get-drivers-ahead", http.MethodGet, "/releases/{release}/drivers", "scenarios", "Read the drivers and events that a release knows ahead: what a scenario changes", Reader, 0}
 	ListFeatures     = Route{"list-features", http.MethodGet, "/datasets/{dataset}/features", "models", "List what declared features stand for in a dataset, with their meaning", Reader, 0}
 
-	ListFlags  = Route{"list-flags", http.MethodGet, "/flags", "flags", "List flags, the farthest out first", Reader, 0}
-	GetFlag    = Route{"get-flag", http.MethodGet, "/flags/{flag}", "flags", "Show a flag", Reader, 0}
-	SettleFlag = Route{"settle-flag", http.MethodPost, "/flags/{flag}/settle", "flags", "Say what a flag was", Analyst, 0}
+	ListFlags   = Route{"list-flags", http.MethodGet, "/flags", "flags", "List flags, the farthest out first", Reader, 0}
+	GetFlag     = Route{"get-flag", http.MethodGet, "/flags/{flag}", "flags", "Show a flag", Reader, 0}
+	SettleFlags = Route{"settle-flags", http.MethodPost, "/flags/settle", "flags", "Say of several flags at once what they were", Analyst, 0}
+	SettleFlag  = Route{"settle-flag", http.MethodPost, "/flags/{flag}/settle", "flags", "Say what a flag was", Analyst, 0}
 
 	ListTokens  = Route{"list-tokens", http.MethodGet, "/tokens", "access", "List tokens, without their secrets", Admin, 0}
 	CreateToken = Route{"create-token", http.MethodPost, "/tokens", "access", "Create a token; its secret is shown this once", Admin, 201}
@@ -137,6 +138,6 @@ var Routes = []Route{
 	ListJobs, GetJob, WatchJob, CancelJob,
 	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease, PreviewRelease, ReviveRelease, RemoveRelease,
 	ListScenarios, RunScenario, RemoveScenario, GetScenario, GetScenarioCurve, ExportScenario, GetDriversAhead, ListFeatures,
-	ListFlags, GetFlag, SettleFlag,
+	ListFlags, GetFlag, SettleFlags, SettleFlag,
 	ListTokens, CreateToken, RevokeToken, ListAudit,
 }

@@ -188,18 +188,21 @@ func (a *app) flag() *cobra.Command {
 	list.Flags().StringVar(&release, "release", "", "only those of a release")
 	list.Flags().StringVar(&state, "state", "open", "open, settled, restated or all")
 	in := api.SettleRequest{}
-	settle := &cobra.Command{Use: "settle ID --as expected|data-error|real-change|chance", Short: "Say what a flag was", Args: exactly(1),
+	settle := &cobra.Command{Use: "settle ID... --as expected|data-error|real-change|chance", Short: "Say what flags were", Args: between(1, 10000),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			switch in.As {
 			case "expected", "data-error", "real-change", "chance":
 			default:
 				return misused("--as %s is not known: use expected, data-error, real-change or chance", in.As)
 			}
-			f, err := c.Settle(ctx, args[0], in)
+			list, err := c.SettleAll(ctx, api.SettleManyRequest{Flags: args, SettleRequest: in})
 			if err != nil {
 				return err
 			}
-			return a.print(f, a.flagSheet([]api.Flag{f}))
+			if len(list) == 1 {
+				return a.print(list[0], a.flagSheet(list))
+			}
+			return a.print(list, a.flagSheet(list))
 		})}
 	settle.Flags().StringVar(&in.As, "as", "", "expected, data-error, real-change or chance")
 	settle.Flags().StringVar(&in.Note, "note", "", "why")

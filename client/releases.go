@@ -93,6 +93,12 @@ func (c *Client) Flag(ctx context.Context, id string) (api.Flag, error) {
 	return do[api.Flag](ctx, c, api.GetFlag, path(id))
 }
 
+// SettleAll says of several flags what they were: all of them, or none.
+func (c *Client) SettleAll(ctx context.Context, in api.SettleManyRequest) ([]api.Flag, error) {
+	page, err := do[api.Page[api.Flag]](ctx, c, api.SettleFlags, call{body: in})
+	return page.Items, err
+}
+
 // Settle says what a flag was.
 func (c *Client) Settle(ctx context.Context, id string, in api.SettleRequest) (api.Flag, error) {
 	return do[api.Flag](ctx, c, api.SettleFlag, call{path: []string{id}, body: in})

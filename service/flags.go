@@ -25,6 +25,7 @@ func (s *Server) registerFlags() {
 		}
 		return s.flagWithDataset(ctx, *f)
 	})
+	handle(s, api.SettleFlags, s.settleMany)
 	handle(s, api.SettleFlag, s.settle)
 }
 
@@ -44,6 +45,8 @@ func (s *Server) findFlag(ctx context.Context, text string) (*store.Flag, error)
 func (s *Server) listFlags(ctx context.Context, in *struct {
 	Paging
 	Release string `query:"release" doc:"only those of a release"`
+	Dataset string `query:"dataset" doc:"only those of a dataset"`
+	Search  string `query:"search" doc:"text in the series' key, whatever its case"`
 	State   string `query:"state" enum:"open,settled,restated,all" default:"open"`
 }) (api.Page[api.Flag], error) {
 	out := api.Page[api.Flag]{Items: []api.Flag{}}
@@ -58,6 +61,16 @@ func (s *Server) listFlags(ctx context.Context, in *struct {
 			return out, err
 		}
 		query = query.Where("release_id = ?", rel.ID)
+	}
+	if in.Dataset != "" {
+		ds, _, err := s.dataset(ctx, in.Dataset)
+		if err != nil {
+			return out, err
+		}
+		query = query.Where("release_id IN (SELECT id FROM releases WHERE dataset_id = ?)", ds.ID)
+	}
+	if in.Search != "" {
+		query = query.Where("instr(lower(series), lower(?)) > 0", in.Search)
 	}
 	if in.State != "all" {
 		query = query.Where("state = ?", in.State)
@@ -106,23 +119,49 @@ func (s *Server) settle(ctx context.Context, in *struct {
 	FlagPath
 	Body api.SettleRequest
 }) (api.Flag, error) {
-	f, err := s.findFlag(ctx, in.Flag)
+	list, err := s.settleAll(ctx, []string{in.Flag}, in.Body)
 	if err != nil {
 		return api.Flag{}, err
 	}
+	return s.flagWithDataset(ctx, list[0])
+}
+
+// settleMany settles all of several flags, or none.
+func (s *Server) settleMany(ctx context.Context, in *struct{ Body api.SettleManyRequest }) (api.Page[api.Flag], error) {
+	out := api.Page[api.Flag]{Items: []api.Flag{}}
+	list, err := s.settleAll(ctx, in.Body.Flags, in.Body.SettleRequest)
+	if err != nil {
+		return out, err
+	}
+	names, err := s.releaseDatasets(ctx)
+	for _, f := range list {
+		out.Items = append(out.Items, flagOf(f, names[f.ReleaseID]))
+	}
+	out.Total = len(list)
+	return out, err
+}
+
+func (s *Server) settleAll(ctx context.Context, ids []string, as api.SettleRequest) ([]store.Flag, error) {
+	list := make([]store.Flag, len(ids))
 	now := time.Now().UTC()
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		if err := tx.First(f, f.ID).Error; err != nil {
-			return err
+	err := s.store.Write(ctx, func(tx *gorm.DB) error {
+		for i, text := range ids {
+			id, err := identifier("flag", text)
+			if err != nil {
+				return err
+			}
+			f := &list[i]
+			if err := tx.First(f, id).Error; errors.Is(err, store.ErrNotFound) {
+				return notFound("there is no flag %s", text)
+			} else if err != nil {
+				return err
+			}
+			f.State, f.SettledAs, f.Note, f.SettledBy, f.SettledAt = store.FlagSettled, as.As, as.Note, callerOf(ctx).name, &now
+			if err := errors.Join(tx.Save(f).Error, note(ctx, tx, "settle flag", text, as.As)); err != nil {
+				return err
+			}
 		}
-		f.State, f.SettledAs, f.Note, f.SettledBy, f.SettledAt = store.FlagSettled, in.Body.As, in.Body.Note, callerOf(ctx).name, &now
-		if err := tx.Save(f).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "settle flag", in.Flag, in.Body.As)
+		return nil
 	})
-	if err != nil {
-		return api.Flag{}, err
-	}
-	return s.flagWithDataset(ctx, *f)
+	return list, err
 }

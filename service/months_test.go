@@ -233,3 +233,32 @@ func TestEventsThatConcernNothingAreRefused(t *testing.T) {
 	_, err = c.LoadEvents(ctx, "stalls", api.LoadColumns{}, 0, 0, strings.NewReader("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:fair\r\nDTSTART:20260301T080000Z\r\nDTEND:20260301T100000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
 	assert.ErrorContains(t, err, "say into which zone")
 }
+
+// Many flags are settled at once, all of them or none, and the queue can be narrowed.
+func TestSettlingManyFlags(t *testing.T) {
+	c, s := start(t, t.TempDir())
+	load(t, c, stallColumns, stallRows([]string{"quay", "mill"}, "2026-01-01", 63, 56))
+	b := run(t, c, api.Plan{Dataset: "stalls", Horizon: 7, Contenders: contenders("naive", "seasonal-naive")})
+	published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "seasonal-naive"})
+	_, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{}, strings.NewReader("day,stall,cups,price\n2026-02-26,quay,900,3\n2026-02-27,quay,700,3\n2026-02-27,mill,800,3\n"))
+	require.NoError(t, err)
+	queue, err := c.Flags(ctx, "", "")
+	require.NoError(t, err)
+	require.Len(t, queue, 3)
+	for i, f := range queue {
+		assert.Equal(t, fmt.Sprintf("flag-%d", i+1), f.ID, "numbered as they queue")
+	}
+	narrowed := read[api.Page[api.Flag]](t, s, "/flags?search=QUAY&dataset=stalls")
+	assert.Equal(t, 2, narrowed.Total)
+	_, err = c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-9"}, SettleRequest: api.SettleRequest{As: "chance"}})
+	assert.ErrorContains(t, err, "there is no flag flag-9")
+	open, err := c.Flags(ctx, "", "open")
+	require.NoError(t, err)
+	assert.Len(t, open, 3, "none was settled")
+	done, err := c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-3"}, SettleRequest: api.SettleRequest{As: "real-change", Note: "a rival closed"}})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"settled", "real-change", "a rival closed"}, []string{done[1].State, done[1].SettledAs, done[1].Note})
+	open, err = c.Flags(ctx, "", "open")
+	require.NoError(t, err)
+	assert.Len(t, open, 1)
+}

@@ -98,7 +98,7 @@ func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.En
 }
 
 func metricOf(m score.Metric) api.Metric {
-	return api.Metric{Name: m.Name, Meaning: m.Meaning, Share: m.Share, Unit: m.Unit}
+	return api.Metric{Name: m.Name, Label: m.Label(), Meaning: m.Meaning, Share: m.Share, Unit: m.Unit}
 }
 
 func standingsOf(st *bakeoff.Standings) api.Standings {
@@ -183,7 +183,7 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	text := lead.Contender + " leads"
 	switch {
 	case ranked(st, lead) == nil:
-		return fmt.Sprintf("No contender has a %s here, since what it divides by is zero: rank by another metric.", st.Metric)
+		return fmt.Sprintf("No contender has a %s here, since what it divides by is zero: rank by another metric.", labelOf(st))
 	case len(rows) == 1:
 		return fmt.Sprintf("%s ran alone: enter a second contender to compare it with.", lead.Contender)
 	case rows[1].Rank == 1:
@@ -193,7 +193,7 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	case lead.Skill != nil:
 		text = fmt.Sprintf("%s leads by %.1f %% over %s", lead.Contender, 100**lead.Skill, st.Baseline)
 	}
-	text += fmt.Sprintf(" on %s over %d points in %d %s", st.By, lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
+	text += fmt.Sprintf(" on %s over %d points in %d %s", labelOf(st), lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
 	if !st.Complete {
 		text += ", so far"
 	}
@@ -203,6 +203,20 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 		text += "; with a single window the lead may be chance"
 	}
 	return text + costOf(rows) + "."
+}
+
+// labelOf is what the standings go by, as people write it.
+func labelOf(st api.Standings) string {
+	label := st.Metric
+	for _, m := range st.Metrics {
+		if m.Name == st.Metric {
+			label = m.Label
+		}
+	}
+	if st.By != st.Metric {
+		return "weighted " + label
+	}
+	return label
 }
 
 // ranked is the figure of a contender that the standings go by.

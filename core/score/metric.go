@@ -22,6 +22,23 @@ type Metric struct {
 	of     func(a *Acc) float64 // where parts is nil
 }
 
+// acronyms are metrics that the trade writes in capitals.
+var acronyms = map[string]string{"mae": "MAE", "mse": "MSE", "rmse": "RMSE", "medae": "MedAE", "mpe": "MPE", "mape": "MAPE", "smape": "sMAPE", "wape": "WAPE", "mase": "MASE",
+	"rmsse": "RMSSE", "r2": "R²", "crps": "CRPS"}
+
+// Label is the name as the trade spells it: MASE, interval score 95 %.
+func (m Metric) Label() string {
+	if a := acronyms[m.Name]; a != "" {
+		return a
+	}
+	word := strings.TrimRight(m.Name, "0123456789.")
+	label := strings.ReplaceAll(word, "_", " ")
+	if level := m.Name[len(word):]; level != "" {
+		label += " " + level + " %"
+	}
+	return label
+}
+
 // Value reads the metric, NaN where its denominator is zero or it has no points.
 func (m Metric) Value(a *Acc) float64 {
 	if a.N == 0 {

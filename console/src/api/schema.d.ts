@@ -725,6 +725,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/flags/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say of several flags at once what they were */
+        post: operations["settle-flags"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/flags/{flag}": {
         parameters: {
             query?: never;
@@ -2038,6 +2055,8 @@ export interface components {
             values: (number | null)[];
         };
         Metric: {
+            /** @description as the trade spells it */
+            label: string;
             meaning: string;
             name: string;
             /** @description a share of one, to be shown in per cent */
@@ -3195,6 +3214,13 @@ export interface components {
              * @default false
              */
             whole: boolean;
+        };
+        SettleManyRequest: {
+            /** @enum {string} */
+            as: "expected" | "data-error" | "real-change" | "chance";
+            /** @description their IDs */
+            flags: string[];
+            note?: string;
         };
         SettleRequest: {
             /** @enum {string} */
@@ -6252,6 +6278,10 @@ export interface operations {
                 cursor?: string;
                 /** @description only those of a release */
                 release?: string;
+                /** @description only those of a dataset */
+                dataset?: string;
+                /** @description text in the series' key, whatever its case */
+                search?: string;
                 state?: "open" | "settled" | "restated" | "all";
             };
             header?: never;
@@ -6259,6 +6289,48 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageFlag"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-flags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleManyRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -1,10 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { type KeyboardEvent, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { count, figure } from "../format";
 import { Button, ButtonLink, Input, Select } from "../ui/controls";
 import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
+import { useDatasets } from "./data";
 import { FanChart, useCurve, useDress } from "./release";
 
 type Flag = Schemas["Flag"];
@@ -21,14 +22,25 @@ export function FlagsPage() {
   const [params, setParams] = useSearchParams();
   const state = (params.get("state") ?? "open") as State;
   const release = params.get("release") ?? undefined;
+  const dataset = params.get("dataset") ?? undefined;
+  const search = params.get("search") ?? "";
+  const datasets = useDatasets();
+  const [ticked, setTicked] = useState<string[]>([]);
   const { data, error } = useQuery({
-    queryKey: ["flags", state, release],
-    queryFn: () => take(api.GET("/flags", { params: { query: { state, release, limit: 1000 } } })),
+    queryKey: ["flags", state, release, dataset, search],
+    queryFn: () =>
+      take(
+        api.GET("/flags", {
+          params: { query: { state, release, dataset, search: search || undefined, limit: 1000 } },
+        }),
+      ),
+    placeholderData: (before) => before,
   });
   function change(name: string, value: string) {
     const next = new URLSearchParams(params);
-    next.set(name, value);
-    if (name === "state") next.delete("flag");
+    if (value) next.set(name, value);
+    else next.delete(name);
+    if (name !== "flag") next.delete("flag");
     setParams(next, { replace: true });
   }
   const list = data?.items ?? [];
@@ -38,6 +50,24 @@ export function FlagsPage() {
       <div className="flex items-start gap-4">
         <Lead>{lead(state, list, data?.total)}</Lead>
         <span className="flex-1" />
+        <Input
+          label="Only series with"
+          value={search}
+          onChange={(v) => change("search", v)}
+          width="w-40"
+          placeholder="black tea"
+        />
+        {(datasets.data?.items.length ?? 0) > 1 && (
+          <Select
+            label="Of"
+            value={dataset ?? "*"}
+            onChange={(v) => change("dataset", v === "*" ? "" : v)}
+            options={[
+              { value: "*", text: "all datasets" },
+              ...(datasets.data?.items ?? []).map((d) => ({ value: d.name, text: d.name })),
+            ]}
+          />
+        )}
         <Select
           label="Show"
           value={state}
@@ -61,9 +91,17 @@ export function FlagsPage() {
       )}
       {chosen && (
         <div className="grid grid-cols-[minmax(20rem,27rem)_minmax(0,1fr)] gap-6">
-          <Queue list={list} chosen={chosen} choose={(id) => change("flag", id)} />
+          <Queue
+            list={list}
+            chosen={chosen}
+            choose={(id) => change("flag", id)}
+            ticked={ticked}
+            tick={setTicked}
+          />
           <Detail
             flag={chosen}
+            others={ticked.filter((id) => id !== chosen.id && list.some((f) => f.id === id))}
+            settled={() => setTicked([])}
             next={() => {
               const after = list[list.findIndex((f) => f.id === chosen.id) + 1] ?? list[0];
               if (after) change("flag", after.id);
@@ -83,17 +121,57 @@ function lead(state: State, list: Flag[], total: number | undefined): string {
   return `${count(total, "flag")} ${state === "all" ? "in all" : state}; the farthest out is ${first.series} on ${first.period}: ${figure(first.actual)}, ${where} ${figure(first.low)} to ${figure(first.high)}.`;
 }
 
-function Queue({ list, chosen, choose }: { list: Flag[]; chosen: Flag; choose: (id: string) => void }) {
+type QueueProps = {
+  list: Flag[];
+  chosen: Flag;
+  choose: (id: string) => void;
+  ticked: string[];
+  tick: (ids: string[]) => void;
+};
+
+/** The queue: up and down move, a tick takes a flag into what is settled together. */
+function Queue({ list, chosen, choose, ticked, tick }: QueueProps) {
+  const alike = list.filter((f) => f.series === chosen.series).map((f) => f.id);
+  function move(e: KeyboardEvent, i: number) {
+    const by = { ArrowDown: 1, ArrowUp: -1 }[e.key];
+    const next = by && list[i + by];
+    if (!next) return;
+    e.preventDefault();
+    choose(next.id);
+    document.getElementById(`queue-${next.id}`)?.focus();
+  }
   return (
-    <Section title="Queue, the farthest out first">
+    <Section
+      title="Queue, the farthest out first"
+      aside={
+        alike.length > 1 && (
+          <button type="button" className="text-[13px] text-copper" onClick={() => tick(alike)}>
+            Tick all {alike.length} of this series
+          </button>
+        )
+      }
+    >
       <ol className="max-h-[620px] overflow-auto">
-        {list.map((f) => (
-          <li key={f.id}>
+        {list.map((f, i) => (
+          <li
+            key={f.id}
+            className={`flex items-center gap-2 border-b border-rule/60 px-1 ${f.id === chosen.id ? "bg-tint" : ""}`}
+          >
+            <input
+              type="checkbox"
+              aria-label={`Settle ${f.series} on ${f.period} too`}
+              checked={ticked.includes(f.id)}
+              onChange={(e) =>
+                tick(e.target.checked ? [...ticked, f.id] : ticked.filter((id) => id !== f.id))
+              }
+            />
             <button
               type="button"
+              id={`queue-${f.id}`}
               aria-current={f.id === chosen.id}
               onClick={() => choose(f.id)}
-              className={`grid w-full grid-cols-[1fr_auto] gap-x-3 border-b border-rule/60 px-1 py-1.5 text-left text-[13px] hover:bg-tint ${f.id === chosen.id ? "bg-tint" : ""}`}
+              onKeyDown={(e) => move(e, i)}
+              className="grid grow grid-cols-[1fr_auto] gap-x-3 py-1.5 text-left text-[13px] hover:bg-tint"
             >
               <span className="truncate font-medium">{f.series}</span>
               <span className="text-right tabular-nums">{figure(f.actual)}</span>
@@ -112,7 +190,9 @@ function Queue({ list, chosen, choose }: { list: Flag[]; chosen: Flag; choose: (
   );
 }
 
-function Detail({ flag, next }: { flag: Flag; next: () => void }) {
+type DetailProps = { flag: Flag; others: string[]; settled: () => void; next: () => void };
+
+function Detail({ flag, others, settled, next }: DetailProps) {
   const { data, error } = useCurve(flag.release, flag.series);
   const { hue, measure } = useDress(flag.release, data?.contender);
   return (
@@ -138,18 +218,19 @@ function Detail({ flag, next }: { flag: Flag; next: () => void }) {
       ) : (
         <Waiting what="the chart" />
       )}
-      <Settle key={flag.id} flag={flag} next={next} />
+      <Settle key={flag.id} flag={flag} others={others} settled={settled} next={next} />
     </Section>
   );
 }
 
-function Settle({ flag, next }: { flag: Flag; next: () => void }) {
+function Settle({ flag, others, settled, next }: DetailProps) {
   const [note, setNote] = useState(flag.note ?? "");
   const queries = useQueryClient();
   const settle = useMutation({
     mutationFn: (as: Schemas["SettleRequest"]["as"]) =>
-      take(api.POST("/flags/{flag}/settle", { params: { path: { flag: flag.id } }, body: { as, note } })),
+      take(api.POST("/flags/settle", { body: { flags: [flag.id, ...others], as, note } })),
     onSuccess: () => {
+      settled();
       next();
       queries.invalidateQueries({ queryKey: ["flags"] });
       queries.invalidateQueries({ queryKey: ["release"] });
@@ -165,7 +246,9 @@ function Settle({ flag, next }: { flag: Flag; next: () => void }) {
       )}
       <Input label="Note" value={note} onChange={setNote} width="w-full max-w-xl" placeholder="why" />
       <fieldset className="flex flex-wrap gap-2">
-        <legend className="mb-1 text-[13px] text-soft">Settle as</legend>
+        <legend className="mb-1 text-[13px] text-soft">
+          Settle {others.length > 0 ? `this and ${count(others.length, "ticked flag")} ` : ""}as
+        </legend>
         {settlements.map(([as, text, meaning]) => (
           <Button
             key={as}

@@ -193,7 +193,7 @@ function HowMade({ release, series, name, hue }: MadeProps) {
   });
   if (error) return <Trouble error={error} />;
   if (!data?.fit) return <Waiting what="how the forecast was made" />;
-  return <FitLine name={name} fit={data.fit} measure={release.measure} hue={hue} />;
+  return <FitLine name={name} fit={data.fit} measure={release.measure} hue={hue} cadence={release.cadence} />;
 }
 
 /** How the forecast was made: its numbers and parts behind a click. */
@@ -202,11 +202,13 @@ function FitLine({
   fit,
   measure,
   hue,
+  cadence,
 }: {
   name: string;
   fit: Schemas["Fit"];
   measure: string;
   hue: string;
+  cadence: string;
 }) {
   return (
     <details className="text-[13px]">
@@ -214,7 +216,7 @@ function FitLine({
         {name}: {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
         {fit.cautions.length > 0 ? ` (${count(fit.cautions.length, "caution")})` : ""}.
       </summary>
-      <FitDetails fit={fit} measure={measure} hue={hue} />
+      <FitDetails fit={fit} measure={measure} hue={hue} cadence={cadence} />
     </details>
   );
 }

@@ -87,7 +87,7 @@ export function Select({ label, value, onChange, options, hideLabel, placeholder
       <Radix.Root value={value} onValueChange={onChange}>
         <Radix.Trigger
           aria-labelledby={id}
-          className={`${box} inline-flex items-center justify-between gap-2`}
+          className={`${box} inline-flex items-center justify-between gap-2 whitespace-nowrap`}
         >
           <Radix.Value placeholder={placeholder} />
           <ChevronDown size={14} aria-hidden />
@@ -135,7 +135,7 @@ export function Toggle({
       type="button"
       aria-pressed={on}
       onClick={() => onChange(!on)}
-      className={`inline-flex items-center gap-1.5 border px-2 py-0.5 ${on ? "border-rule bg-sheet" : "border-transparent text-soft line-through"}`}
+      className={`inline-flex items-center gap-1.5 border px-2 py-0.5 ${on ? "border-rule bg-sheet" : "border-transparent text-soft"}`}
     >
       <span
         aria-hidden

@@ -201,7 +201,7 @@ function SeriesLine({ standing, bakeoff, metrics }: LineProps) {
   if (!metric || !lead) return null;
   return (
     <p className="text-[13px]">
-      On this series {lead.contender} leads with a {metric.name} of {show(metric, lead.values[metric.name])}
+      On this series {lead.contender} leads with a {metric.label} of {show(metric, lead.values[metric.name])}
       {lead.skill != null && `, ${share(lead.skill)} skill over ${bakeoff.plan.baseline}`}; then{" "}
       {standing.rows
         .slice(1)

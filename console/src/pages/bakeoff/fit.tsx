@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
+import { EffectBars, PartChart, SeasonChart } from "../../chart/parts";
+import { cycleOf, profileOf } from "../../chart/season";
 import { TimeChart } from "../../chart/time-chart";
 import { count, figure } from "../../format";
 import { hueOf } from "../../theme";
@@ -61,7 +63,12 @@ export function FitView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       {error ? (
         <Trouble error={error} />
       ) : data ? (
-        <FitDetails fit={data} measure={bakeoff.measure} hue={hueOf(placeOf(bakeoff.plan, contender))} />
+        <FitDetails
+          fit={data}
+          measure={bakeoff.measure}
+          hue={hueOf(placeOf(bakeoff.plan, contender))}
+          cadence={bakeoff.cadence}
+        />
       ) : (
         <Waiting what="the fit" />
       )}
@@ -69,16 +76,19 @@ export function FitView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   );
 }
 
-type DetailsProps = { fit: Fit; measure: string; hue: string };
+type DetailsProps = { fit: Fit; measure: string; hue: string; cadence: string };
 
-export function FitDetails({ fit, measure, hue }: DetailsProps) {
+export function FitDetails({ fit, measure, hue, cadence }: DetailsProps) {
   return (
     <>
       <FitWords fit={fit} />
       <Learnt fit={fit} measure={measure} />
-      <Components fit={fit} measure={measure} hue={hue} />
-      <Effects fit={fit} measure={measure} />
-      <Numbers fit={fit} />
+      <Components fit={fit} measure={measure} hue={hue} cadence={cadence} />
+      <Effects fit={fit} measure={measure} hue={hue} />
+      <details>
+        <summary className="cursor-pointer text-[13px] text-soft">Parameters, tests and states</summary>
+        <Numbers fit={fit} />
+      </details>
     </>
   );
 }
@@ -108,31 +118,57 @@ function FitWords({ fit }: { fit: Fit }) {
 
 const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 
-/** A chart for each part: parts that add in the measure's unit, others as factors. */
-function Components({ fit, measure, hue }: DetailsProps) {
+/** The trend over time; each season once, over its own cycle; what is left, small. */
+function Components({ fit, measure, hue, cadence }: DetailsProps) {
   const periods = fit.periods ?? [];
+  const all = fit.components ?? [];
+  const told = new Set((fit.effects ?? []).map((e) => e.name));
+  const lead = all.find((c) => c.name === "trend" || c.name === "level") ?? all[0];
+  const rest = all.filter((c) => c !== lead && !told.has(c.name));
+  if (!lead) return null;
   return (
     <div className="flex flex-col gap-3">
-      {(fit.components ?? []).map((c) => (
-        <TimeChart
-          key={c.name}
-          label={`${c.name} of ${fit.series ?? ""}`}
-          periods={periods}
-          unit={c.factor ? `${c.name}, a factor` : `${c.name} (${measure})`}
-          actual={[]}
-          lines={[{ name: c.name, hue, start: 0, values: [...c.past, ...c.ahead] }]}
-          bands={
-            c.low && c.high
-              ? [{ name: "80 %", hue, start: 0, low: solid(c.low), high: solid(c.high), strength: 0.22 }]
-              : []
-          }
-          tints={[{ from: c.past.length, to: periods.length - 1, origin: fit.to }]}
-          rings={c.name === "trend" ? bendsOf(fit, c.past) : []}
-          view={[0, periods.length - 1]}
-          height={220}
-        />
-      ))}
+      <TimeChart
+        label={`${lead.name} of ${fit.series ?? ""}`}
+        periods={periods}
+        unit={lead.factor ? `${lead.name}, a factor` : `${lead.name} (${measure})`}
+        actual={[]}
+        lines={[{ name: lead.name, hue, start: 0, values: [...lead.past, ...lead.ahead] }]}
+        bands={
+          lead.low && lead.high
+            ? [{ name: "80 %", hue, start: 0, low: solid(lead.low), high: solid(lead.high), strength: 0.22 }]
+            : []
+        }
+        tints={[{ from: lead.past.length, to: periods.length - 1, origin: fit.to }]}
+        rings={lead.name === "trend" ? bendsOf(fit, lead.past) : []}
+        view={[0, periods.length - 1]}
+        height={240}
+      />
+      <div className="flex flex-wrap gap-x-6 gap-y-3">
+        {rest.map((c) => (
+          <Part key={c.name} part={c} periods={periods} hue={hue} cadence={cadence} />
+        ))}
+      </div>
     </div>
+  );
+}
+
+type PartProps = { part: Schemas["Component"]; periods: string[]; hue: string; cadence: string };
+
+function Part({ part: c, periods, hue, cadence }: PartProps) {
+  const cycle = cycleOf(c.name, cadence);
+  const places = cycle ? profileOf(c.name, cycle, periods, c.past, c.low, c.high) : [];
+  return places.length > 1 ? (
+    <SeasonChart name={c.name} places={places} factor={c.factor === true} hue={hue} />
+  ) : (
+    <PartChart
+      name={c.name}
+      factor={c.factor === true}
+      past={c.past}
+      ahead={c.ahead}
+      periods={periods}
+      hue={hue}
+    />
   );
 }
 
@@ -148,10 +184,40 @@ const bendsOf = (fit: Fit, trend: (number | null)[]) =>
 const signed = (v: number | null) => `${v != null && v > 0 ? "+" : ""}${figure(v)}`;
 
 /** What each event and driver changes, and where the trend bends. */
-function Effects({ fit, measure }: { fit: Fit; measure: string }) {
+function Effects({ fit, measure, hue }: { fit: Fit; measure: string; hue: string }) {
   const effects = fit.effects ?? [];
   const bends = fit.bends ?? [];
   const percent = (v: number | null) => (v == null ? "–" : `${v > 0 ? "+" : ""}${v.toFixed(1)} %`);
+  const bars = effects
+    .filter((e) => e.percent != null)
+    .map((e) => ({
+      name: e.name,
+      per: e.per,
+      value: e.percent ?? 0,
+      low: e.percent_low,
+      high: e.percent_high,
+    }))
+    .sort((a, b) => Math.abs(b.value) - Math.abs(a.value));
+  if (effects.length === 0 && bends.length === 0) return null;
+  return (
+    <div className="flex flex-col gap-2">
+      {bars.length > 0 && <EffectBars bars={bars} hue={hue} />}
+      <details>
+        <summary className="cursor-pointer text-[13px] text-soft">Effects and bends in numbers</summary>
+        <EffectTables effects={effects} bends={bends} measure={measure} percent={percent} />
+      </details>
+    </div>
+  );
+}
+
+type TablesProps = {
+  effects: Schemas["Effect"][];
+  bends: Schemas["Bend"][];
+  measure: string;
+  percent: (v: number | null) => string;
+};
+
+function EffectTables({ effects, bends, measure, percent }: TablesProps) {
   return (
     <div className="flex flex-wrap items-start gap-8">
       {effects.length > 0 && (

@@ -67,7 +67,7 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
             label="Ranked by"
             value={data.metric}
             onChange={(v) => choose("metric", v)}
-            options={data.metrics.map((m) => ({ value: m.name, text: m.name }))}
+            options={data.metrics.map((m) => ({ value: m.name, text: m.label }))}
           />
           <Select
             label="Cut by"
@@ -107,6 +107,10 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
 }
 
 export const show = (m: Metric, v: number | null | undefined) => (m.share ? share(v) : figure(v));
+
+/** The ranking metric as the trade spells it. */
+export const labelOf = (data: Schemas["Standings"]) =>
+  data.metrics.find((m) => m.name === data.metric)?.label ?? data.metric;
 
 /** Writes a column of a metric with the same digits throughout. */
 const writer = (m: Metric, rows: Row[]) => (m.share ? share : column(rows.map((r) => r.values[m.name])));
@@ -155,7 +159,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
   const others = data.metrics.filter((m) => m.name !== data.metric && (all || isUsual(m, data.metric)));
   const columns: Column<Row>[] = [
     { head: "Rank", right: true, cell: (r) => r.rank || "–" },
-    { head: "Contender", cell: (r) => <Name bakeoff={bakeoff} contender={r.contender} /> },
+    { head: "Contender", keep: true, cell: (r) => <Name bakeoff={bakeoff} contender={r.contender} /> },
     {
       head: "Skill",
       cell: (r) => <SkillBar skill={r.skill} rows={rows} />,
@@ -170,7 +174,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
       const best = bestOf(m, rows);
       const write = writer(m, rows);
       return {
-        head: m.unit ? `${m.name.replaceAll("_", " ")} (${bakeoff.measure})` : m.name.replaceAll("_", " "),
+        head: m.unit ? `${m.label} (${bakeoff.measure})` : m.label,
         hint: m.meaning,
         right: true,
         cell: (r) => write(r.values[m.name]),
@@ -220,7 +224,7 @@ function overColumns(data: Schemas["Standings"], rows: Row[]): Column<Row>[] {
       head: "In training",
       right: true,
       cell: (r) => figure(r.train?.[data.metric]),
-      hint: `${data.metric} one step ahead within the training parts: how optimistic a fit looks`,
+      hint: `${labelOf(data)} one step ahead within the training parts: how optimistic a fit looks`,
     },
     {
       head: "Mean rank",
@@ -245,7 +249,7 @@ function overColumns(data: Schemas["Standings"], rows: Row[]): Column<Row>[] {
   ];
   if (weighted)
     columns.unshift({
-      head: `Weighted ${data.metric}`,
+      head: `Weighted ${labelOf(data)}`,
       right: true,
       cell: (r) => figure(r.weighted?.[data.metric]),
       hint: `Mean over series and windows, weighed by ${data.weights}`,
@@ -288,7 +292,7 @@ function Luck({ row }: { row: Row }) {
     o.behind_low != null ? `${figure(o.behind_low)} to ${figure(o.behind_high)} behind` : `p = ${part(o.p)}`;
   return (
     <span title={range}>
-      {o.like_leader ? "≈ can't be told apart" : "worse"} <span className="text-soft">({range})</span>
+      {o.like_leader ? "≈ alike" : "worse"} <span className="text-soft">({range})</span>
     </span>
   );
 }
@@ -351,9 +355,9 @@ function CutTable({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bake
     <>
       {data.per === "step" && data.slices.length > 1 && (
         <TimeChart
-          label={`${metric.name} by step`}
+          label={`${metric.label} by step`}
           periods={data.slices.map((s) => s.name ?? "")}
-          unit={metric.name}
+          unit={metric.label}
           actual={[]}
           lines={names.map((name) => ({
             name,

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
 import { count, share } from "../../format";
+import { Input, Select } from "../../ui/controls";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
 import { show } from "./standings";
@@ -10,9 +12,27 @@ type Slice = Schemas["StandingsSlice"];
 
 const shownAtOnce = 500;
 
+/** How far a series' second is behind its winner, as a share of its value: near 0 the win is in doubt. */
+const lead = (s: Slice, metric: string) => {
+  const first = s.rows[0]?.values[metric];
+  const second = s.rows[1]?.values[metric];
+  return first == null || !second ? Number.POSITIVE_INFINITY : (second - first) / Math.abs(second);
+};
+
+type Order = "series" | "skill" | "error" | "doubt";
+
+const orders: Record<Order, (metric: string) => (a: Slice, b: Slice) => number> = {
+  series: () => (a, b) => (a.name ?? "").localeCompare(b.name ?? ""),
+  skill: () => (a, b) => (a.rows[0]?.skill ?? -9) - (b.rows[0]?.skill ?? -9),
+  error: (m) => (a, b) => (b.rows[0]?.values[m] ?? -1) - (a.rows[0]?.values[m] ?? -1),
+  doubt: (m) => (a, b) => lead(a, m) - lead(b, m),
+};
+
 /** Each series' winner, with its settings and error. */
 export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const [params, setParams] = useSearchParams();
+  const [order, setOrder] = useState<Order>("series");
+  const [only, setOnly] = useState("");
   const { data, error } = useQuery({
     queryKey: ["standings", bakeoff.id, "brief", "series"],
     queryFn: () =>
@@ -28,10 +48,14 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const settings = (name: string | undefined) => {
     const c = bakeoff.plan.contenders.find((x) => (x.name ?? x.family) === name);
     const all = Object.entries(c?.settings ?? {});
-    return all.length ? all.map(([k, v]) => `${k} ${v}`).join(", ") : "as found from the data";
+    return all.map(([k, v]) => `${k} ${v}`).join(", ");
   };
+  const words = only.toLowerCase().split(/\s+/).filter(Boolean);
+  const shown = data.slices
+    .filter((s) => words.every((w) => (s.name ?? "").toLowerCase().includes(w)))
+    .toSorted(orders[order](metric.name));
   const wins = new Map<string, number>();
-  for (const s of data.slices) {
+  for (const s of shown) {
     const name = s.rows[0]?.contender ?? "";
     wins.set(name, (wins.get(name) ?? 0) + 1);
   }
@@ -43,11 +67,35 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
     setParams(next, { replace: true });
   }
   return (
-    <Section title={`Winners of ${count(data.slices.length, "series")}`}>
+    <Section
+      title={`Winners of ${count(shown.length, "series")}`}
+      aside={
+        <span className="flex items-end gap-3">
+          <Input
+            label="Only series with"
+            value={only}
+            onChange={setOnly}
+            placeholder="Saltmarsh tea"
+            width="w-40"
+          />
+          <Select
+            label="Order"
+            value={order}
+            onChange={(v) => setOrder(v as Order)}
+            options={[
+              { value: "series", text: "by series" },
+              { value: "skill", text: "least skill first" },
+              { value: "error", text: "largest error first" },
+              { value: "doubt", text: "most in doubt first" },
+            ]}
+          />
+        </span>
+      }
+    >
       <p className="text-[13px] text-soft">{most.map(([n, k]) => `${n} wins ${k}`).join(", ")}.</p>
       <Table
         label="Winners"
-        rows={data.slices.slice(0, shownAtOnce)}
+        rows={shown.slice(0, shownAtOnce)}
         keyOf={(s) => s.name ?? ""}
         columns={[
           {
@@ -59,25 +107,29 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
             ),
           },
           { head: "Winner", cell: (s: Slice) => s.rows[0]?.contender },
+          ...(shown.some((s) => settings(s.rows[0]?.contender))
+            ? [
+                {
+                  head: "Settings",
+                  cell: (s: Slice) => <span className="text-soft">{settings(s.rows[0]?.contender)}</span>,
+                },
+              ]
+            : []),
           {
-            head: "Settings",
-            cell: (s: Slice) => <span className="text-soft">{settings(s.rows[0]?.contender)}</span>,
-          },
-          {
-            head: metric.name,
+            head: metric.label,
             right: true,
             cell: (s: Slice) => show(metric, s.rows[0]?.values[metric.name]),
           },
           { head: "Skill", right: true, cell: (s: Slice) => share(s.rows[0]?.skill) },
           { head: "Second", cell: (s: Slice) => s.rows[1]?.contender },
           {
-            head: metric.name,
+            head: metric.label,
             right: true,
             cell: (s: Slice) => show(metric, s.rows[1]?.values[metric.name]),
           },
         ]}
       />
-      {data.slices.length > shownAtOnce && (
+      {shown.length > shownAtOnce && (
         <p className="text-[13px] text-soft">
           The first {shownAtOnce} are shown; take all away as standings cut by series.
         </p>

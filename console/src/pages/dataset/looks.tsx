@@ -69,7 +69,7 @@ export function PartsView({ dataset, series }: { dataset: Dataset; series: strin
         (error ? (
           <Trouble error={error} />
         ) : data ? (
-          <FitDetails fit={data} measure={dataset.measure} hue={hueOf(0)} />
+          <FitDetails fit={data} measure={dataset.measure} hue={hueOf(0)} cadence={dataset.cadence} />
         ) : (
           <Waiting what="the parts" />
         ))}

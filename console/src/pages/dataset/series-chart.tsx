@@ -81,6 +81,12 @@ function Legend({ names }: { names: string[] }) {
   );
 }
 
+/** A stretch that can be read: all of a short series, else about six of its shortest seasons; the strip beneath has the rest. */
+function opening(dataset: Dataset, periods: number): [number, number] {
+  const stretch = periods <= 200 ? periods : Math.max(60, 6 * dataset.season);
+  return [Math.max(0, periods - stretch), periods - 1];
+}
+
 const bare = { lines: [], bands: [], tints: [], rings: [] };
 
 function alone(dataset: Dataset, v: Values): Drawing {
@@ -95,7 +101,7 @@ function alone(dataset: Dataset, v: Values): Drawing {
     unit: dataset.measure,
     actual: pad(v.values),
     actualName: dataset.measure,
-    view: [0, periods.length - 1],
+    view: opening(dataset, periods.length),
     panes: (v.drivers ?? []).map((d) => ({
       name: d.name,
       values: pad(d.values),
@@ -125,6 +131,6 @@ function together(dataset: Dataset, all: Values[], scaled: boolean): Drawing {
     actual: onAxis(first),
     actualName: first.key,
     lines: rest.map((v, i) => ({ name: v.key, hue: hueOf(i + 1), start: 0, values: onAxis(v) })),
-    view: [0, periods.length - 1],
+    view: opening(dataset, periods.length),
   };
 }

@@ -1,0 +1,79 @@
+/** How many periods a component's season has, by its name and the cadence; undefined where it is none. */
+export function cycleOf(name: string, cadence: string): number | undefined {
+  const own = /^season of (\d+)/.exec(name);
+  if (own) return Number(own[1]);
+  const unit = cadence.split(" ")[0] ?? "";
+  const days: Record<string, number> = { day: 1, week: 7, year: 365.25 };
+  const inDay: Record<string, number> = { "15min": 96, "30min": 48, hour: 24, day: 1, week: 1 / 7 };
+  const years: Record<string, number> = { month: 12, quarter: 4 };
+  if (name === "year" && years[unit]) return years[unit];
+  const length = (days[name] ?? 0) * (inDay[unit] ?? 0);
+  return length > 1 ? length : undefined;
+}
+
+export type Place = { name: string; value: number; low?: number; high?: number };
+
+const weekdays = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+const months = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+type Values = (number | null)[];
+
+/**
+ * A season once, from its own beginning: the last whole cycle of a component, its weeks from Monday,
+ * its years from January, its days from midnight.
+ */
+export function profileOf(
+  name: string,
+  cycle: number,
+  periods: string[],
+  past: Values,
+  low?: Values,
+  high?: Values,
+): Place[] {
+  const n = Math.round(cycle);
+  const first = past.length - n;
+  if (first < 0) return [];
+  const places: (Place & { order: string })[] = [];
+  for (let i = first; i < past.length; i++) {
+    const value = past[i];
+    if (value == null) continue;
+    const period = periods[i] ?? "";
+    const label = labelOf(name, period, i - first);
+    places.push({
+      name: label.name,
+      order: label.order,
+      value,
+      low: low?.[i] ?? undefined,
+      high: high?.[i] ?? undefined,
+    });
+  }
+  return places.sort((a, b) => a.order.localeCompare(b.order)).map(({ order: _, ...p }) => p);
+}
+
+function labelOf(name: string, period: string, place: number): { name: string; order: string } {
+  const numbered = { name: String(place + 1), order: String(place).padStart(6, "0") };
+  const at = new Date(period.length > 10 ? `${period.replace(" ", "T")}Z` : period);
+  if (Number.isNaN(at.getTime())) return numbered;
+  const weekday = (at.getUTCDay() + 6) % 7;
+  const clock = period.slice(11, 16);
+  if (name === "day" && clock) return { name: clock, order: clock };
+  if (name === "week" || name === "season of 7")
+    return {
+      name: `${weekdays[weekday] ?? ""}${clock ? ` ${clock}` : ""}`,
+      order: `${weekday} ${clock}`,
+    };
+  if (name === "year" || name === "season of 12" || name === "season of 52")
+    return { name: months[at.getUTCMonth()] ?? "", order: period.slice(5) };
+  return numbered;
+}
+
+/** "Longest Night -1" is the day before it; what an event does needs no "an occurrence". */
+export function inWords(b: { name: string; per: string }): string {
+  const around = /^(.*) ([+-])(\d+)$/.exec(b.name);
+  if (around) {
+    const [, name, sign, n] = around;
+    const days = n === "1" ? "the day" : `${n} days`;
+    return `${days} ${sign === "-" ? "before" : "after"} ${name}`;
+  }
+  return b.per === "an occurrence" ? b.name : `${b.name}, ${b.per}`;
+}
