@@ -6,8 +6,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -167,4 +170,27 @@ func TestAFitIsShownWithItsNumbers(t *testing.T) {
 	assert.InDelta(t, 244.70, got["log-likelihood"], 5e-3)
 	assert.Contains(t, sh.must("model", "show", "seasonal-naive", "--in", "bake-1"), "repeats the last known value of the same place in a season of 12")
 	assert.Contains(t, sh.must("model", "show", "arima"), "0,1,1")
+}
+
+// The plan to start from runs as it is written, and the documents have it word by word.
+func TestThePlanToStartFrom(t *testing.T) {
+	sh := newShell(t)
+	text := sh.must("bakeoff", "plan", "--dataset", "n", "--horizon", "3")
+	days := "day,y\n"
+	for d := range 200 {
+		days += time.Date(2026, 1, 1+d, 0, 0, 0, 0, time.UTC).Format(time.DateOnly) + "," + strconv.Itoa(20+d%7) + "\n"
+	}
+	sh.must("dataset", "load", write(t, "n.csv", days), "--name", "n", "--time", "day", "--measure", "y")
+	assert.Contains(t, sh.must("bakeoff", "run", write(t, "plan.yaml", text), "--wait"), "leads")
+	// Every field that is left out is shown with a value that reads.
+	given := regexp.MustCompile(`(?m)^# ([a-z_]+: .*)$`).ReplaceAllString(text, "$1")
+	for _, field := range []string{"revision: 2", "where: {town: Saltmarsh}", "drivers_ahead: {temperature: lag}", "driver_gaps: {promotion: 0}"} {
+		require.Contains(t, given, field)
+		given = strings.Replace(given, field, "# "+field, 1) // of other data
+	}
+	_, messages, code := sh.run("bakeoff", "run", write(t, "full.yaml", given), "--draw")
+	assert.Zero(t, code, messages)
+	b, err := os.ReadFile("../docs/plan.md")
+	require.NoError(t, err)
+	assert.Contains(t, string(b), sh.must("bakeoff", "plan"))
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	_ "time/tzdata" // zones must not depend on the machine
@@ -55,14 +56,45 @@ func (c Columns) period(text string) (string, error) {
 	return "", fmt.Errorf("is no code of %q: add it there, or leave its rows out", c.Codes.Name)
 }
 
-// FaultsShown is how many faults a refusal lists; the rest are counted.
-const FaultsShown = 20
+// FaultsShown is how many different faults a refusal lists, and linesShown in how many places each;
+// the rest are counted.
+const (
+	FaultsShown = 20
+	linesShown  = 5
+)
 
 // Refusal says why a file was not loaded.
 type Refusal struct {
 	File   string
-	Faults []panel.Fault // the first FaultsShown
+	Faults []panel.Fault // the first FaultsShown that differ
+	Again  []Repeats     // of each, where else it is
 	Total  int
+}
+
+// Repeats are the further places of a fault: what is wrong there is the same, in the same column.
+type Repeats struct {
+	Lines []int // the first few
+	Count int
+}
+
+// String tells the further places; it is empty where there are none.
+func (r Repeats) String() string {
+	if r.Count == 0 {
+		return ""
+	}
+	lines := make([]string, len(r.Lines))
+	for i, l := range r.Lines {
+		lines[i] = strconv.Itoa(l)
+	}
+	text := " (the same on line "
+	if r.Count > 1 {
+		text = " (the same on lines "
+	}
+	text += strings.Join(lines, ", ")
+	if more := r.Count - len(r.Lines); more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text + ")"
 }
 
 func (r *Refusal) Error() string {
@@ -72,28 +104,47 @@ func (r *Refusal) Error() string {
 		if i > 0 {
 			b.WriteString("; ")
 		}
-		b.WriteString(f.Error())
+		b.WriteString(f.Error() + r.Again[i].String())
 	}
-	if more := r.Total - len(r.Faults); more > 0 {
+	if more := r.More(); more > 0 {
 		fmt.Fprintf(&b, "; and %d more", more)
 	}
 	return b.String()
 }
 
+// More is how many faults are neither listed nor like one that is.
+func (r *Refusal) More() int {
+	told := len(r.Faults)
+	for _, a := range r.Again {
+		told += a.Count
+	}
+	return r.Total - told
+}
+
 func (r *Refusal) add(f panel.Fault) {
 	r.Total++
+	for i := range r.Faults {
+		if like := &r.Faults[i]; f.Line > 0 && like.Line > 0 && like.Column == f.Column && like.Problem == f.Problem && like.Series == f.Series {
+			a := &r.Again[i]
+			a.Count++
+			if len(a.Lines) < linesShown {
+				a.Lines = append(a.Lines, f.Line)
+			}
+			return
+		}
+	}
 	if len(r.Faults) < FaultsShown {
 		f.Value = short(f.Value)
-		r.Faults = append(r.Faults, f)
+		r.Faults, r.Again = append(r.Faults, f), append(r.Again, Repeats{})
 	}
 }
 
 // lead puts the fault that ended the reading before the others.
 func (r *Refusal) lead(f panel.Fault) {
-	rest := r.Faults
-	r.Faults = nil
-	r.add(f)
-	r.Faults = append(r.Faults, rest[:min(len(rest), FaultsShown-1)]...)
+	r.Total++
+	f.Value = short(f.Value)
+	keep := min(len(r.Faults), FaultsShown-1)
+	r.Faults, r.Again = append([]panel.Fault{f}, r.Faults[:keep]...), append([]Repeats{{}}, r.Again[:keep]...)
 }
 
 func short(s string) string {

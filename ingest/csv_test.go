@@ -80,12 +80,22 @@ func TestFaultsAreListedAndCounted(t *testing.T) {
 	for i := range 50 {
 		text += fmt.Sprintf("2026-01-01,East,bad%d\n", i)
 	}
+	text += "2026-01-01,East\n2026-13-01,East,1\n"
 	_, err := read(text, columns)
 	var refusal *ingest.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Len(t, refusal.Faults, ingest.FaultsShown)
-	assert.Equal(t, 50, refusal.Total)
-	assert.Contains(t, err.Error(), "and 30 more")
+	assert.Len(t, refusal.Faults, 3, "what is wrong in the same way is told once")
+	assert.Equal(t, 52, refusal.Total)
+	assert.Contains(t, err.Error(), `column "sold": "bad0" is not a number: write 12.5, or leave the field empty where the value is unknown (the same on lines 3, 4, 5, 6, 7 and 44 more); line 52`)
+	assert.Zero(t, refusal.More())
+
+	text = "day,shop,sold\n"
+	for i := range 50 {
+		text += fmt.Sprintf("2026-01-01,East,1\n2026-01-01,West %d,1\n", i)
+	}
+	_, err = read(text, columns)
+	require.ErrorAs(t, err, &refusal)
+	assert.LessOrEqual(t, len(refusal.Faults), ingest.FaultsShown)
 }
 
 func TestColumnsThatMakeNoSense(t *testing.T) {

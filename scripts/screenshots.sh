@@ -27,14 +27,14 @@ terminal() { # NAME COLUMNS ROWS COMMAND
 }
 
 series='series=Saltmarsh%20/%20hotel%20/%20black%20tea'
-page data /data 420
+page home / 800
 page dataset '/data/daily?where=town%3DSaltmarsh&series=Saltmarsh%20/%20shop%20/%20green%20tea' 1450
 page together '/data/monthly?where=channel%3Dshop&series=Saltmarsh%20/%20shop%20/%20green%20tea&beside=Saltmarsh%20/%20shop%20/%20black%20tea&beside=Gullhaven%20/%20shop%20/%20herb%20tea&scaled=1&spread=1' 1150
 page new-bakeoff '/bakeoffs/new?dataset=daily' 900
 page bakeoff "/bakeoffs/bake-1?$series" 1100
 page duel '/bakeoffs/bake-1?look=duel&a=smoothing&b=calendar-mean&per=line,volume' 1250
 page bakeoff-night "/bakeoffs/bake-1?$series&show=smoothing" 1020 night
-page fit "/bakeoffs/bake-1?look=fit&fit-of=additive&$series" 2300
+page fit "/bakeoffs/bake-1?look=fit&fit-of=additive&$series" 1750
 bin/paperkettle --server "$base" bakeoff run --dataset monthly --horizon 3 --windows 2 --contender seasonal-naive --contender boosting --wait >/dev/null 2>&1
 page learnt "/bakeoffs/bake-2?look=fit&fit-of=boosting" 1150
 page release '/releases/rel-1?series=Saltmarsh%20/%20shop%20/%20black%20tea' 900

@@ -46,9 +46,9 @@ func (s *Server) inspect(ctx context.Context, in *struct {
 	loaded, err := src.load(ctx)
 	var refusal *ingest.Refusal
 	if errors.As(err, &refusal) {
-		out.Problem, out.Readings = refusal.Faults[0].Error(), readingsOf(refusal.Faults[0].Readings)
-		for _, f := range refusal.Faults {
-			out.Faults = append(out.Faults, api.ProblemField{Message: f.Error(), Location: src.name})
+		out.Problem, out.Readings = refusal.Faults[0].Error()+refusal.Again[0].String(), readingsOf(refusal.Faults[0].Readings)
+		for i, f := range refusal.Faults {
+			out.Faults = append(out.Faults, api.ProblemField{Message: f.Error() + refusal.Again[i].String(), Location: src.name})
 		}
 		return out, nil
 	}

@@ -3,86 +3,33 @@ package service
 import (
 	"context"
 	"fmt"
-	"math"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 	"paperkettle/core/scenario"
 	"paperkettle/store"
 )
 
-// sums adds outcomes up over series, whose futures are drawn apart from each other.
-type sums struct {
-	series int
-	lines  []*scenario.Outcome
-}
-
-func (t *sums) add(list []scenario.Outcome) {
-	t.series++
-	for k := range list {
-		o := &list[k]
-		if k == len(t.lines) {
-			h := len(o.Mean)
-			t.lines = append(t.lines, &scenario.Outcome{Mean: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h), ChangeVariance: make([]float64, h)})
-		}
-		sum := t.lines[k]
-		for i := range o.Mean {
-			sum.Mean[i] += o.Mean[i]
-			sum.Change[i] += o.Change[i]
-			sum.StepVariance[i] += o.StepVariance[i]
-			sum.ChangeVariance[i] += o.ChangeVariance[i]
-		}
-		sum.Total.Value += o.Total.Value
-		sum.Total.Variance += o.Total.Variance
-		sum.TotalChange.Value += o.TotalChange.Value
-		sum.TotalChange.Variance += o.TotalChange.Variance
-	}
-}
-
-// widths turns the sums' variances into normal intervals.
-func (t *sums) widths(levels []float64) {
-	for _, o := range t.lines {
-		for _, level := range levels {
-			z := num.NormalQuantile(0.5 + level/200)
-			low, high, changeLow, changeHigh := around(o.Mean, o.StepVariance, z), around(o.Mean, o.StepVariance, -z), around(o.Change, o.ChangeVariance, z), around(o.Change, o.ChangeVariance, -z)
-			o.Low, o.High, o.ChangeLow, o.ChangeHi = append(o.Low, low), append(o.High, high), append(o.ChangeLow, changeLow), append(o.ChangeHi, changeHigh)
-			for _, sum := range []*scenario.Sum{&o.Total, &o.TotalChange} {
-				wide := z * math.Sqrt(sum.Variance)
-				sum.Low, sum.High = append(sum.Low, sum.Value-wide), append(sum.High, sum.Value+wide)
-			}
-		}
-	}
-}
-
-func around(center, variance []float64, z float64) []float64 {
-	out := make([]float64, len(center))
-	for i := range out {
-		out[i] = center[i] - z*math.Sqrt(variance[i])
-	}
-	return out
-}
-
 func (s *Server) scenarioTotals(ctx context.Context, sc *store.Scenario, out *api.Scenario) error {
-	var all sums
+	var all scenario.Sums
 	err := s.results.EachScenario(ctx, sc.ID, func(x *bakeoff.ScenarioSeries) error {
 		if x.LeftOut != "" {
 			out.LeftOut = append(out.LeftOut, api.LeftOut{Series: x.Series, Reason: x.LeftOut})
 			return nil
 		}
-		all.add(x.Outcomes)
+		all.Add(x.Outcomes)
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	all.widths(out.Levels)
-	out.Series = all.series
-	for k, o := range all.lines {
-		out.Totals = append(out.Totals, totalOf(caseName(out.Cases, k), o, all.lines[0]))
+	all.Widen(out.Levels)
+	out.Series = all.Series
+	for k := range all.Cases {
+		out.Totals = append(out.Totals, totalOf(caseName(out.Cases, k), &all.Cases[k], &all.Cases[0]))
 	}
-	if all.series > 1 {
+	if all.Series > 1 {
 		out.Cautions = append(out.Cautions, "Intervals of sums over series take their errors to be independent: where all series err together, they are too narrow.")
 	}
 	if n := len(out.LeftOut); n > 0 {
@@ -129,7 +76,7 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 	}
 	out.Levels, out.Start, out.Periods = about.Levels, p.Length, periods(p, 0, p.Length+sc.Horizon)
 	out.Actual = make([]*float64, len(out.Periods))
-	var all sums
+	var all scenario.Sums
 	found := false
 	sum := make([]float64, p.Length)
 	err = s.results.EachScenario(ctx, sc.ID, func(x *bakeoff.ScenarioSeries) error {
@@ -148,7 +95,7 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 			scenarioLines(&out, x.Outcomes, about.Cases)
 			return nil
 		}
-		all.add(x.Outcomes)
+		all.Add(x.Outcomes)
 		for t := range sum {
 			if v := p.Series[i].At(t); panel.Known(v) {
 				sum[t] += v
@@ -163,12 +110,8 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 		return out, noSeries(in.Series)
 	case in.Series == "":
 		out.LeftOut, out.Contender = "", sc.Contender
-		all.widths(about.Levels)
-		list := make([]scenario.Outcome, len(all.lines))
-		for k, o := range all.lines {
-			list[k] = *o
-		}
-		scenarioLines(&out, list, about.Cases)
+		all.Widen(about.Levels)
+		scenarioLines(&out, all.Cases, about.Cases)
 		for t, v := range sum {
 			out.Actual[t] = number(v)
 		}

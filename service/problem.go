@@ -53,7 +53,7 @@ func problem(err error) error {
 
 func refused(r *ingest.Refusal) error {
 	details := make([]error, 0, len(r.Faults)+1)
-	for _, f := range r.Faults {
+	for i, f := range r.Faults {
 		place := r.File
 		if f.Line > 0 {
 			place = fmt.Sprintf("%s:%d", r.File, f.Line)
@@ -61,14 +61,17 @@ func refused(r *ingest.Refusal) error {
 		// The line is in the place already.
 		plain := f
 		plain.Line = 0
-		details = append(details, &huma.ErrorDetail{Message: plain.Error(), Location: place})
+		details = append(details, &huma.ErrorDetail{Message: plain.Error() + r.Again[i].String(), Location: place})
 	}
-	if more := r.Total - len(r.Faults); more > 0 {
+	if more := r.More(); more > 0 {
 		details = append(details, &huma.ErrorDetail{Message: fmt.Sprintf("and %d more faults", more), Location: r.File})
 	}
 	first := r.Faults[0]
 	text := fmt.Sprintf("%s was not loaded: %s", r.File, first.Error())
-	if r.Total > 1 {
+	switch {
+	case len(r.Faults) == 1:
+		text += r.Again[0].String()
+	default:
 		text += fmt.Sprintf(" (the first of %d faults)", r.Total)
 	}
 	return huma.Error422UnprocessableEntity(text, details...)
