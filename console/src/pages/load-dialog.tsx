@@ -6,7 +6,7 @@ import { api, type Schemas, take } from "../api/client";
 import { inspect, load, names, type Wish } from "../api/files";
 import { count, figure } from "../format";
 import { Button, Input, Select } from "../ui/controls";
-import { Modal, Trouble } from "../ui/page";
+import { Cautions, Modal, Trouble } from "../ui/page";
 import { Table } from "../ui/table";
 import { QuickLook } from "./quick-look";
 
@@ -115,11 +115,7 @@ function Wizard({ done }: { done: () => void }) {
               {seen.problem}
             </p>
           )}
-          {(seen.cautions ?? []).map((c) => (
-            <p key={c} className="border-l-2 border-copper pl-3">
-              Caution: {c}
-            </p>
-          ))}
+          <Cautions list={seen.cautions} />
           <Readings readings={seen.readings ?? []} wish={wish} change={setWish} />
           <Parts seen={seen} wish={wish} change={setWish} />
           <details open={seen.problem ? true : undefined}>

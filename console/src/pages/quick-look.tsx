@@ -6,7 +6,7 @@ import { TimeChart } from "../chart/time-chart";
 import { count } from "../format";
 import { hueOf } from "../theme";
 import { Button } from "../ui/controls";
-import { Trouble } from "../ui/page";
+import { Cautions, Trouble } from "../ui/page";
 import { SeriesPicker } from "../ui/series-picker";
 import { bandsOf } from "./bakeoff/curves";
 
@@ -63,11 +63,7 @@ function Looked({ forecast }: { forecast: Forecast }) {
       ) : (
         <Fan forecast={forecast} series={series} />
       )}
-      {(forecast.cautions ?? []).map((c) => (
-        <p key={c} className="border-l-2 border-copper pl-3 text-[13px]">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={forecast.cautions} />
     </>
   );
 }

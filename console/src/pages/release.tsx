@@ -6,7 +6,7 @@ import { TimeChart } from "../chart/time-chart";
 import { column, count, figure, share } from "../format";
 import { hueOf } from "../theme";
 import { Button, ButtonLink, Download } from "../ui/controls";
-import { Lead, Page, Section, Trouble, Waiting } from "../ui/page";
+import { Cautions, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
@@ -130,11 +130,7 @@ function Published({ release }: { release: Release }) {
           Not live: {release.held}.
         </p>
       )}
-      {(release.cautions ?? []).map((c) => (
-        <p key={c} className="border-l-2 border-copper pl-3">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={release.cautions} />
       {ready && (release.series ?? 0) > 0 && <Fan release={release} />}
       {release.score && <LiveScore score={release.score} measure={release.measure} />}
     </>

@@ -80,6 +80,28 @@ export function Waiting({ what }: { what: string }) {
   return <p className="text-soft">Reading {what} …</p>;
 }
 
+/** Why figures deserve less trust: the first two in sight, the rest behind a click. */
+export function Cautions({ list }: { list: string[] | null | undefined }) {
+  const all = list ?? [];
+  const one = (c: string) => (
+    <p key={c} className="border-l-2 border-copper pl-3">
+      Caution: {c}
+    </p>
+  );
+  if (all.length === 0) return null;
+  return (
+    <div className="flex flex-col gap-2 text-[13px]">
+      {all.slice(0, 2).map(one)}
+      {all.length > 2 && (
+        <details>
+          <summary className="cursor-pointer text-soft">{all.length - 2} more cautions</summary>
+          <div className="flex flex-col gap-2 pt-2">{all.slice(2).map(one)}</div>
+        </details>
+      )}
+    </div>
+  );
+}
+
 /** What went wrong, in the service's words; asks for a token where one is needed. */
 export function Trouble({ error }: { error: unknown }) {
   if (error instanceof Refusal && error.status === 401) return <TokenForm />;

@@ -6,7 +6,7 @@ import { isOver, useProgress } from "../../api/progress";
 import { SplitBars } from "../../chart/split-bar";
 import { count, span } from "../../format";
 import { Button, Select } from "../../ui/controls";
-import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
+import { Cautions, Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Progress } from "../../ui/progress";
 import { Curves } from "./curves";
 import { DuelView } from "./duel";
@@ -156,11 +156,7 @@ function Looks({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
 export function SplitNotes({ split }: { split: Schemas["Split"] }) {
   return (
     <>
-      {(split.cautions ?? []).map((c) => (
-        <p key={c} className="text-[13px] text-soft">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={split.cautions} />
       <SetAside split={split} />
     </>
   );

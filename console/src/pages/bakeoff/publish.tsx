@@ -5,7 +5,7 @@ import { useNavigate } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
 import { count, span } from "../../format";
 import { Button, Input, Select } from "../../ui/controls";
-import { Modal, Trouble, Waiting } from "../../ui/page";
+import { Cautions, Modal, Trouble, Waiting } from "../../ui/page";
 
 type Bakeoff = Schemas["Bakeoff"];
 type Consent = Schemas["Question"]["consent"];
@@ -131,11 +131,7 @@ function Preview({ preview: p, cadence, consent, change }: PreviewProps) {
           <span>Publish although {q.why}.</span>
         </label>
       ))}
-      {(p.cautions ?? []).map((c) => (
-        <p key={c} className="border-l-2 border-copper pl-3">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={p.cautions} />
     </>
   );
 }

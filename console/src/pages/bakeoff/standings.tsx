@@ -6,7 +6,7 @@ import { TimeChart } from "../../chart/time-chart";
 import { column, figure, part, share } from "../../format";
 import { hueOf } from "../../theme";
 import { Select } from "../../ui/controls";
-import { Section, Trouble, Waiting } from "../../ui/page";
+import { Cautions, Section, Trouble, Waiting } from "../../ui/page";
 import { type Column, Table } from "../../ui/table";
 
 type Bakeoff = Schemas["Bakeoff"];
@@ -91,11 +91,7 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
       }
     >
       {data.per ? <CutTable data={data} bakeoff={bakeoff} /> : <Whole data={data} bakeoff={bakeoff} />}
-      {(data.cautions ?? []).map((c) => (
-        <p key={c} className="text-[13px] text-soft">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={data.cautions} />
       {(data.filled?.length ?? 0) > 0 && (
         <p className="text-[13px] text-soft">
           {data.filled?.[0]?.contender} failed on {data.filled?.[0]?.series} in window{" "}

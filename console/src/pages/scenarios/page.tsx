@@ -7,7 +7,7 @@ import { TimeChart } from "../../chart/time-chart";
 import { column, count, figure, share } from "../../format";
 import { hueOf } from "../../theme";
 import { ButtonLink, Download, Select, Toggle } from "../../ui/controls";
-import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
+import { Cautions, Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Progress } from "../../ui/progress";
 import { SeriesPicker } from "../../ui/series-picker";
 import { Table } from "../../ui/table";
@@ -77,11 +77,7 @@ function Compared({ scenario }: { scenario: Scenario }) {
           cancel={() => take(api.POST("/jobs/{job}/cancel", { params: { path: { job: job.id } } }))}
         />
       )}
-      {scenario.cautions.map((c) => (
-        <p key={c} className="border-l-2 border-copper pl-3 text-[13px]">
-          Caution: {c}
-        </p>
-      ))}
+      <Cautions list={scenario.cautions} />
       {ready && <Totals scenario={scenario} />}
       {ready && <Curves scenario={scenario} />}
     </>
