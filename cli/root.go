@@ -185,6 +185,7 @@ func between(low, high int) cobra.PositionalArgs {
 		case len(args) < low:
 			return misused("'%s' needs an argument: %s", cmd.CommandPath(), cmd.UseLine())
 		case len(args) > high && cmd.HasSubCommands():
+			cmd.SuggestionsMinimumDistance = 2
 			if near := cmd.SuggestionsFor(args[0]); len(near) > 0 {
 				return misused("'%s' has no command %q: did you mean %q?", cmd.CommandPath(), args[0], near[0])
 			}

@@ -179,7 +179,7 @@ func (s *Server) completeRelease(ctx context.Context, rel *store.Release, e *bak
 		for i, c := range e.Plan.Contenders {
 			names[i] = c.Name
 		}
-		return invalid("body.contender", "no contender of %s is called %q: it has %v, best and best-per-series", idText("bake", b.ID), rel.Contender, names)
+		return invalid("body.contender", "no contender of %s is called %q: it has %s, best and best-per-series", idText("bake", b.ID), rel.Contender, strings.Join(names, ", "))
 	}
 	// Even a named contender is published from a bake-off that has run.
 	leader, err := s.results.Leader(ctx, e, b.ID)

@@ -242,6 +242,9 @@ func Restore(ctx context.Context, file, dir string, replace bool) (kept string, 
 // refuseForeign refuses a file that is no database of this program, or of a later version of it.
 func refuseForeign(path string) error {
 	db, err := open(path, 1, false)
+	if damaged(err) {
+		return errors.New("it is no backup of paperkettle")
+	}
 	if err != nil {
 		return err
 	}
@@ -252,7 +255,7 @@ func refuseForeign(path string) error {
 	defer pool.Close()
 	var n int64
 	if err := db.Raw("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name IN ('datasets', 'revisions', 'goose_db_version')").Scan(&n).Error; err != nil || n != 3 {
-		return errors.Join(errors.New("it is no backup of paperkettle"), err)
+		return errors.New("it is no backup of paperkettle")
 	}
 	if err := prepareGoose(); err != nil {
 		return err
