@@ -262,7 +262,7 @@ func TestAggregatingLeavesOutAPartOfAPeriod(t *testing.T) {
 	assert.Contains(t, l.Cautions[0], "The first month, 2026-01-01, begins before the first row")
 	c.From = ""
 	for rule, want := range map[string]float64{"mean": 2.5, "last": 4, "max": 4, "min": 1} {
-		c.FirstDay, c.Aggregate = "thursday", rule // 2026-01-01 was a Thursday
+		c.Cadence, c.FirstDay, c.Aggregate = "week", "thursday", rule // 2026-01-01 was a Thursday
 		p := load(t, []byte(daily(1, 2, 3, math.NaN(), math.NaN(), math.NaN(), 4, 9, 9, 9, 9, 9, 9, 9)), ingest.Form{}, c)
 		assert.Equal(t, want, p.Series[0].Values[0], rule)
 	}

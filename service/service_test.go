@@ -86,7 +86,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	require.NoError(t, err)
 	naive := st.Slices[0].Rows[1]
 	assert.Equal(t, []float64{2.5, 2.5}, []float64{*naive.Values["mae"], *naive.Values["mase"]})
-	assert.Equal(t, "drift leads by 100.0 % over naive on mae over 4 points in 1 window; with a single window the lead may be chance.", st.Sentence)
+	assert.Equal(t, "drift leads by 100.0 % over naive on MAE over 4 points in 1 window; with a single window the lead may be chance.", st.Sentence)
 	curves, err := c.Curves(ctx, b.ID, "all")
 	require.NoError(t, err)
 	assert.Equal(t, []float64{16, 16, 16, 16}, curves.Curves[0].Forecast)
