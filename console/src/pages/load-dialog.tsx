@@ -118,7 +118,7 @@ function Wizard({ done }: { done: () => void }) {
           <Cautions list={seen.cautions} />
           <Readings readings={seen.readings ?? []} wish={wish} change={setWish} />
           <Parts seen={seen} wish={wish} change={setWish} />
-          <details open={seen.problem ? true : undefined}>
+          <details open={seen.problem && !seen.readings?.length ? true : undefined}>
             <summary className="cursor-pointer text-[13px] text-soft">
               How it is read
               {given(wish) > 0 ? `: ${count(given(wish), "choice")} of yours` : ", all found out"}

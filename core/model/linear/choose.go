@@ -56,13 +56,14 @@ func zeroDrivers(m Method, inputs []single.Input) []variant {
 }
 
 func changes(m Method, _ []single.Input) []variant {
-	if m.Scale != "" || m.diff != nil {
+	if m.Scale != "" || m.diff != nil || m.both {
 		return nil
 	}
-	always := m
-	always.diff = new(bool)
+	both, always, never := m, m, m
+	both.both = true
+	always.diff, never.diff = new(bool), new(bool)
 	*always.diff = true
-	return []variant{{"levels or changes as one step tells", m}, {"changes since the origin", always}}
+	return []variant{{"levels or changes as one step tells", m}, {"the mean of levels and changes", both}, {"changes since the origin", always}, {"levels", never}}
 }
 
 func ways(m Method, _ []single.Input) (out []variant) {

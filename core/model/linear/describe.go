@@ -162,6 +162,9 @@ func (f *future) split(period, origin, step int, groups []string, parts []model.
 		return
 	}
 	*at(&parts[0]) = base + s.Own[step-1]
+	if last := p.Steps[step-1].Last; last != 0 {
+		*at(&parts[0]) += last * f.past[origin]
+	}
 	p.Steps[step-1].share(f.x, p.Recipe.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	x := make([]float64, len(p.Ahead.Columns))
 	f.ahead.FillAhead(period, x)

@@ -89,7 +89,11 @@ func (f *future) value(path []float64, step int) float64 {
 	if !ok {
 		return panel.Unknown
 	}
-	return base + f.s.Own[k-1] + f.s.Pool.Steps[k-1].at(f.x)
+	e := &f.s.Pool.Steps[k-1]
+	if e.Last != 0 {
+		base += e.Last * path[len(path)-1]
+	}
+	return base + f.s.Own[k-1] + e.at(f.x)
 }
 
 // direct forecasts each step by its own equation; beyond the last equation it goes on from

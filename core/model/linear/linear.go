@@ -44,6 +44,7 @@ type Method struct {
 
 	zeroLogs   bool  // drivers with zeros in logs too, where the measure is
 	logs, diff *bool // as inner windows have it
+	both       bool  // the mean of an equation of levels and one of changes
 	thin       int   // of a trial: every how many rows are taken
 	season     int   // that the calendar does not know; -1 for none, 0 where nothing was asked
 	trials     []string
@@ -58,6 +59,7 @@ type Equation struct {
 	Cov    []float32 // of Beta, row by row; none where nobody asks
 	Spread []float64 // of the columns
 	Own    float64   // intercept that series without one of their own have
+	Last   float64   // weight of the origin's value, beside what its column has
 	Used   float64   // effective number of coefficients
 	Rows   int
 	// Strength is the penalty's, Searched that inner windows found it.
@@ -157,24 +159,9 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 			calm(list[i].y, list[i].odd)
 		}
 	}
-	// Errors that add up over many periods are better told in changes: both are tried.
-	tries := []bool{m.Scale == "difference" || m.diff != nil && *m.diff}
-	if m.Scale == "" && m.diff == nil && p.hasLevels() {
-		tries = []bool{false, true}
+	if err := p.learn(ctx, m, list, workers); err != nil {
+		return nil, err
 	}
-	var best *search
-	for _, diff := range tries {
-		p.Diff = diff
-		s := p.searchSteps(m, list)
-		if err := s.run(ctx, workers); err != nil {
-			return nil, err
-		}
-		if best == nil || s.score < best.score {
-			best = s
-		}
-	}
-	p.Diff = best.diff
-	p.Steps = best.finish()
 	if p.Steps[0].Rows < fewestRows {
 		p.repeat()
 	}
@@ -198,6 +185,60 @@ func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, wo
 		}
 	}
 	return out, nil
+}
+
+// learn finds the equations of the steps. Errors that add up over many periods are better told in
+// changes, others in levels: both are tried, or their mean is taken.
+func (p *Pool) learn(ctx context.Context, m Method, list []series, workers int) error {
+	tries := []bool{m.Scale == "difference" || m.diff != nil && *m.diff}
+	if m.Scale == "" && (m.both || m.diff == nil) && p.hasLevels() {
+		tries = []bool{false, true}
+	}
+	found := make([]*search, len(tries))
+	best := 0
+	for i, diff := range tries {
+		p.Diff = diff
+		found[i] = p.searchSteps(m, list)
+		if err := found[i].run(ctx, workers); err != nil {
+			return err
+		}
+		if found[i].score < found[best].score {
+			best = i
+		}
+	}
+	if m.both && len(tries) == 2 {
+		p.Diff = false
+		p.Steps = p.mean(found[0].finish(), found[1].finish())
+		return nil
+	}
+	p.Diff = found[best].diff
+	p.Steps = found[best].finish()
+	return nil
+}
+
+// mean is the equation of levels that says what one of levels and one of changes since the origin
+// say in the mean, step by step: a change b (x - last - c) on a column of the measure's scale is
+// b x - b c with -b of the origin's value, of which the change itself has all.
+func (p *Pool) mean(levels, changes []Equation) []Equation {
+	out := make([]Equation, len(levels))
+	for k := range levels {
+		l, c := &levels[k], &changes[k]
+		e := *l
+		e.Beta = make([]float64, len(l.Beta))
+		e.Own, e.Last, e.Used = (l.Own+c.Own)/2, 0.5, (l.Used+c.Used)/2
+		for j := range e.Beta {
+			e.Beta[j] = (l.Beta[j] + c.Beta[j]) / 2
+			e.Own += c.Beta[j] * (l.Center[j] - c.Center[j]) / 2
+			if p.Recipe.Columns[j].Level {
+				e.Last -= c.Beta[j] / 2
+			}
+		}
+		if l.Rows < fewestRows { // nothing was learnt: the last value stands for all
+			e.Last = 1
+		}
+		out[k] = e
+	}
+	return out
 }
 
 // row fills x with the columns of the past and gives the target: the value, or its change
@@ -266,6 +307,9 @@ func (s *State) scaleWords() string {
 	}
 	if s.Pool.Diff {
 		words = append(words, "changes since the origin")
+	}
+	if s.Pool.Steps[0].Last != 0 {
+		words = append(words, "the mean of levels and changes since the origin")
 	}
 	return strings.Join(words, ", as ")
 }

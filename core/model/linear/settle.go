@@ -34,7 +34,12 @@ func (p *Pool) settle(s *series) *State {
 			}
 			if target, ok := p.row(s, o, step, x); ok {
 				rest[o] = target - e.at(x)
-				sum, count = sum+rest[o]-(1-p.Belief)*target, count+1
+				if e.Last != 0 {
+					rest[o] -= e.Last * s.y[o]
+				}
+				if panel.Known(rest[o]) {
+					sum, count = sum+rest[o]-(1-p.Belief)*target, count+1
+				}
 			}
 		}
 		const held = 2 // rows' worth of the pool's intercept
