@@ -3,11 +3,15 @@ package linear
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"gonum.org/v1/gonum/mat"
+	"pgregory.net/rapid"
+
+	"paperkettle/core/feature"
 )
 
 // design draws correlated columns of unit variance and a target, as moments.
@@ -140,4 +144,28 @@ func TestQuantilesWiden(t *testing.T) {
 		}
 	}
 	assert.InDelta(t, 0.95, in/n, 0.015)
+}
+
+// One equation says the mean of what one of levels and one of changes since the origin say, whatever
+// the columns and the origin's value are.
+func TestTheMeanOfLevelsAndChanges(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		number := rapid.Float64Range(-5, 5)
+		p := &Pool{}
+		draw := func(n int) []float64 { return rapid.SliceOfN(number, n, n).Draw(t, "numbers") }
+		n := rapid.IntRange(1, 6).Draw(t, "columns")
+		for range n {
+			p.Recipe.Columns = append(p.Recipe.Columns, feature.Column{Level: rapid.Bool().Draw(t, "level")})
+		}
+		levels := Equation{Beta: draw(n), Center: draw(n), Own: number.Draw(t, "own"), Rows: 50}
+		changes := Equation{Beta: draw(n), Center: draw(n), Own: number.Draw(t, "own"), Rows: 50}
+		x, last := draw(n), number.Draw(t, "last")
+		relative := slices.Clone(x)
+		p.Diff = true
+		base, ok := p.relative(last, relative)
+		require.True(t, ok)
+		want := (levels.Own + levels.at(x) + base + changes.Own + changes.at(relative)) / 2
+		e := p.mean([]Equation{levels}, []Equation{changes})[0]
+		assert.InDelta(t, want, e.Own+e.Last*last+e.at(x), 1e-9)
+	})
 }
