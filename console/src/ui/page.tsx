@@ -94,7 +94,9 @@ export function Cautions({ list }: { list: string[] | null | undefined }) {
       {all.slice(0, 2).map(one)}
       {all.length > 2 && (
         <details>
-          <summary className="cursor-pointer text-soft">{all.length - 2} more {all.length === 3 ? "caution" : "cautions"}</summary>
+          <summary className="cursor-pointer text-soft">
+            {all.length - 2} more {all.length === 3 ? "caution" : "cautions"}
+          </summary>
           <div className="flex flex-col gap-2 pt-2">{all.slice(2).map(one)}</div>
         </details>
       )}
