@@ -96,24 +96,14 @@ func (s *Server) startBakeoff(ctx context.Context, in *struct{ Body api.Plan }) 
 	if b.Name == "" {
 		b.Name = defaultName(in.Body)
 	}
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		job := store.Job{Kind: jobs.KindBakeoff, State: store.Queued, Total: len(e.Tasks()), CreatedAt: now}
-		if err := tx.Create(&job).Error; err != nil {
-			return err
-		}
-		b.JobID = job.ID
-		if err := tx.Create(&b).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&job).Update("ref_id", b.ID).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "start bake-off", idText("bake", b.ID), b.Name)
+	err = s.enqueue(ctx, store.Job{Kind: jobs.KindBakeoff, Total: len(e.Tasks())}, "start bake-off", "bake", b.Name, func(tx *gorm.DB, job uint) (uint, error) {
+		b.JobID = job
+		err := tx.Create(&b).Error
+		return b.ID, err
 	})
 	if err != nil {
 		return api.Bakeoff{}, err
 	}
-	s.jobs.Wake()
 	return s.bakeoffOf(ctx, &b, false)
 }
 

@@ -130,24 +130,14 @@ func (s *Server) publish(ctx context.Context, in *struct{ Body api.PublishReques
 		}
 	}
 	rel := t.rel
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		job := store.Job{Kind: jobs.KindRelease, State: store.Queued, CreatedAt: rel.CreatedAt}
-		if err := tx.Create(&job).Error; err != nil {
-			return err
-		}
-		rel.JobID = job.ID
-		if err := tx.Create(&rel).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&job).Update("ref_id", rel.ID).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "publish", idText("rel", rel.ID), rel.Contender)
+	err = s.enqueue(ctx, store.Job{Kind: jobs.KindRelease}, "publish", "rel", rel.Contender, func(tx *gorm.DB, job uint) (uint, error) {
+		rel.JobID = job
+		err := tx.Create(&rel).Error
+		return rel.ID, err
 	})
 	if err != nil {
 		return api.Release{}, err
 	}
-	s.jobs.Wake()
 	return s.releaseOf(ctx, &rel, false)
 }
 

@@ -96,24 +96,14 @@ func (s *Server) runScenario(ctx context.Context, in *struct{ Body api.ScenarioR
 		return api.Scenario{}, err
 	}
 	sc.Cautions = string(text)
-	err = s.store.Write(ctx, func(tx *gorm.DB) error {
-		job := store.Job{Kind: jobs.KindScenario, State: store.Queued, CreatedAt: sc.CreatedAt}
-		if err := tx.Create(&job).Error; err != nil {
-			return err
-		}
-		sc.JobID = job.ID
-		if err := tx.Create(sc).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&job).Update("ref_id", sc.ID).Error; err != nil {
-			return err
-		}
-		return note(ctx, tx, "scenario", idText("scen", sc.ID), sc.Name)
+	err = s.enqueue(ctx, store.Job{Kind: jobs.KindScenario}, "scenario", "scen", sc.Name, func(tx *gorm.DB, job uint) (uint, error) {
+		sc.JobID = job
+		err := tx.Create(sc).Error
+		return sc.ID, err
 	})
 	if err != nil {
 		return api.Scenario{}, err
 	}
-	s.jobs.Wake()
 	return s.scenarioOf(ctx, sc, false)
 }
 

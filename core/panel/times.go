@@ -118,7 +118,12 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 // compactTimes says how plain numbers are read that stand for dates: 20260301, 202603, the year and
 // week 202609, or a spreadsheet's number of a day; nil where they count periods.
 func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) {
-	if b.style != calendar.StyleNumber || b.opt.Cadence != nil && b.opt.Cadence.Unit == calendar.Number {
+	for _, c := range []*calendar.Cadence{b.opt.Cadence, b.opt.Usual} {
+		if c != nil && c.Unit == calendar.Number {
+			return nil, nil
+		}
+	}
+	if b.style != calendar.StyleNumber {
 		return nil, nil
 	}
 	switch {

@@ -1,4 +1,5 @@
 import { figure } from "../format";
+import { Axis } from "./axis";
 import { Figure } from "./figure";
 import { inWords, type Place } from "./season";
 
@@ -13,21 +14,6 @@ function scaleOf(values: number[], zero?: number): { y: Scale; top: number; bott
   const top = Math.max(...all);
   const bottom = Math.min(...all);
   return { top, bottom, y: (v) => 6 + ((top - v) / (top - bottom || 1)) * (height - foot - 12) };
-}
-
-function Marks({ at, y, width }: { at: number[]; y: Scale; width: number }) {
-  return (
-    <>
-      {[...new Set(at)].map((v) => (
-        <g key={v}>
-          <line x1={left} x2={width} y1={y(v)} y2={y(v)} stroke="var(--rule)" />
-          <text x={left - 5} y={y(v) + 4} textAnchor="end" fontSize={11} fill="var(--soft)">
-            {figure(v)}
-          </text>
-        </g>
-      ))}
-    </>
-  );
 }
 
 type ProfileProps = { name: string; places: Place[]; factor: boolean; hue: string; width?: number };
@@ -56,7 +42,7 @@ export function SeasonChart({ name, places, factor, hue, width = 380 }: ProfileP
         ...places.map((p) => [p.name, p.value, p.low ?? null, p.high ?? null]),
       ]}
     >
-      <Marks at={[bottom, plain, top]} y={y} width={width} />
+      <Axis left={left} marks={[bottom, plain, top]} y={y} width={width} />
       {places.some((p) => p.low !== undefined) && (
         <path d={`M${band}Z`} fill={`var(--${hue})`} opacity={0.22} />
       )}
@@ -120,7 +106,7 @@ export function PartChart({ name, factor, past, ahead, periods, hue, width = 380
         fill="var(--copper)"
         opacity={0.1}
       />
-      <Marks at={[bottom, top]} y={y} width={width} />
+      <Axis left={left} marks={[bottom, top]} y={y} width={width} />
       <path d={trace(values, x, y, width - left)} fill="none" stroke={`var(--${hue})`} strokeWidth={1.2} />
       {[0, past.length - 1].map((i) => (
         <text

@@ -1,12 +1,13 @@
 import type { Schemas } from "../api/client";
 import { figure } from "../format";
+import { Axis } from "./axis";
 import { Figure } from "./figure";
 
 type Cycle = Schemas["Cycle"];
 
 const height = 150;
 const foot = 18;
-const left = 44;
+const left = 48;
 
 /** The mean of each place in a cycle as a dot, its middle half as a line. */
 export function CycleChart({ cycle, width = 380 }: { cycle: Cycle; width?: number }) {
@@ -30,7 +31,7 @@ export function CycleChart({ cycle, width = 380 }: { cycle: Cycle; width?: numbe
         ...places.map((p) => [p.name, p.mean, p.low, p.high, p.known]),
       ]}
     >
-      <Axis marks={[bottom, top]} y={y} width={width} />
+      <Axis left={left} marks={[bottom, top]} y={y} width={width} />
       {places.map((p, i) => (
         <g key={p.name}>
           {p.low !== null && p.high !== null && (
@@ -56,21 +57,6 @@ export function CycleChart({ cycle, width = 380 }: { cycle: Cycle; width?: numbe
   );
 }
 
-function Axis({ marks, y, width }: { marks: number[]; y: (v: number) => number; width: number }) {
-  return (
-    <>
-      {marks.map((v) => (
-        <g key={v}>
-          <line x1={left} x2={width} y1={y(v)} y2={y(v)} stroke="var(--rule)" />
-          <text x={left - 5} y={y(v) + 4} textAnchor="end" fontSize={11} fill="var(--soft)">
-            {figure(v)}
-          </text>
-        </g>
-      ))}
-    </>
-  );
-}
-
 type LagProps = { values: (number | null)[]; bound: number; season: number; width?: number };
 
 /** Autocorrelations by lag, with the bound within which those of white noise lie. */
@@ -92,7 +78,7 @@ export function LagChart({ values, bound, season, width = 380 }: LagProps) {
       height={height}
       rows={[["lag", "autocorrelation"], ...values.map((v, i) => [i + 1, v])]}
     >
-      <Axis marks={[0, 1]} y={y} width={width} />
+      <Axis left={left} marks={[0, 1]} y={y} width={width} />
       <rect
         x={left}
         width={width - left}

@@ -252,8 +252,9 @@ function Readings({ readings, wish, change }: ChangeProps & { readings: Schemas[
 
 type ChangeProps = { wish: Wish; change: (w: Wish) => void };
 
-function partOf(column: Schemas["InspectedColumn"], wish: Wish): Part {
-  if (column.part === "driver" && wish.known_ahead?.includes(column.name)) return "driver known ahead";
+function partOf(column: Schemas["InspectedColumn"], wish: Wish, seen: Inspected): Part {
+  const ahead = wish.known_ahead ?? seen.proposal.known_ahead ?? [];
+  if (column.part === "driver" && ahead.includes(column.name)) return "driver known ahead";
   return column.part;
 }
 
@@ -264,7 +265,7 @@ function Parts({ seen, wish, change }: ChangeProps & { seen: Inspected }) {
     );
   }
   function assign(name: string, part: Part) {
-    const now = seen.columns.map((c) => [c.name, c.name === name ? part : partOf(c, wish)] as const);
+    const now = seen.columns.map((c) => [c.name, c.name === name ? part : partOf(c, wish, seen)] as const);
     const of = (...wanted: Part[]) => now.filter(([, p]) => wanted.includes(p)).map(([n]) => n);
     // A second time column takes the part from the first.
     const time = part === "time" ? name : of("time")[0];
@@ -291,7 +292,7 @@ function Parts({ seen, wish, change }: ChangeProps & { seen: Inspected }) {
             <Select
               label={`Part of ${c.name}`}
               hideLabel
-              value={partOf(c, wish)}
+              value={partOf(c, wish, seen)}
               onChange={(v) => assign(c.name, v as Part)}
               options={parts.map((p) => ({ value: p, text: p }))}
             />
