@@ -178,7 +178,7 @@ func TestThePlanToStartFrom(t *testing.T) {
 	text := sh.must("bakeoff", "plan", "--dataset", "n", "--horizon", "3")
 	days := "day,y\n"
 	for d := range 200 {
-		days += time.Date(2026, 1, 1+d, 0, 0, 0, 0, time.UTC).Format(time.DateOnly) + "," + strconv.Itoa(20+d%7) + "\n"
+		days += time.Date(2026, 1, 1+d, 0, 0, 0, 0, time.UTC).Format(time.DateOnly) + "," + strconv.Itoa(20+d%7+d*d%5) + "\n"
 	}
 	sh.must("dataset", "load", write(t, "n.csv", days), "--name", "n", "--time", "day", "--measure", "y")
 	assert.Contains(t, sh.must("bakeoff", "run", write(t, "plan.yaml", text), "--wait"), "leads")
