@@ -57,6 +57,7 @@ type Server struct {
 	results   *results.Repository
 	catalogue model.Catalogue
 	forecasts chan struct{} // those at work
+	turns     chan struct{} // of streams that are made
 	secrets   string        // folder
 	answers   answers
 	doors     atomic.Pointer[doors]
@@ -86,7 +87,7 @@ func Start(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), ended: make(chan error, 1), secrets: cfg.Secrets}
+	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), turns: make(chan struct{}, streamsAtOnce), ended: make(chan error, 1), secrets: cfg.Secrets}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	if s.public, err = publicAddress(cfg.Public); err == nil {
 		err = s.listen(cfg.Listen)

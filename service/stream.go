@@ -18,7 +18,12 @@ type stream struct {
 	name      string
 	mediaType string // instead of the route's own
 	write     func(w *bufio.Writer) error
+	waits     bool // most of the time, for something to tell: it takes no turn
 }
+
+// streamsAtOnce is how many streams may be made at once. One that waits for its client to read on lets
+// others have its turn, so that a hundred downloads leave the cores to whoever asks for little.
+const streamsAtOnce = 3
 
 // writeLimit is how long a client may take for one piece of a stream.
 const writeLimit = 30 * time.Second
@@ -36,7 +41,13 @@ func (s *Server) send(c fiber.Ctx, mediaType string, st stream) {
 	path := c.Path()
 	_ = c.SendStreamWriter(func(w *bufio.Writer) {
 		// A larger buffer whose flushes each move the deadline on.
-		out := bufio.NewWriterSize(deadlineWriter{w, func() { _ = conn.SetWriteDeadline(time.Now().Add(writeLimit)) }}, 1<<16)
+		turn := s.turns
+		if st.waits {
+			turn = nil
+		}
+		take(turn)
+		defer give(turn)
+		out := bufio.NewWriterSize(deadlineWriter{w, func() { _ = conn.SetWriteDeadline(time.Now().Add(writeLimit)) }, turn}, 1<<16)
 		err := st.write(out)
 		if err == nil {
 			err = out.Flush()
@@ -52,9 +63,25 @@ func (s *Server) send(c fiber.Ctx, mediaType string, st stream) {
 type deadlineWriter struct {
 	w    *bufio.Writer
 	move func()
+	turn chan struct{} // given away while the client is waited for; nil for none
+}
+
+// take waits for a turn, and give lets it go; nil needs none.
+func take(turn chan struct{}) {
+	if turn != nil {
+		turn <- struct{}{}
+	}
+}
+
+func give(turn chan struct{}) {
+	if turn != nil {
+		<-turn
+	}
 }
 
 func (d deadlineWriter) Write(p []byte) (int, error) {
+	give(d.turn)
+	defer take(d.turn)
 	d.move()
 	n, err := d.w.Write(p)
 	if err == nil {
@@ -67,7 +94,7 @@ const heartbeat = 5 * time.Second
 
 // progressStream writes a job's states as server-sent events until it is over.
 func (s *Server) progressStream(id uint, first jobs.Progress) stream {
-	return stream{write: func(w *bufio.Writer) error {
+	return stream{waits: true, write: func(w *bufio.Writer) error {
 		states, stop := s.jobs.Watch(id)
 		defer stop()
 		// Read again: the job may have moved on before the watch began.
