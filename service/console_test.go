@@ -264,6 +264,20 @@ func TestThePathInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, flags, 1)
 	assert.Equal(t, "data-error", flags[0].SettledAs)
+
+	p.open("/data/weekly")
+	p.until(`document.body.innerText.includes("From revision 1 to 2: 1 period more, 2 values more.")`)
+	p.click("Take back revision 2")
+	p.until(`document.querySelector("[role=dialog]")?.innerText.includes("weekly is then as revision 1 left it")`)
+	assert.Empty(t, p.axe(), "the dialog that takes a revision back")
+	p.click("Take it back")
+	p.until(`!document.body.innerText.includes("Take back revision") && document.body.innerText.includes("to 2026-06-22")`)
+	ds, err := c.Dataset(ctx, "weekly")
+	require.NoError(t, err)
+	assert.Equal(t, 1, ds.Revision)
+	flags, err = c.Flags(ctx, "", "open")
+	require.NoError(t, err)
+	assert.Empty(t, flags, "open flags of values that are gone")
 }
 
 // choose picks an option of a select by keyboard.

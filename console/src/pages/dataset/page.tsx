@@ -7,6 +7,7 @@ import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
 import { SeriesBrowser } from "./browser";
 import { Closed } from "./closed";
+import { Revisions } from "./revisions";
 import { type Dataset, useDataset } from "./use-dataset";
 
 export function DatasetPage() {
@@ -125,66 +126,5 @@ function Events({ dataset }: { dataset: Dataset }) {
         ]}
       />
     </Section>
-  );
-}
-
-function Revisions({ dataset }: { dataset: Dataset }) {
-  return (
-    <Section title="Revisions">
-      <Table
-        label="Revisions"
-        rows={dataset.revisions ?? []}
-        keyOf={(r) => String(r.number)}
-        selected={(r) => r.number === dataset.revision}
-        columns={[
-          {
-            head: "Revision",
-            cell: (r) => (
-              <Link to={`/data/${encodeURIComponent(dataset.name)}?revision=${r.number}`}>
-                {r.number === dataset.revision ? `${r.number}, shown` : `${r.number}, show`}
-              </Link>
-            ),
-          },
-          { head: "Loaded", cell: (r) => when(r.loaded) },
-          { head: "Source", cell: (r) => <span className="inline-block max-w-80 truncate">{r.source}</span> },
-          { head: "Rows", right: true, cell: (r) => figure(r.rows) },
-          { head: "New series", right: true, cell: (r) => figure(r.changes.new_series) },
-          { head: "New periods", right: true, cell: (r) => figure(r.changes.new_periods) },
-          { head: "New values", right: true, cell: (r) => figure(r.changes.new_values) },
-          { head: "Restated", right: true, cell: (r) => figure(r.changes.restated_count) },
-          { head: "Content hash", cell: (r) => <code>{r.hash.slice(0, 12)}</code> },
-        ]}
-      />
-      <Restated revisions={dataset.revisions ?? []} />
-    </Section>
-  );
-}
-
-/** The values that the shown loads replaced, the latest load first. */
-function Restated({ revisions }: { revisions: Schemas["Revision"][] }) {
-  const rows = revisions.flatMap((r) =>
-    (r.changes.restated ?? []).map((x) => ({
-      ...x,
-      revision: r.number,
-      key: `${r.number} ${x.series} ${x.period}`,
-    })),
-  );
-  if (rows.length === 0) return null;
-  return (
-    <details>
-      <summary className="cursor-pointer text-copper">Restated values, old and new</summary>
-      <Table
-        label="Restated values"
-        rows={rows.slice(0, 200)}
-        keyOf={(r) => r.key}
-        columns={[
-          { head: "Revision", right: true, cell: (r) => r.revision },
-          { head: "Series", cell: (r) => r.series },
-          { head: "Period", cell: (r) => r.period },
-          { head: "Old", right: true, cell: (r) => figure(r.old) },
-          { head: "New", right: true, cell: (r) => figure(r.new) },
-        ]}
-      />
-    </details>
   );
 }
