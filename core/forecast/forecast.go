@@ -7,6 +7,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"sync"
 
 	"paperkettle/core/num"
 )
@@ -30,6 +31,22 @@ var gridNormal = func() (z [GridSize]float64) {
 	}
 	return z
 }()
+
+var gridStudent sync.Map // of the degrees of freedom
+
+// Student is the quantiles of Student's t at the grid's probabilities, with dof degrees of freedom.
+// It is kept, and must not be written to.
+func Student(dof int) *[GridSize]float64 {
+	if kept, ok := gridStudent.Load(dof); ok {
+		return kept.(*[GridSize]float64)
+	}
+	var t [GridSize]float64
+	for i, p := range Grid {
+		t[i] = num.StudentQuantile(p, dof)
+	}
+	kept, _ := gridStudent.LoadOrStore(dof, &t)
+	return kept.(*[GridSize]float64)
+}
 
 // Rows is the forecast of one series: Mean[h] and Quantiles[h*GridSize+g] for
 // step h+1 and Grid[g], in the measure's unit.

@@ -27,6 +27,14 @@ func Bare(m Model) Model {
 	return m
 }
 
+// Coarsen asks a trained model for forecasts that only serve to choose among models, or that are
+// judged by the hundred: where it simulates its quantiles, few futures do. Means stay as they are.
+func Coarsen(t Trained) {
+	if c, ok := t.(interface{ Coarse() }); ok {
+		c.Coarse()
+	}
+}
+
 // Trained is a model fitted to the series of one view. Its methods are not safe
 // for concurrent use.
 type Trained interface {

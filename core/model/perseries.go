@@ -85,6 +85,17 @@ type common struct {
 // Use sets how many goroutines a model that was read may use.
 func (t *trainedSeries) Use(workers int) { t.workers = max(1, workers) }
 
+// Coarse has the fits draw few futures from now on.
+func (t *trainedSeries) Coarse() {
+	for i := range t.fits {
+		if f, err := t.fit(i); err == nil {
+			if c, ok := f.(interface{ Coarse() }); ok {
+				c.Coarse()
+			}
+		}
+	}
+}
+
 // Settling says that what a model chose while it was trained can be kept: Settled is the model
 // that fits the same to more of the same series, without choosing anew; nil where that can't be
 // had.

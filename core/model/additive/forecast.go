@@ -118,8 +118,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 		wide := math.Sqrt(s.Errs.Variance()*own*a.lost + s.doubt(a.moved[i], nil) + a.later*far*far*far/3)
 		out.Mean[i] = s.Scale.Mean(mu, wide*wide)
 		q := out.At(i)
-		for g, p := range forecast.Grid {
-			q[g] = s.Scale.Back(mu + wide*num.StudentQuantile(p, free))
+		for g, t := range forecast.Student(free) {
+			q[g] = s.Scale.Back(mu + wide*t)
 		}
 	}
 	return nil

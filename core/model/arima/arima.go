@@ -16,7 +16,6 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/harmonic"
 	"paperkettle/core/model/single"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -344,8 +343,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 		wide := math.Sqrt(variance[k])
 		out.Mean[k] = s.Scale.from(m, variance[k])
 		q := out.At(k)
-		for g, p := range forecast.Grid {
-			q[g] = s.Scale.back(m + wide*num.StudentQuantile(p, free))
+		for g, t := range forecast.Student(free) {
+			q[g] = s.Scale.back(m + wide*t)
 		}
 	}
 	return nil

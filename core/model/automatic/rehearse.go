@@ -261,6 +261,7 @@ func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form
 		var err error
 		if w == 0 {
 			if trained, err = f.model.Train(ctx, seen, env); err == nil {
+				model.Coarsen(trained)
 				// What additive chooses, its memory and its level, changes with how much there is.
 				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" {
 					f.settled = s.Settled()

@@ -226,6 +226,7 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 				again = r.settled
 			}
 			if trained, err = again.Train(ctx, seen, env.Within(from, from+0.2, "")); err == nil {
+				model.Coarsen(trained)
 				if s, ok := trained.(model.Settling); ok && s.Settled() != nil {
 					r.settled = s.Settled()
 				}

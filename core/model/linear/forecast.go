@@ -9,7 +9,6 @@ import (
 
 	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -181,8 +180,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 			}
 			continue
 		}
-		for g, p := range forecast.Grid {
-			q[g] = s.Scale.Back(mu[k] + wide[k]*num.StudentQuantile(p, free))
+		for g, t := range forecast.Student(free) {
+			q[g] = s.Scale.Back(mu[k] + wide[k]*t)
 		}
 	}
 	return nil

@@ -60,6 +60,20 @@ func (m *Mix) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
+// Coarse has the parts draw few futures from now on.
+func (m *Mix) Coarse() {
+	for _, part := range m.Parts {
+		coarsen(part)
+	}
+}
+
+// coarsen has a state draw few futures, where it draws any.
+func coarsen(s State) {
+	if c, ok := s.(interface{ Coarse() }); ok {
+		c.Coarse()
+	}
+}
+
 // Advance moves every part on.
 func (m *Mix) Advance(v panel.SeriesView, from int) error {
 	for _, part := range m.Parts {

@@ -6,7 +6,6 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -50,8 +49,8 @@ func (p *plain) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 		wide := sigma * math.Sqrt(float64(p.Since+h+1))
 		out.Mean[h] = p.Last
 		q := out.At(h)
-		for g, prob := range forecast.Grid {
-			q[g] = p.Last + wide*num.StudentQuantile(prob, max(p.Steps, 1))
+		for g, t := range forecast.Student(max(p.Steps, 1)) {
+			q[g] = p.Last + wide*t
 		}
 		q[forecast.Median] = p.Last
 	}

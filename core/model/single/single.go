@@ -257,6 +257,9 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
+// Coarse has the state draw few futures from now on.
+func (f *Fit) Coarse() { coarsen(f.State) }
+
 // Advance takes the values that it has not seen, or none: a fit that was read back learns of its
 // series, its drivers and events, by being advanced to where it stands.
 func (f *Fit) Advance(s panel.SeriesView) error {

@@ -88,18 +88,33 @@ func (f *fitter) doubt(e *estimate, seed uint64) []params {
 	return out
 }
 
-// doubtful replays the series under each of the drawn parameters, and gives the states at
-// its end.
+// doubtful gives the state under each of the drawn parameters, at the end of the values.
 func (s *State) doubtful() []State {
+	if s.open == nil {
+		s.open = s.replayedDoubts()
+	}
+	return s.open
+}
+
+// replayedDoubts replays the series under each of the drawn parameters.
+func (s *State) replayedDoubts() []State {
 	out := make([]State, 0, len(s.Doubts))
 	for _, p := range s.Doubts {
 		again := *s
 		p.Season = s.First.Season
-		again.First = p
+		again.First, again.open = p, nil
 		again.replayed()
 		out = append(out, again)
 	}
 	return out
+}
+
+// followDoubts has the states under the drawn parameters see a further value, so that a forecast
+// from one origin after another need not replay the whole series each time.
+func (s *State) followDoubts(y float64, i int) {
+	for k := range s.open {
+		s.open[k].see(y, i)
+	}
 }
 
 // replayed brings the states to the end of the values.

@@ -73,8 +73,8 @@ func (s *State) exact(out forecast.Rows) {
 	for h := range out.Mean {
 		wide := math.Sqrt(variance[h])
 		q := out.At(h)
-		for g, prob := range forecast.Grid {
-			q[g] = out.Mean[h] + wide*num.StudentQuantile(prob, free)
+		for g, t := range forecast.Student(free) {
+			q[g] = out.Mean[h] + wide*t
 		}
 		q[forecast.Median] = out.Mean[h]
 	}
@@ -135,14 +135,30 @@ func meanPoints(states []State, out []float64) {
 	}
 }
 
-// paths is how many futures are simulated, in pairs of opposite errors.
-const paths = 2000
+// How many futures are simulated, in pairs of opposite errors; fewer where the middle of the
+// forecast alone counts, or many forecasts are judged together.
+const (
+	paths       = 2000
+	coarsePaths = 200
+)
+
+// Coarse has forecasts simulate few futures from now on.
+func (s *State) Coarse() { s.coarse = true }
+
+// futures is how many are simulated.
+func (s *State) futures() int {
+	if s.coarse {
+		return coarsePaths
+	}
+	return paths
+}
 
 type simulation struct {
-	values []float64 // values[h*paths+i]
-	season []float64
-	order  num.OrderScratch
-	picked []float64
+	futures int
+	values  []float64 // values[h*futures+i]
+	season  []float64
+	order   num.OrderScratch
+	picked  []float64
 }
 
 var simulations = sync.Pool{New: func() any { return &simulation{} }}
@@ -150,11 +166,12 @@ var simulations = sync.Pool{New: func() any { return &simulation{} }}
 func (s *State) simulate(out forecast.Rows) {
 	w := simulations.Get().(*simulation)
 	defer simulations.Put(w)
-	horizon := len(out.Mean)
-	if cap(w.values) < horizon*paths {
-		w.values = make([]float64, horizon*paths)
+	horizon, futures := len(out.Mean), s.futures()
+	w.futures = futures
+	if cap(w.values) < horizon*futures {
+		w.values = make([]float64, horizon*futures)
 	}
-	w.values = w.values[:horizon*paths]
+	w.values = w.values[:horizon*futures]
 	rnd := rand.New(rand.NewPCG(s.Seed, uint64(len(s.Values))))
 	draws := make([]float64, horizon)
 	sigma := math.Sqrt(s.Sigma2)
@@ -163,7 +180,7 @@ func (s *State) simulate(out forecast.Rows) {
 		states = []State{*s}
 	}
 	meanPoints(states, out.Mean)
-	for i := 0; i < paths; i += 2 {
+	for i := 0; i < futures; i += 2 {
 		s := &states[i/2%len(states)]
 		// A variance of its own for each pair: how well it is known shows in the width.
 		wide := sigma * math.Sqrt(s.Free/num.ChiSquared(s.Free, rnd))
@@ -174,7 +191,7 @@ func (s *State) simulate(out forecast.Rows) {
 		s.path(w, draws, -1, i+1)
 	}
 	for h := range horizon {
-		quantiles(w, w.values[h*paths:(h+1)*paths], out.At(h))
+		quantiles(w, w.values[h*futures:(h+1)*futures], out.At(h))
 	}
 }
 
@@ -197,7 +214,7 @@ func (s *State) path(w *simulation, draws []float64, sign float64, at int) {
 		}
 		e := max(sign*d, -0.99)
 		r := mu * e
-		w.values[h*paths+at] = mu + r
+		w.values[h*w.futures+at] = mu + r
 		u, v := r, r
 		if s.Form.Season == 'M' {
 			u, v = r/seasonal, r/q

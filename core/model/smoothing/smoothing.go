@@ -81,6 +81,8 @@ type State struct {
 	Why      string     // where it is not the lowest criterion
 	Doubts   []params   // drawn around First: what the data leave open
 	near     []estimate // all forms, best first, while it is fitted
+	open     []State    // under each of Doubts, once they were asked for
+	coarse   bool       // few futures do
 }
 
 // Averaging takes forms whose criterion is at most farthest above the lowest, at most
@@ -275,6 +277,7 @@ func (s *State) set(e estimate, season int, long []harmonic.Terms) {
 
 // rest brings the state to the end of its values.
 func (s *State) rest() {
+	s.open = nil
 	s.replayed()
 	if len(s.Runners) > 6 {
 		s.Runners = s.Runners[:6]
@@ -336,6 +339,7 @@ func (s *State) Advance(v panel.SeriesView, from int) error {
 	values := append(make([]float64, 0, len(s.Values)+len(v.Values)-from), s.Values...)
 	for _, y := range v.Values[from:] {
 		s.see(y, len(values))
+		s.followDoubts(y, len(values))
 		values = append(values, y)
 	}
 	s.Values = values

@@ -286,8 +286,8 @@ func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 		wide := math.Sqrt(s.Sigma2 * (1 + doubt + float64(h+s.Quiet)*s.Alpha*s.Alpha))
 		out.Mean[h] = s.whole(mu, s.T+h)
 		q := out.At(h)
-		for g, p := range forecast.Grid {
-			q[g] = s.whole(mu+wide*num.StudentQuantile(p, free), s.T+h)
+		for g, t := range forecast.Student(free) {
+			q[g] = s.whole(mu+wide*t, s.T+h)
 		}
 	}
 	return nil
