@@ -127,7 +127,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 3
+	out := 4
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

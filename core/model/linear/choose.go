@@ -15,16 +15,17 @@ import (
 type variant struct {
 	name   string
 	method Method
+	safe   bool // taken wherever it is better at all: a mean seldom goes wrong
 }
 
 // stages settle one thing after another, for all series of a group: the scale, whether changes
 // are learnt or levels, how steps follow each other, how much of the history is learnt from,
-// and how much of the change that the equations tell is believed. The first variant is the one
+// whether the other scale has a say, and how much of the change that the equations tell is believed. The first variant is the one
 // to keep to where inner windows don't tell.
 var stages = []struct {
 	what     string
 	variants func(m Method, inputs []single.Input) []variant
-}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories}, {"how much to believe", beliefs}}
+}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories}, {"one scale or both", twins}, {"how much to believe", beliefs}}
 
 func scales(m Method, inputs []single.Input) []variant {
 	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
@@ -33,11 +34,21 @@ func scales(m Method, inputs []single.Input) []variant {
 	yes, no := m, m
 	yes.logs, no.logs = new(bool), new(bool)
 	*yes.logs = true
-	list := []variant{{"in logs", yes}, {"in levels", no}}
+	list := []variant{{name: "in logs", method: yes}, {name: "in levels", method: no}}
 	if !preferLogs(inputs) {
 		slices.Reverse(list)
 	}
 	return list
+}
+
+// twins are the scale that was taken alone, and the mean with equations on the other.
+func twins(m Method, _ []single.Input) []variant {
+	if m.Scale != "" || m.logs == nil || m.twin {
+		return nil
+	}
+	both := m
+	both.twin = true
+	return []variant{{name: "one scale", method: m}, {name: "the mean of logs and levels", method: both, safe: true}}
 }
 
 // zeroDrivers are drivers with zeros as they are, or in logs.
@@ -49,7 +60,7 @@ func zeroDrivers(m Method, inputs []single.Input) []variant {
 		if shift, positive := shiftOf(d, inputs); driver.KnownAhead && !positive && shift > 0 {
 			logs := m
 			logs.zeroLogs = true
-			return []variant{{"drivers with zeros as they are", m}, {"drivers with zeros in logs", logs}}
+			return []variant{{name: "drivers with zeros as they are", method: m}, {name: "drivers with zeros in logs", method: logs}}
 		}
 	}
 	return nil
@@ -63,7 +74,10 @@ func changes(m Method, _ []single.Input) []variant {
 	both.both = true
 	always.diff, never.diff = new(bool), new(bool)
 	*always.diff = true
-	return []variant{{"levels or changes as one step tells", m}, {"the mean of levels and changes", both}, {"changes since the origin", always}, {"levels", never}}
+	return []variant{
+		{name: "levels or changes as one step tells", method: m}, {name: "the mean of levels and changes", method: both},
+		{name: "changes since the origin", method: always}, {name: "levels", method: never},
+	}
 }
 
 func ways(m Method, _ []single.Input) (out []variant) {
@@ -72,7 +86,7 @@ func ways(m Method, _ []single.Input) (out []variant) {
 	}
 	for _, way := range []string{"direct", "averaged", "recursive"} {
 		m.Steps = way
-		out = append(out, variant{way + " steps", m})
+		out = append(out, variant{name: way + " steps", method: m})
 	}
 	return out
 }
@@ -86,10 +100,10 @@ func memories(m Method, inputs []single.Input) []variant {
 		n = max(n, len(in.Values))
 	}
 	m.Memory = n
-	out := []variant{{"all of the history", m}}
+	out := []variant{{name: "all of the history", method: m}}
 	for _, length := range inputs[0].Memories(n) {
 		m.Memory = length
-		out = append(out, variant{fmt.Sprintf("the last %d periods", length), m})
+		out = append(out, variant{name: fmt.Sprintf("the last %d periods", length), method: m})
 	}
 	return out
 }
@@ -97,7 +111,7 @@ func memories(m Method, inputs []single.Input) []variant {
 func beliefs(m Method, _ []single.Input) (out []variant) {
 	for _, share := range []float64{1, 0.5, 0} {
 		m.Belief = share
-		out = append(out, variant{fmt.Sprintf("%.0f %% of the change believed", 100*share), m})
+		out = append(out, variant{name: fmt.Sprintf("%.0f %% of the change believed", 100*share), method: m})
 	}
 	return out
 }
@@ -267,7 +281,7 @@ func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs [
 				sum, n = sum+r, n+1
 			}
 		}
-		if score := sum / n; n > 0 && score < least-prefer {
+		if score := sum / n; n > 0 && (score < least-prefer || list[k].safe && score < least) {
 			best, least = k, score
 		}
 	}

@@ -27,6 +27,9 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.From += s.Before
 		d.Form += fmt.Sprintf("; learnt from the last %d periods", s.Used)
 	}
+	if s.Twin != nil {
+		d.Form += fmt.Sprintf("; the forecast is the mean of this and of the same on the %s, and what follows is of this one, but for effects", s.Twin.scaleWords())
+	}
 	d.Why = "coefficients as they are given"
 	e := &p.Steps[0]
 	if s.Outside.Searched || e.Searched {
@@ -54,7 +57,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		}
 		d.Parameters = append(d.Parameters, model.Parameter{Name: c.Name, Value: value, Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, wide)})
 		if c.IsDriver() || c.IsEvent() {
-			d.Effects = append(d.Effects, s.effect(k))
+			d.Effects = append(d.Effects, s.meanEffect(k))
 		}
 	}
 	for _, k := range bySize(e) {
@@ -89,6 +92,27 @@ func bySize(e *Equation) (out []int) {
 	slices.SortStableFunc(out, func(a, b int) int {
 		return cmp.Compare(math.Abs(e.Beta[b]*e.Spread[b]), math.Abs(e.Beta[a]*e.Spread[a]))
 	})
+	return out
+}
+
+// meanEffect is the effect that the forecast has: of both scales where there are two.
+func (s *State) meanEffect(k int) model.Effect {
+	out := s.effect(k)
+	if s.Twin == nil {
+		return out
+	}
+	name := out.Name
+	other := slices.IndexFunc(s.Twin.Pool.Ahead.Columns, func(c feature.Column) bool { return c.Name == name })
+	if other < 0 {
+		return out
+	}
+	twin := s.Twin.effect(other)
+	if twin.Per != out.Per {
+		return out
+	}
+	a := []float64{out.Units, out.Low, out.High, out.Percent, out.PercentLow, out.PercentHigh}
+	average(a, []float64{twin.Units, twin.Low, twin.High, twin.Percent, twin.PercentLow, twin.PercentHigh})
+	out.Units, out.Low, out.High, out.Percent, out.PercentLow, out.PercentHigh = a[0], a[1], a[2], a[3], a[4], a[5]
 	return out
 }
 

@@ -12,7 +12,7 @@ func Families() model.Catalogue {
 	none, one, few := 0.0, 1.0, 10.0
 	return model.Catalogue{{
 		Name:      "linear",
-		Version:   1,
+		Version:   2, // the mean of logs and levels
 		Summary:   "Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself.",
 		Reference: "Marcellino, Stock and Watson, Journal of Econometrics 135, 2006",
 		Settings: append([]model.Setting{
@@ -22,7 +22,7 @@ func Families() model.Catalogue {
 			{Name: "penalty", Kind: model.Choice, Choices: []string{"ridge", "lasso", "elastic-net", "none"}, Default: "ridge", Meaning: "how coefficients are held: by squares, by sizes, by both, or not at all"},
 			{Name: "share", Kind: model.Amount, Min: &none, Max: &one, Default: 0.5, Meaning: "of an elastic net's penalty, the part on sizes"},
 			{Name: "strength", Kind: model.Amount, Min: &none, Meaning: "how strongly they are held", Auto: "by inner windows along a path"},
-			{Name: "scale", Kind: model.Choice, Choices: []string{"level", "log", "difference"}, Meaning: "where it works", Auto: "logs where the data say so; changes where inner windows say so"},
+			{Name: "scale", Kind: model.Choice, Choices: []string{"level", "log", "both", "difference"}, Meaning: "where it works: on the values, their logs, the mean of both, or on changes", Auto: "logs where the data say so; the mean of both, and changes, where inner windows say so"},
 			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns", Auto: "all, or fewer where inner windows say so"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "values far from their neighbours count for nothing"},
@@ -45,6 +45,10 @@ func Families() model.Catalogue {
 
 func methodOf(v model.Values) Method {
 	m := Method{Lines: v.Names("features"), Steps: v.Text("steps", ""), Memory: v.Int("memory", 0), Penalty: v.Text("penalty", "ridge"), Scale: v.Text("scale", ""), Quantiles: v.Text("intervals", "") == "quantiles"}
+	if m.Scale == "both" {
+		m.Scale, m.logs, m.twin = "", new(bool), true
+		*m.logs = true
+	}
 	uses := v.Text("uses", "both")
 	m.Own, m.Outside = uses != "drivers", uses != "own-past"
 	m.Share, _ = v["share"].(float64)

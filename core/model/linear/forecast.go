@@ -155,8 +155,8 @@ func (s *State) width(k int) float64 {
 	return s.Sigma[last-1] * math.Sqrt(float64(k+1)/float64(last))
 }
 
-// Forecast gives points and quantiles: by the steps' own errors, or by quantile regression.
-func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
+// forecast gives points and quantiles: by the steps' own errors, or by quantile regression.
+func (s *State) forecast(v panel.SeriesView, out forecast.Rows) error {
 	h := len(out.Mean)
 	f, err := s.future(v, h)
 	if err != nil {
@@ -189,10 +189,8 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 
 func (s *State) seed() uint64 { return s.Seed ^ uint64(len(s.Values))<<32 }
 
-// Paths draws futures: errors of all steps together, as they came together in training, and
-// coefficients of what is new among drivers and events. The same state draws the same ones
-// whatever the drivers ahead are.
-func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
+// paths draws futures on this scale.
+func (s *State) paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	f, err := s.future(v, h)
 	if err != nil {
 		return nil, err

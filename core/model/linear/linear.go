@@ -45,6 +45,7 @@ type Method struct {
 	zeroLogs   bool  // drivers with zeros in logs too, where the measure is
 	logs, diff *bool // as inner windows have it
 	both       bool  // the mean of an equation of levels and one of changes
+	twin       bool  // the mean with the same on the other scale
 	thin       int   // of a trial: every how many rows are taken
 	season     int   // that the calendar does not know; -1 for none, 0 where nothing was asked
 	trials     []string
@@ -84,6 +85,7 @@ type Pool struct {
 	Horizon                    int
 	Belief                     float64
 	Trials                     []string // what inner windows said
+	Twin                       *Pool    // on the other scale, or nil
 
 	cache groupCache
 	thin  int // of a trial: every how many origins are taken
@@ -103,8 +105,9 @@ type State struct {
 	In      []float64
 	Seed    uint64
 	Notes   []string
-	Odd     []int // places of values that count for nothing
-	Before  int   // periods that the fit left out, longest ago
+	Odd     []int  // places of values that count for nothing
+	Before  int    // periods that the fit left out, longest ago
+	Twin    *State // on the other scale, with which the mean is taken; or nil
 	in      panel.SeriesView
 }
 
@@ -134,8 +137,28 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	return list[0], nil
 }
 
-// fit fits the series of a group together.
+// fit fits the series of a group together, on one scale or on both.
 func (m Method) fit(ctx context.Context, v panel.View, inputs []single.Input, workers int) ([]*State, error) {
+	out, err := m.fitScale(ctx, v, inputs, workers)
+	if err != nil || !m.twin {
+		return out, err
+	}
+	other := m
+	other.logs = new(bool)
+	*other.logs = !out[0].Pool.Logs
+	twins, err := other.fitScale(ctx, v, inputs, workers)
+	if err != nil {
+		return nil, err
+	}
+	out[0].Pool.Twin = twins[0].Pool
+	for i, s := range out {
+		s.Twin = twins[i]
+	}
+	return out, nil
+}
+
+// fitScale fits the series of a group together, on one scale.
+func (m Method) fitScale(ctx context.Context, v panel.View, inputs []single.Input, workers int) ([]*State, error) {
 	recent := slices.Clone(inputs)
 	before := make([]int, len(inputs))
 	for i := range recent {
@@ -284,18 +307,29 @@ func (e *Equation) at(x []float64) (sum float64) {
 func (s *State) Advance(v panel.SeriesView, from int) error {
 	s.Values = append(slices.Clone(s.Values), v.Values[from:]...)
 	s.in = v
+	if s.Twin != nil {
+		return s.Twin.Advance(v, from)
+	}
 	return nil
 }
 
 // Fitted gives the forecasts one step ahead.
 func (s *State) Fitted() []float64 {
-	return append(slices.Repeat([]float64{panel.Unknown}, s.Before), s.In...)
+	out := append(slices.Repeat([]float64{panel.Unknown}, s.Before), s.In...)
+	if s.Twin != nil {
+		average(out, s.Twin.Fitted())
+	}
+	return out
 }
 
 // See lets a description show drivers and events ahead.
 func (s *State) See(v panel.SeriesView) {
-	if v.Values != nil {
-		s.in = v
+	if v.Values == nil {
+		return
+	}
+	s.in = v
+	if s.Twin != nil {
+		s.Twin.See(v)
 	}
 }
 

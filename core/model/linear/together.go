@@ -69,7 +69,7 @@ func (m Method) lasting(inputs []single.Input) Method {
 // logs. They are fitted alone, and neither keep the others from logs nor fail them.
 func (t together) alike(inputs []single.Input) []bool {
 	out := slices.Repeat([]bool{true}, len(inputs))
-	if t.method.Scale == "log" || t.method.Scale == "" && preferLogs(inputs) {
+	if t.method.Scale == "log" || t.method.twin || t.method.Scale == "" && preferLogs(inputs) {
 		for k, in := range inputs {
 			out[k] = lowest(in.Values) >= 0
 		}
@@ -81,8 +81,18 @@ func (t together) alike(inputs []single.Input) []bool {
 func (s *State) Apart() (single.State, any) {
 	own := *s
 	own.Pool = nil
+	if s.Twin != nil {
+		twin := *s.Twin
+		twin.Pool = nil
+		own.Twin = &twin
+	}
 	return &own, s.Pool
 }
 
 // Join gives it that again.
-func (s *State) Join(shared any) { s.Pool, _ = shared.(*Pool) }
+func (s *State) Join(shared any) {
+	s.Pool, _ = shared.(*Pool)
+	if s.Twin != nil && s.Pool != nil {
+		s.Twin.Pool = s.Pool.Twin
+	}
+}
