@@ -36,6 +36,7 @@ type Plan struct {
 	Gap        int               `json:"gap,omitempty" yaml:"gap,omitempty" doc:"periods between the origin and the first assessed one" minimum:"0" maximum:"10000"`
 	Refit      string            `json:"refit,omitempty" yaml:"refit,omitempty" doc:"every window (every), every Nth (every:N), or once; in between models are advanced"`
 	Stride     int               `json:"stride,omitempty" yaml:"stride,omitempty" doc:"periods between origins; the horizon where left out" minimum:"0" maximum:"1000000"`
+	Ends       string            `json:"ends,omitempty" yaml:"ends,omitempty" doc:"what windows count back from: data, the end of the dataset, or own, the last known period of each series"`
 	History    string            `json:"history,omitempty" yaml:"history,omitempty" doc:"expanding, or sliding:N for the last N periods"`
 	Contenders []Contender       `json:"contenders" yaml:"contenders" doc:"what competes: families, each with settings of its own" maxItems:"200"`
 	Baseline   string            `json:"baseline,omitempty" yaml:"baseline,omitempty" doc:"the contender that skill is measured against; a naive where left out"`

@@ -93,6 +93,7 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.BoolVar(&p.holdout, "holdout", false, "assess the last horizon once (the default)")
 	f.IntVar(&p.plan.Windows, "windows", 0, "number of rolling windows")
 	f.IntVar(&p.plan.Stride, "stride", 0, "periods between origins; the horizon if left out")
+	f.StringVar(&p.plan.Ends, "ends", "", "what windows count back from: the end of the data (data) or the last known period of each series (own)")
 	f.StringVar(&p.plan.History, "history", "", "expanding, or sliding:N for the last N periods")
 	f.IntVar(&p.plan.Gap, "gap", 0, "periods between the origin and the first assessed one")
 	f.StringVar(&p.plan.Refit, "refit", "", "train at every window (every), every Nth (every:N) or once, and advance in between")
@@ -234,6 +235,14 @@ func (a *app) waitFor(ctx context.Context, c *client.Client, id string) error {
 
 const splitWidth = 64
 
+// windowName names a window; 0 stands for all.
+func windowName(window int) string {
+	if window == 0 {
+		return "every window"
+	}
+	return fmt.Sprintf("window %d", window)
+}
+
 // drawSplit shows each window as a bar over the dataset's axis.
 func (a *app) drawSplit(s api.Split) error {
 	sh := &sheet{head: []string{">window", "trained from", "origin", "assessed from", "to", ">series", "· unused  ━ trained  ░ assessed"}}
@@ -256,7 +265,7 @@ func (a *app) drawSplit(s api.Split) error {
 			fmt.Fprintf(a.out, "... and %d more set aside.\n", s.Aside-i)
 			break
 		}
-		fmt.Fprintf(a.out, "Set aside in window %d: %s %s.\n", x.Window, x.Series, x.Reason)
+		fmt.Fprintf(a.out, "Set aside in %s: %s %s.\n", windowName(x.Window), x.Series, x.Reason)
 	}
 	return nil
 }

@@ -29,7 +29,7 @@ func (a *app) bakeoffPlan() *cobra.Command {
 
 // planExamples are values to show of fields that a plan may leave out.
 var planExamples = map[string]string{
-	"name": "spring", "revision": "2", "where": "{town: Saltmarsh}", "windows": "3", "gap": "0", "refit": "every", "stride": "28", "history": "sliding:730", "baseline": "seasonal-naive",
+	"name": "spring", "revision": "2", "where": "{town: Saltmarsh}", "windows": "3", "gap": "0", "refit": "every", "stride": "28", "ends": "own", "history": "sliding:730", "baseline": "seasonal-naive",
 	"metric": "mase", "weights": "volume:28", "fallback": "naive", "drivers_ahead": "{temperature: lag}", "driver_gaps": "{promotion: 0}", "levels": "[80, 95]", "scale_lag": "7", "seed": "1",
 }
 

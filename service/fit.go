@@ -38,6 +38,9 @@ func (s *Server) getFit(ctx context.Context, in *struct {
 		return api.Fit{}, invalid("query.contender", "no contender of the bake-off is called %q", in.Contender)
 	}
 	window := len(e.Windows) - 1
+	if at := e.Panel.Find(in.Series); at >= 0 && e.LastWindow(at) >= 0 {
+		window = e.LastWindow(at)
+	}
 	if in.Window > 0 {
 		window = in.Window - 1
 	}

@@ -24,8 +24,12 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 	if err != nil {
 		return bakeoff.Plan{}, invalid("body.refit", "%v", err)
 	}
+	ends, err := split.ParseEnds(in.Ends)
+	if err != nil {
+		return bakeoff.Plan{}, invalid("body.ends", "%v", err)
+	}
 	out := bakeoff.Plan{
-		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit},
+		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit, Ends: ends},
 		Weights: in.Weights, Fallback: in.Fallback,
 		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where, Gaps: in.Gaps,
 	}
@@ -57,6 +61,7 @@ func (s *Server) planBack(name, dataset string, revision int, p bakeoff.Plan) ap
 	if p.Split.Refit != 0 {
 		out.Refit = p.Split.Refit.String()
 	}
+	out.Ends = string(p.Split.Ends)
 	for name, rule := range p.Ahead {
 		if out.Ahead == nil {
 			out.Ahead = map[string]string{}

@@ -67,7 +67,7 @@ func factsOfPlan(b api.Bakeoff, e *bakeoff.Engine) [][2]string {
 	text := func(v int) string { return strconv.Itoa(v) }
 	facts := [][2]string{
 		{"bake-off", b.ID + ", " + b.Name}, {"dataset", fmt.Sprintf("%s, revision %d: %s of %d series by %s", p.Dataset, p.Revision, b.Measure, len(e.Chosen), b.Cadence)},
-		{"windows", fmt.Sprintf("%d of %d periods, a stride of %d, a gap of %d, history %s, trained %s", p.Windows, p.Horizon, p.Stride, p.Gap, p.History, e.Plan.Split.Refit)},
+		{"windows", fmt.Sprintf("%s of %d periods, a stride of %d, a gap of %d, history %s, trained %s", windowsText(e), p.Horizon, p.Stride, p.Gap, p.History, e.Plan.Split.Refit)},
 		{"baseline", p.Baseline}, {"ranked by", p.Metric}, {"seed", strconv.FormatUint(p.Seed, 10)},
 		{"set aside", text(len(e.SetAside)) + " places (a series in a window)"},
 	}

@@ -11,6 +11,7 @@ import (
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/score"
+	"paperkettle/core/split"
 	"paperkettle/store"
 )
 
@@ -193,16 +194,26 @@ func sentence(st api.Standings, e *bakeoff.Engine) string {
 	case lead.Skill != nil:
 		text = fmt.Sprintf("%s leads by %.1f %% over %s", lead.Contender, 100**lead.Skill, st.Baseline)
 	}
-	text += fmt.Sprintf(" on %s over %d points in %d %s", labelOf(st), lead.Points, len(e.Windows), plural(len(e.Windows), "window"))
+	text += fmt.Sprintf(" on %s over %d points in %s", labelOf(st), lead.Points, windowsText(e))
 	if !st.Complete {
 		text += ", so far"
 	}
 	if luck := luckOf(rows); luck != "" {
 		text += "; " + luck
-	} else if len(e.Windows) == 1 {
+	} else if e.Plan.Split.Windows == 1 {
 		text += "; with a single window the lead may be chance"
 	}
 	return text + costOf(rows) + "."
+}
+
+// windowsText counts the windows, and says where they are each series' own.
+func windowsText(e *bakeoff.Engine) string {
+	n := e.Plan.Split.Windows
+	text := fmt.Sprintf("%d %s", n, plural(n, "window"))
+	if e.Plan.Split.Ends == split.OwnEnds {
+		text += " before each series' own end"
+	}
+	return text
 }
 
 // labelOf is what the standings go by, as people write it.

@@ -1,29 +1,39 @@
 package bakeoff
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"paperkettle/core/score"
+	"paperkettle/core/split"
 )
 
-// apart is every how many windows assess periods of their own.
-func (e *Engine) apart() int {
-	s := e.Plan.Split
-	return max(1, (s.Horizon+s.Stride-1)/max(1, s.Stride))
+// bunches numbers the windows that overlap as one, from the last back, and says which window of
+// each bunch stands alone: it is the bunch's last, and assesses nothing that another such one does.
+func bunches(windows []split.Window) (bunch []int, alone []bool) {
+	bunch, alone = make([]int, len(windows)), make([]bool, len(windows))
+	order := make([]int, len(windows))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(windows[b].AssessLast, windows[a].AssessLast) })
+	at, first := -1, 0
+	for _, w := range order {
+		if at < 0 || windows[w].AssessLast < first {
+			at++
+			first, alone[w] = windows[w].AssessFirst(), true
+		}
+		bunch[w] = at
+	}
+	return bunch, alone
 }
-
-// bunch numbers the windows that overlap as one, from the last back.
-func (e *Engine) bunch(window int) int { return (len(e.Windows) - 1 - window) / e.apart() }
-
-// alone says that a window is one of those that don't overlap, counted from the last back.
-func (e *Engine) alone(window int) bool { return (len(e.Windows)-1-window)%e.apart() == 0 }
 
 // newCells makes room for a contender's sums by series and bunch of windows.
 func (e *Engine) newCells() score.Cells {
 	out := make(score.Cells, len(e.Chosen))
-	bunches := e.bunch(0) + 1
 	for s := range out {
-		out[s] = make([][2]float64, bunches)
+		out[s] = make([][2]float64, slices.Max(e.bunch)+1)
 		for w := range out[s] {
 			out[s][w] = [2]float64{math.NaN(), math.NaN()}
 		}
@@ -41,7 +51,7 @@ func (e *Engine) addCell(c score.Cells, m score.Metric, place, window int, acc *
 	if num != num || den != den {
 		return true
 	}
-	at := &c[place][e.bunch(window)]
+	at := &c[place][e.bunch[window]]
 	if at[0] != at[0] {
 		*at = [2]float64{}
 	}
@@ -61,10 +71,31 @@ func (e *Engine) newMeans() [][]float64 {
 	return out
 }
 
+// loneOf are a series' values of windows that don't overlap: of its own, where each has its own.
+func (e *Engine) loneOf(series int, means []float64) (out []float64) {
+	if e.ends == nil {
+		return e.lone(means)
+	}
+	var own []split.Window
+	var values []float64
+	for w, v := range means {
+		if e.isFor(series, e.Windows[w]) {
+			own, values = append(own, e.Windows[w]), append(values, v)
+		}
+	}
+	_, alone := bunches(own)
+	for w, v := range values {
+		if alone[w] {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
 // lone are the values of windows that don't overlap.
 func (e *Engine) lone(means []float64) (out []float64) {
 	for w, v := range means {
-		if e.alone(w) {
+		if e.alone[w] {
 			out = append(out, v)
 		}
 	}

@@ -81,7 +81,7 @@ func (d *Duel) Pairs() []Pair {
 			continue
 		}
 		p := Pair{s, d.metric.Value(&d.accs[0][at]), d.metric.Value(&d.accs[1][at]), math.NaN()}
-		if got, err := score.TestWindows(d.e.lone(d.means[0][at]), d.e.lone(d.means[1][at])); err == nil {
+		if got, err := score.TestWindows(d.e.loneOf(s, d.means[0][at]), d.e.loneOf(s, d.means[1][at])); err == nil {
 			p.P = got.P
 		}
 		out = append(out, p)

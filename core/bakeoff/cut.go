@@ -116,12 +116,22 @@ func placeName(by calendar.Position, k, n int) string {
 	return fmt.Sprintf("%02d:%02d", minutes/60, minutes%60)
 }
 
-// known is the part of a series that the first window's training sees: classes and
-// bands must not look at what is assessed.
+// known is the part of a series that the training of its first window sees: classes and bands must
+// not look at what is assessed.
 func (e *Engine) known(series int) []float64 {
 	s := &e.Panel.Series[series]
-	n := min(len(s.Values), max(0, e.Windows[0].Origin+1-s.First))
+	n := min(len(s.Values), max(0, e.firstOrigin(series)+1-s.First))
 	return s.Values[:n]
+}
+
+// firstOrigin is that of the first window that is for a series, or of the first of all.
+func (e *Engine) firstOrigin(series int) int {
+	for _, w := range e.Windows {
+		if e.isFor(series, w) {
+			return w.Origin
+		}
+	}
+	return e.Windows[0].Origin
 }
 
 func (e *Engine) demandClasses() map[int]string {

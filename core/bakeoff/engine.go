@@ -3,6 +3,7 @@ package bakeoff
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model"
@@ -30,6 +31,9 @@ type Engine struct {
 	Lineup    *Lineup
 	places    [][]int32 // for each window, of each place in Chosen its place in Qualified, or -1
 	chosenAt  map[int]int
+	bunch     []int       // of each window, the bunch of overlapping ones that it is in
+	alone     []bool      // of each window, whether it is its bunch's own
+	ends      map[int]int // for each chosen series the axis' length up to its last known value; nil where windows are for all
 	scaled    *scaleCache
 	fillings  panel.Fillings
 	before    rehearsals
@@ -94,9 +98,16 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	}
 	e := &Engine{Panel: p, Plan: plan, scaled: &scaleCache{}}
 	var err error
-	if e.Windows, err = split.Make(plan.Split, p.Length); err != nil {
+	if e.Chosen, err = p.Where(plan.Where); err != nil {
+		return nil, &FieldError{"where", err}
+	}
+	if len(e.Chosen) == 0 {
+		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
+	}
+	if err := e.lay(); err != nil {
 		return nil, &FieldError{"split", err}
 	}
+	e.bunch, e.alone = bunches(e.Windows)
 	e.Panel = p.WithClosed(e.Windows[0].Origin)
 	p = e.Panel
 	var fallback model.Model
@@ -117,12 +128,6 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
 		return nil, &FieldError{"driver_gaps", err}
 	}
-	if e.Chosen, err = p.Where(plan.Where); err != nil {
-		return nil, &FieldError{"where", err}
-	}
-	if len(e.Chosen) == 0 {
-		return nil, &FieldError{"where", errors.New("no series has all the attribute values of the filter")}
-	}
 	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
 	}
@@ -134,6 +139,46 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 		}
 	}
 	return nil, &FieldError{"split", fmt.Errorf("no series can take part in any window: %s, for one, %s", e.SetAside[0].Key, e.SetAside[0].Reason)}
+}
+
+// lay lays the windows, from the end of the data or from those of the chosen series.
+func (e *Engine) lay() (err error) {
+	if e.Plan.Split.Ends != split.OwnEnds {
+		e.Windows, err = split.Make(e.Plan.Split, e.Panel.Length)
+		return err
+	}
+	lengths := make([]int, len(e.Chosen))
+	e.ends = make(map[int]int, len(e.Chosen))
+	for k, s := range e.Chosen {
+		lengths[k] = lastKnown(&e.Panel.Series[s]) + 1
+		e.ends[s] = lengths[k]
+	}
+	e.Windows, err = split.MakeOwn(e.Plan.Split, slices.DeleteFunc(lengths, func(n int) bool { return n == 0 }))
+	return err
+}
+
+// lastKnown is the axis index of a series' last known value, or -1.
+func lastKnown(s *panel.Series) int {
+	for i := s.End() - 1; i >= s.First; i-- {
+		if panel.Known(s.At(i)) {
+			return i
+		}
+	}
+	return -1
+}
+
+// isFor says whether a window is for a series: not where it counts back from another's end.
+func (e *Engine) isFor(series int, w split.Window) bool { return w.End == 0 || w.End == e.ends[series] }
+
+// LastWindow is the last window that a series takes part in, or -1.
+func (e *Engine) LastWindow(series int) int {
+	at, ok := e.chosenAt[series]
+	for w := len(e.Windows) - 1; ok && w >= 0; w-- {
+		if e.places[w][at] >= 0 {
+			return w
+		}
+	}
+	return -1
 }
 
 // view shows series as a contender sees them at a window's origin.
@@ -161,6 +206,9 @@ func (e *Engine) qualify() {
 		e.places[i] = make([]int32, len(e.Chosen))
 		for at, s := range e.Chosen {
 			e.places[i][at] = -1
+			if !e.isFor(s, w) {
+				continue
+			}
 			if reason := e.disqualify(s, w); reason != "" {
 				e.SetAside = append(e.SetAside, SetAside{s, e.Panel.Series[s].Key, w.Index, reason})
 				continue
@@ -169,6 +217,30 @@ func (e *Engine) qualify() {
 			e.Qualified[i] = append(e.Qualified[i], s)
 		}
 	}
+	e.leaveShort()
+}
+
+// leaveShort sets aside the series that end too early for windows of their own.
+func (e *Engine) leaveShort() {
+	if e.ends == nil {
+		return
+	}
+	laid := map[int]bool{}
+	for _, w := range e.Windows {
+		laid[w.End] = true
+	}
+	for _, s := range e.Chosen {
+		if !laid[e.ends[s]] {
+			e.SetAside = append(e.SetAside, SetAside{s, e.Panel.Series[s].Key, 0, fmt.Sprintf("ends too early for %d of its own: its last known value is of %s", e.Plan.Split.Windows, e.endName(s))})
+		}
+	}
+}
+
+func (e *Engine) endName(series int) string {
+	if e.ends[series] == 0 {
+		return "no period at all"
+	}
+	return e.Panel.Period(e.ends[series] - 1)
 }
 
 func (e *Engine) disqualify(series int, w split.Window) string {

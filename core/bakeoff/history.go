@@ -34,11 +34,17 @@ func (h *history) steps(w *pastWindow, origin int) int {
 	return max(0, min(h.e.Plan.Split.Horizon, origin+1-w.AssessFirst()))
 }
 
-// tells says whether anything of the members is known at an origin.
-func (h *history) tells(origin int) bool {
+// tells says whether anything of the members on one of the series is known at an origin.
+func (h *history) tells(series []int, origin int) bool {
 	for i := range h.windows {
-		if h.steps(&h.windows[i], origin) > 0 {
-			return true
+		w := &h.windows[i]
+		if h.steps(w, origin) == 0 {
+			continue
+		}
+		for _, got := range w.got {
+			if slices.ContainsFunc(series, func(s int) bool { _, ok := got.at[s]; return ok }) {
+				return true
+			}
 		}
 	}
 	return false

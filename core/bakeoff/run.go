@@ -166,8 +166,20 @@ func (g *group) report() func(done float64, note string) {
 // occasion is a window as one that a contender is trained for. What is trained for the last
 // window that it is trained for is kept: that is the one that is asked for.
 func (e *Engine) occasion(w, contender int, series []int) occasion {
-	last := e.Plan.Split.Refit.Leads(len(e.Windows) - 1)
-	return occasion{view: e.view(series, e.Windows[w]), horizon: e.Reach(), stream: strconv.Itoa(e.Windows[w].Index), workers: e.Lineup.workers(contender), keep: w == last}
+	return occasion{view: e.view(series, e.Windows[w]), horizon: e.Reach(), stream: strconv.Itoa(e.Windows[w].Index), workers: e.Lineup.workers(contender), keep: e.final(w)}
+}
+
+// final says that a window is the last one that some series' models are trained for.
+func (e *Engine) final(w int) bool {
+	if e.ends == nil {
+		return w == e.Plan.Split.Refit.Leads(len(e.Windows)-1)
+	}
+	for _, later := range e.Windows[w+1:] {
+		if later.End == e.Windows[w].End {
+			return false
+		}
+	}
+	return true
 }
 
 // learns lists the series that a task trains on in a window: those that it forecasts, and all
@@ -378,7 +390,7 @@ func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
 		}
 		here := Task{w, t.Contender, t.Shard}
 		shard := e.Shard(here)
-		if !h.tells(e.Windows[w].Origin) {
+		if !h.tells(shard, e.Windows[w].Origin) {
 			if err := h.rehearse(ctx, w, shard); err != nil {
 				return err
 			}

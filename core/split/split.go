@@ -5,7 +5,9 @@
 package split
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -18,6 +20,27 @@ type Spec struct {
 	History History `json:"history"`
 	Gap     int     `json:"gap,omitempty"` // periods between the origin and the first assessed one
 	Refit   Refit   `json:"refit,omitempty"`
+	Ends    Ends    `json:"ends,omitempty"`
+}
+
+// Ends says what windows count back from: the end of the axis, or that of each series.
+type Ends string
+
+// The ends. The data's is as good as empty.
+const (
+	DataEnds Ends = "data"
+	OwnEnds  Ends = "own"
+)
+
+// ParseEnds reads "data" or "own".
+func ParseEnds(s string) (Ends, error) {
+	switch e := Ends(s); e {
+	case "", DataEnds:
+		return "", nil
+	case OwnEnds:
+		return e, nil
+	}
+	return "", fmt.Errorf("ends %q is not known: use data for windows that count back from the end of the data, or own for the last known period of each series", s)
 }
 
 // Refit says at which windows a model is trained anew: 0 is every one, N every Nth,
@@ -118,6 +141,9 @@ type Window struct {
 	Origin     int `json:"origin"`
 	AssessLast int `json:"assess_last"`
 	Gap        int `json:"gap,omitempty"`
+	// End is the length of the axis up to the last known period of the series that the window is
+	// for; 0 where it is for all.
+	End int `json:"end,omitempty"`
 }
 
 // AssessFirst is the index of the first assessed period.
@@ -128,7 +154,7 @@ const minTraining = 2
 
 // Error says which part of a Spec is wrong.
 type Error struct {
-	Field  string // horizon, windows, stride or gap
+	Field  string // horizon, windows, stride, gap, ends or refit
 	Reason string
 }
 
@@ -172,6 +198,48 @@ func Make(s Spec, length int) ([]Window, error) {
 			w.TrainFirst = max(0, w.Origin-int(s.History)+1)
 		}
 		out[i] = w
+	}
+	return out, nil
+}
+
+// mostOwn bounds how many windows own ends may ask for.
+const mostOwn = 500
+
+// MakeOwn lays the windows of a Spec for each of the lengths at which series end, whatever the
+// order and however often each comes: each window is for the series that end there. They come by
+// their origins. Lengths too short for all windows get none; it is an *Error where that is all.
+func MakeOwn(s Spec, lengths []int) ([]Window, error) {
+	if s.Refit != 0 {
+		return nil, wrong("refit", "windows that count back from the end of each series are trained one by one: leave refit at every")
+	}
+	ends := slices.Clone(lengths)
+	slices.Sort(ends)
+	ends = slices.Compact(ends)
+	var out []Window
+	var short error
+	for _, end := range ends {
+		windows, err := Make(s, end)
+		if err != nil {
+			short = err
+			continue
+		}
+		if len(out)+len(windows) > mostOwn {
+			return nil, wrong("ends", "the series end at %d different periods, which asks for more than %d windows: fewer windows, a filter, or ends at data", len(ends), mostOwn)
+		}
+		for _, w := range windows {
+			w.End = end
+			out = append(out, w)
+		}
+	}
+	if len(out) == 0 {
+		if short == nil {
+			short = wrong("ends", "no series has a known value")
+		}
+		return nil, short
+	}
+	slices.SortStableFunc(out, func(a, b Window) int { return cmp.Compare(a.Origin, b.Origin) })
+	for i := range out {
+		out[i].Index = i + 1
 	}
 	return out, nil
 }

@@ -13,7 +13,7 @@ import (
 func TestWindowsByHand(t *testing.T) {
 	got, err := split.Make(split.Spec{Horizon: 4, Windows: 3, Stride: 2, History: 5}, 20)
 	require.NoError(t, err)
-	assert.Equal(t, []split.Window{{1, 7, 11, 15, 0}, {2, 9, 13, 17, 0}, {3, 11, 15, 19, 0}}, got)
+	assert.Equal(t, []split.Window{{1, 7, 11, 15, 0, 0}, {2, 9, 13, 17, 0, 0}, {3, 11, 15, 19, 0, 0}}, got)
 }
 
 // Whatever is asked: either it is refused, or the last window ends at the axis' end,
@@ -45,6 +45,40 @@ func TestWindowsHoldTogether(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Windows of own ends are, for each end, those that the axis would have if it ended there; they come
+// by their origins, and a length too short for them has none.
+func TestOwnEnds(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		draw := func(name string, low, high int) int { return rapid.IntRange(low, high).Draw(t, name) }
+		s := split.Spec{Horizon: draw("horizon", 1, 12), Windows: draw("windows", 1, 4), Stride: draw("stride", 0, 9), Gap: draw("gap", 0, 3), Ends: split.OwnEnds}
+		lengths := rapid.SliceOfN(rapid.IntRange(1, 90), 1, 30).Draw(t, "lengths")
+		got, err := split.MakeOwn(s, lengths)
+		byEnd := map[int][]split.Window{}
+		for i, w := range got {
+			require.Equal(t, i+1, w.Index)
+			require.True(t, i == 0 || got[i-1].Origin <= w.Origin)
+			byEnd[w.End] = append(byEnd[w.End], w)
+		}
+		for _, n := range lengths {
+			want, refused := split.Make(s, n)
+			if refused != nil {
+				require.Empty(t, byEnd[n])
+				continue
+			}
+			require.NoError(t, err)
+			require.Len(t, byEnd[n], len(want))
+			for i, w := range byEnd[n] {
+				want[i].Index, want[i].End = w.Index, n
+				require.Equal(t, want[i], w)
+			}
+		}
+	})
+	_, err := split.MakeOwn(split.Spec{Horizon: 2, Windows: 2, Refit: split.Once}, []int{50})
+	assert.ErrorContains(t, err, "leave refit at every")
+	_, err = split.MakeOwn(split.Spec{Horizon: 2, Windows: 400}, []int{1000, 1001})
+	assert.ErrorContains(t, err, "2 different periods")
 }
 
 func TestRefitWords(t *testing.T) {

@@ -2255,6 +2255,8 @@ export interface components {
             drivers_ahead?: {
                 [key: string]: string;
             };
+            /** @description what windows count back from: data, the end of the dataset, or own, the last known period of each series */
+            ends?: string;
             /** @description the family that stands in where a contender fails, or leave-out; naive where left out */
             fallback?: string;
             /**
@@ -2990,10 +2992,10 @@ export interface components {
              */
             robust: boolean;
             /**
-             * @description where it works; left out: logs where the data say so; changes where inner windows say so
+             * @description where it works: on the values, their logs, the mean of both, or on changes; left out: logs where the data say so; the mean of both, and changes, where inner windows say so
              * @enum {string}
              */
-            scale?: "level" | "log" | "difference";
+            scale?: "level" | "log" | "both" | "difference";
             /**
              * @description of an elastic net's penalty, the part on sizes
              * @default 0.5

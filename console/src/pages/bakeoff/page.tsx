@@ -172,7 +172,7 @@ function SetAside({ split }: { split: Schemas["Split"] }) {
       <ul className="mt-1 text-soft">
         {split.set_aside.map((s) => (
           <li key={`${s.window} ${s.series}`}>
-            Window {s.window}: {s.series} {s.reason}.
+            {s.window === 0 ? "Every window" : `Window ${s.window}`}: {s.series} {s.reason}.
           </li>
         ))}
       </ul>

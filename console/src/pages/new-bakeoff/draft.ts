@@ -10,6 +10,8 @@ export type Draft = {
   horizon: string;
   windows: string;
   stride: string;
+  /** What windows count back from; empty for the end of the data. */
+  ends: string;
   sliding: string;
   gap: string;
   refit: string;
@@ -45,6 +47,7 @@ export const begin = (dataset: string, cadence: string | undefined, families: Fa
   horizon: String(usualHorizon[(cadence ?? "day").split(" ")[0] ?? ""] ?? 12),
   windows: "3",
   stride: "",
+  ends: "",
   sliding: "",
   gap: "",
   refit: "",
@@ -82,6 +85,7 @@ export function planOf(draft: Draft, drivers: Schemas["Driver"][]): Schemas["Pla
     horizon: wholeNumber(draft.horizon),
     windows: wholeNumber(draft.windows) || 1,
     stride: wholeNumber(draft.stride) || undefined,
+    ends: orNone(draft.ends),
     history: draft.sliding ? `sliding:${draft.sliding}` : "expanding",
     gap: wholeNumber(draft.gap) || undefined,
     refit: orNone(draft.refit),

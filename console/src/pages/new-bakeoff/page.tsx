@@ -98,6 +98,15 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
           {typed("horizon", "Horizon, in periods", { width: "w-32" })}
           {typed("windows", "Windows", { width: "w-24", hint: "1 is a holdout" })}
           {typed("stride", "Stride", { width: "w-24", placeholder: draft.horizon })}
+          <Select
+            label="Counted back from"
+            value={draft.ends || "data"}
+            onChange={(ends) => set("ends")(ends === "data" ? "" : ends)}
+            options={[
+              { value: "data", text: "the data's end" },
+              { value: "own", text: "each series' own end" },
+            ]}
+          />
           {typed("sliding", "Last periods to train on", { width: "w-40", placeholder: "all of them" })}
           {typed("gap", "Gap", { width: "w-16", placeholder: "0" })}
           {typed("refit", "Train", { width: "w-28", placeholder: "every window", hint: "every:N or once" })}
