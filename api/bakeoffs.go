@@ -261,6 +261,7 @@ type StandingRow struct {
 	Weighted  map[string]*float64 `json:"weighted,omitempty" doc:"means over series and windows, by the plan's weights"`
 	Train     map[string]*float64 `json:"train,omitempty" doc:"within the training parts, one step ahead"`
 	Over      *OverSeries         `json:"over,omitempty" doc:"on the ranking metric; of the whole alone"`
+	Found     string              `json:"found,omitempty" doc:"what it found for the series when it was trained last, in a few words; where cut by series"`
 	Seconds   float64             `json:"seconds,omitempty" doc:"of a worker's time"`
 	Bytes     int64               `json:"bytes,omitempty" doc:"size of its fits to all series of a window, as they are kept"`
 }

@@ -116,6 +116,36 @@ type ReleaseCurve struct {
 	Keys      []string    `json:"keys,omitempty" doc:"all series of the release"`
 }
 
+// ReleaseTotals are sums of a release.
+type ReleaseTotals struct {
+	By     string         `json:"by,omitempty" doc:"the attribute whose values make the groups"`
+	Levels []float64      `json:"levels"`
+	First  string         `json:"first"`
+	Last   string         `json:"last"`
+	Ties   Ties           `json:"ties" doc:"how far past errors went together, by which the intervals of sums are made wide"`
+	Groups []ReleaseTotal `json:"groups" doc:"the largest first"`
+}
+
+// Ties are correlations of forecast errors in the bake-off's windows, among series of a group.
+type Ties struct {
+	Series  float64 `json:"series" doc:"of different series at one step"`
+	Steps   float64 `json:"steps" doc:"of one series at different steps"`
+	Across  float64 `json:"across" doc:"of different series at different steps"`
+	Windows int     `json:"windows" doc:"that told"`
+}
+
+// ReleaseTotal is the sum of a group's forecasts.
+type ReleaseTotal struct {
+	Group   string       `json:"group" doc:"a value of the attribute, or all"`
+	Series  int          `json:"series" doc:"series with a forecast"`
+	LeftOut int          `json:"left_out,omitempty" doc:"series without one, which the sum lacks"`
+	Total   float64      `json:"total" doc:"over all steps"`
+	Low     []float64    `json:"low" doc:"of the total, a level each"`
+	High    []float64    `json:"high"`
+	Actual  *float64     `json:"actual" doc:"over all steps, once the actuals of every series and step have arrived"`
+	Curve   ReleaseCurve `json:"curve" doc:"the sum step by step, with its history: what is known of the series then; after the origin a sum is known where all its series are"`
+}
+
 // Flag is an actual outside a release's interval.
 type Flag struct {
 	ID        string     `json:"id" example:"flag-12"`

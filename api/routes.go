@@ -102,6 +102,7 @@ var (
 	PublishRelease  = Route{"publish-release", http.MethodPost, "/releases", "releases", "Refit a contender on all data and publish its interval forecast", Publisher, 202}
 	GetRelease      = Route{"get-release", http.MethodGet, "/releases/{release}", "releases", "Show a release with its live score", Reader, 0}
 	GetReleaseCurve = Route{"get-release-curve", http.MethodGet, "/releases/{release}/curve", "releases", "Read one series' history, forecast and intervals", Reader, 0}
+	GetTotals       = Route{"get-release-totals", http.MethodGet, "/releases/{release}/totals", "releases", "Read the sums of a release over series and steps, in the whole and by an attribute", Reader, 0}
 	ExportRelease   = Route{"export-release", http.MethodGet, "/releases/{release}/export", "releases", "Stream the release as CSV", Reader, 0}
 	WithdrawRelease = Route{"withdraw-release", http.MethodPost, "/releases/{release}/withdraw", "releases", "Withdraw a release; the one that it replaced is live again", Publisher, 0}
 	PreviewRelease  = Route{"preview-release", http.MethodPost, "/releases/preview", "releases", "Say what publishing would give and what it would need consent for", Reader, 0}
@@ -136,7 +137,7 @@ var Routes = []Route{
 	DrawSplit, ListBakeoffs, StartBakeoff, GetBakeoff, CancelBakeoff, ResumeBakeoff, GetStandings, GetCurves, ExportBakeoff,
 	PauseBakeoff, RemoveBakeoff, AddContenders, GetTuning, GetDuel, GetResiduals, GetFit, ExportStandings, GetReport, SetPriority,
 	ListJobs, GetJob, WatchJob, CancelJob,
-	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, ExportRelease, WithdrawRelease, PreviewRelease, ReviveRelease, RemoveRelease,
+	ListReleases, PublishRelease, GetRelease, GetReleaseCurve, GetTotals, ExportRelease, WithdrawRelease, PreviewRelease, ReviveRelease, RemoveRelease,
 	ListScenarios, RunScenario, RemoveScenario, GetScenario, GetScenarioCurve, ExportScenario, GetDriversAhead, ListFeatures,
 	ListFlags, GetFlag, SettleFlags, SettleFlag,
 	ListTokens, CreateToken, RevokeToken, ListAudit,

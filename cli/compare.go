@@ -139,6 +139,9 @@ func (a *app) standingsSheet(st api.Standings, metrics []api.Metric) *sheet {
 	} else {
 		s.head = append(s.head, ">points", ">filled")
 	}
+	if st.Per == "series" {
+		s.head = append(s.head, "found")
+	}
 	for _, sl := range st.Slices {
 		for _, r := range sl.Rows {
 			if luck {
@@ -164,7 +167,11 @@ func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.Stand
 			cells = append(cells, a.figure(valueOf(r, m.Name)))
 		}
 	}
-	return append(cells, whole(r.Points), whole(r.Filled))
+	cells = append(cells, whole(r.Points), whole(r.Filled))
+	if st.Per == "series" {
+		cells = append(cells, r.Found)
+	}
+	return cells
 }
 
 func (a *app) bakeoffDuel() *cobra.Command {

@@ -344,12 +344,13 @@ func (a *app) datasetCheck() *cobra.Command {
 
 func (a *app) datasetExport() *cobra.Command {
 	var where []string
-	var to string
-	cmd := &cobra.Command{Use: "export N [--where ATTRIBUTE=VALUE] [--to FILE]", Short: "Write a dataset's series as CSV, a row a period", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(to, func(w io.Writer) error { return c.ExportDataset(ctx, args[0], where, w) })
+	var to, format string
+	cmd := &cobra.Command{Use: "export N [--where ATTRIBUTE=VALUE] [--to FILE]", Short: "Write a dataset's series, a row a period", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+		return a.exportTo(to, func(w io.Writer) error { return c.ExportDataset(ctx, args[0], where, w, formatOf(format, to)) })
 	})}
 	cmd.Flags().StringArrayVar(&where, "where", nil, "only series with this attribute value, as town=Saltmarsh; several narrow further")
 	cmd.Flags().StringVar(&to, "to", "", "file to write; standard output if left out")
+	formatFlag(cmd, &format)
 	return cmd
 }
 

@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) release() *cobra.Command {
-	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseExport(), a.releaseLive(), a.releaseWithdraw(),
+	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseTotals(), a.releaseExport(), a.releaseLive(), a.releaseWithdraw(),
 		a.remover("release", "Remove a release that is not live, with its flags and scenarios", (*client.Client).RemoveRelease))
 }
 
@@ -146,6 +146,64 @@ func (a *app) releaseExport() *cobra.Command {
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
 	formatFlag(cmd, &format)
 	return cmd
+}
+
+func (a *app) releaseTotals() *cobra.Command {
+	var by string
+	var where []string
+	steps := false
+	cmd := &cobra.Command{Use: "totals ID [--by ATTRIBUTE] [--where ATTRIBUTE=VALUE]", Short: "Add a release up over its series, in the whole or by an attribute, with intervals for the sums", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			t, err := c.ReleaseTotals(ctx, args[0], by, where)
+			if err != nil {
+				return err
+			}
+			if err := a.print(t, a.totalsSheet(t, steps)); err != nil || a.output != "table" {
+				return err
+			}
+			fmt.Fprintf(a.out, "\n%s to %s. The intervals count how far errors went together in the bake-off: %.2f between series, %.2f between steps.\n",
+				t.First, t.Last, t.Ties.Series, t.Ties.Steps)
+			return nil
+		})}
+	cmd.Flags().StringVar(&by, "by", "", "an attribute: a sum for each of its values")
+	cmd.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
+	cmd.Flags().BoolVar(&steps, "steps", false, "a row a step rather than the sums over all steps")
+	return cmd
+}
+
+// totalsSheet is a row a group, or a row a group and step.
+func (a *app) totalsSheet(t api.ReleaseTotals, steps bool) *sheet {
+	group := t.By
+	if group == "" {
+		group = "sum"
+	}
+	sh := &sheet{head: []string{group, ">series", ">left out"}}
+	if steps {
+		sh.head = append(sh.head, "period")
+	}
+	sh.head = append(sh.head, ">actual", ">forecast")
+	for _, l := range t.Levels {
+		sh.head = append(sh.head, fmt.Sprintf(">low %v", l), fmt.Sprintf(">high %v", l))
+	}
+	for _, g := range t.Groups {
+		if !steps {
+			row := []string{g.Group, whole(g.Series), whole(g.LeftOut), a.figure(g.Actual), a.figure(&g.Total)}
+			for i := range t.Levels {
+				row = append(row, a.figure(&g.Low[i]), a.figure(&g.High[i]))
+			}
+			sh.add(row...)
+			continue
+		}
+		for h, f := range g.Curve.Forecast {
+			at := g.Curve.Start + h
+			row := []string{g.Group, whole(g.Series), whole(g.LeftOut), g.Curve.Periods[at], a.figure(g.Curve.Actual[at]), a.figure(&f)}
+			for i := range t.Levels {
+				row = append(row, a.figure(&g.Curve.Low[i][h]), a.figure(&g.Curve.High[i][h]))
+			}
+			sh.add(row...)
+		}
+	}
+	return sh
 }
 
 func (a *app) releaseLive() *cobra.Command {

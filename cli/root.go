@@ -95,6 +95,8 @@ func (a *app) explain(err error) {
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "paperkettle",
+		Args:  aCommand,
+		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 		Short: "Bake-offs of forecasts: load series, compare contenders, publish intervals, watch actuals",
 		Long: `Paper Kettle compares forecasts of many series honestly against a naive baseline,
 publishes the winner with intervals, and flags the actuals that fall outside them.
@@ -132,7 +134,7 @@ secret that lets you in.`,
 	f.StringVarP(&a.output, "output", "o", "table", "table, json or csv")
 	f.BoolVar(&a.wide, "wide", false, "don't fit tables to the terminal")
 	a.token = os.Getenv("PAPERKETTLE_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.check(), a.backup(), a.restore(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens())
+	root.AddCommand(a.serve(), a.demo(), a.check(), a.backup(), a.restore(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens(), a.man())
 	a.complete(root)
 	return root
 }
@@ -167,6 +169,30 @@ func (a *app) client() (*client.Client, error) {
 		return nil, misuse{err}
 	}
 	return c, nil
+}
+
+// aCommand refuses what is no command, and says which one may be meant: one spelled alike, or one of the
+// same name a level deeper.
+func aCommand(root *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	root.SuggestionsMinimumDistance = 2
+	near := root.SuggestionsFor(args[0])
+	for _, c := range root.Commands() {
+		for _, deeper := range c.Commands() {
+			if deeper.Name() == args[0] {
+				near = append(near, c.Name()+" "+deeper.Name())
+			}
+		}
+	}
+	if len(near) == 0 {
+		return misused("unknown command %q: see 'paperkettle --help'", args[0])
+	}
+	if len(near) > 1 {
+		near = []string{strings.Join(near[:len(near)-1], ", "), near[len(near)-1]}
+	}
+	return misused("unknown command %q: did you mean %s?", args[0], strings.Join(near, " or "))
 }
 
 // group is a command that only holds others; called alone it shows its help.

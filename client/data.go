@@ -190,6 +190,11 @@ func (c *Client) Parts(ctx context.Context, dataset, key string) (api.Fit, error
 
 // ExportDataset streams the series that match every attribute=value pair as CSV, a row
 // a period.
-func (c *Client) ExportDataset(ctx context.Context, dataset string, where []string, to io.Writer) error {
-	return c.copy(ctx, api.ExportDataset, call{path: []string{dataset}, query: url.Values{"where": where}}, to)
+func (c *Client) ExportDataset(ctx context.Context, dataset string, where []string, to io.Writer, format ...string) error {
+	q := formatQuery(format)
+	if q == nil {
+		q = url.Values{}
+	}
+	q["where"] = where
+	return c.copy(ctx, api.ExportDataset, call{path: []string{dataset}, query: q}, to)
 }

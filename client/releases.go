@@ -37,6 +37,16 @@ func (c *Client) ReleaseCurve(ctx context.Context, id, series string) (api.Relea
 	return do[api.ReleaseCurve](ctx, c, api.GetReleaseCurve, call{path: []string{id}, query: q})
 }
 
+// ReleaseTotals reads sums of a release, by an attribute unless that is empty, of the series that
+// conditions like town=Saltmarsh keep.
+func (c *Client) ReleaseTotals(ctx context.Context, id, by string, where []string) (api.ReleaseTotals, error) {
+	q := url.Values{"where": where}
+	if by != "" {
+		q.Set("by", by)
+	}
+	return do[api.ReleaseTotals](ctx, c, api.GetTotals, call{path: []string{id}, query: q})
+}
+
 // ReleaseFit is ReleaseCurve with how the forecast was made.
 func (c *Client) ReleaseFit(ctx context.Context, id, series string) (api.ReleaseCurve, error) {
 	q := url.Values{"fit": {"true"}}

@@ -2,22 +2,26 @@ package export
 
 import (
 	"bufio"
+	"slices"
 	"strings"
 
 	"paperkettle/core/panel"
 )
 
-// Panel writes series as a long CSV table: their attributes, the period, the measure
-// and the drivers, a row for each period from a series' first to the last with a value
-// or a driver. As CSV the file loads again to the same panel.
+// Panel writes series as a long table: their attributes, the period, the measure and the drivers, a
+// row for each period from a series' first to the last with a value or a driver. As CSV, or as a
+// workbook, the file loads again to the same panel.
 func Panel(w *bufio.Writer, p *panel.Panel, series []int, time, format string) error {
+	if time == "" {
+		time = "period"
+	}
+	if format != CSV && format != CSVText {
+		return panelTable(w, p, series, time, format)
+	}
 	quote := quoting(format)
 	names := []string{}
 	for _, a := range p.Attributes {
 		names = append(names, quote(a.Name))
-	}
-	if time == "" {
-		time = "period"
 	}
 	names = append(names, quote(time), quote(p.Measure))
 	for _, d := range p.Drivers {
@@ -58,6 +62,43 @@ func Panel(w *bufio.Writer, p *panel.Panel, series []int, time, format string) e
 		}
 	}
 	return nil
+}
+
+// panelTable writes it in any format, a cell at a time.
+func panelTable(w *bufio.Writer, p *panel.Panel, series []int, time, format string) error {
+	var columns []Column
+	for _, a := range p.Attributes {
+		columns = append(columns, Column{a.Name, Text})
+	}
+	columns = append(columns, Column{time, Text}, Column{p.Measure, Number})
+	for _, d := range p.Drivers {
+		columns = append(columns, Column{d.Name, Number})
+	}
+	table, err := NewTable(w, format, columns)
+	if err != nil {
+		return err
+	}
+	for _, i := range series {
+		s := &p.Series[i]
+		var labels []Cell
+		for _, label := range p.Labels(i) {
+			labels = append(labels, Cell{Text: label})
+		}
+		for t := range rowsOf(s) {
+			row := append(slices.Clip(labels), Cell{Text: p.Period(s.First + t)}, Cell{Number: s.At(s.First + t)})
+			for _, d := range s.Drivers {
+				v := panel.Unknown
+				if t < len(d) {
+					v = d[t]
+				}
+				row = append(row, Cell{Number: v})
+			}
+			if err := table.Row(row); err != nil {
+				return err
+			}
+		}
+	}
+	return table.Close()
 }
 
 // rowsOf is how many periods a series or its drivers span.

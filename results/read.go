@@ -36,7 +36,7 @@ func Keep(tx *gorm.DB, bakeoff uint, contender int, r *bakeoff.Record) error {
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&result).Error; err != nil {
 		return err
 	}
-	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Took: r.Took, Bytes: r.Held}).Error
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Took: r.Took, Bytes: r.Held}).Error
 }
 
 // some is bytes that are not nil: the columns are never empty.
@@ -122,6 +122,30 @@ func (r *Repository) EachResult(ctx context.Context, e *bakeoff.Engine, id uint,
 		res.Filled = filled[t]
 		return f(t, res)
 	})
+}
+
+// Found reads what each contender found for each series, by its place in the plan and the series' key.
+func (r *Repository) Found(ctx context.Context, e *bakeoff.Engine, id uint) (map[int]map[string]string, error) {
+	var rows []store.TaskFacts
+	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND found <> ''", id).Select("win", "contender", "shard", "found").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := map[int]map[string]string{}
+	for _, f := range rows {
+		var list []string
+		if err := json.Unmarshal([]byte(f.Found), &list); err != nil {
+			return nil, err
+		}
+		if out[f.Contender] == nil {
+			out[f.Contender] = map[string]string{}
+		}
+		for i, s := range e.Shard(bakeoff.Task{Window: f.Win, Contender: f.Contender, Shard: f.Shard}) {
+			if i < len(list) {
+				out[f.Contender][e.Panel.Series[s].Key] = list[i]
+			}
+		}
+	}
+	return out, nil
 }
 
 // Filled reads where contenders failed, by task.

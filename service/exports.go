@@ -25,7 +25,7 @@ func (s *Server) exportDataset(ctx context.Context, in *struct {
 	RevisionPath
 	Where  []string `query:"where,explode" doc:"attribute=value; several narrow further"`
 	Search string   `query:"search" doc:"text in the key, whatever its case"`
-	Format string   `query:"format" enum:"csv,csv-text" default:"csv" doc:"csv-text has no text that a spreadsheet takes for a formula"`
+	Format string   `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv" doc:"csv-text has no text that a spreadsheet takes for a formula"`
 }) (stream, error) {
 	_, rev, err := s.revisionOf(ctx, in.Dataset, in.Revision)
 	if err != nil {
@@ -43,8 +43,12 @@ func (s *Server) exportDataset(ctx context.Context, in *struct {
 	if err != nil {
 		return stream{}, err
 	}
-	name := strings.ReplaceAll(in.Dataset, " ", "-") + ".csv"
-	return stream{name: name, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time, in.Format) }}, nil
+	format, mediaType, err := asFormat(in.Format)
+	if err != nil {
+		return stream{}, err
+	}
+	name := strings.ReplaceAll(in.Dataset, " ", "-") + export.Extension(format)
+	return stream{name: name, mediaType: mediaType, write: func(w *bufio.Writer) error { return export.Panel(w, p, chosen, meta.Time, format) }}, nil
 }
 
 // asFormat gives the media type of an export's format.
@@ -244,6 +248,10 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 			columns = append(columns, export.Column{Name: n, Kind: export.Number})
 		}
 	}
+	found := st.Per == "series"
+	if found {
+		columns = append(columns, export.Column{Name: "found", Kind: export.Text})
+	}
 	value := func(v *float64) export.Cell {
 		if v == nil {
 			return export.Cell{Number: math.NaN()}
@@ -263,6 +271,9 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 					like = 1
 				}
 				row = append(row, value(o.Mean), value(o.Median), value(o.MeanRank), value(o.Won), value(o.Beats), value(o.BehindLow), value(o.BehindHigh), export.Cell{Number: like}, value(r.Train[st.Metric]), export.Cell{Number: r.Seconds})
+			}
+			if found {
+				row = append(row, export.Cell{Text: r.Found})
 			}
 			rows = append(rows, row)
 		}

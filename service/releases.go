@@ -31,6 +31,7 @@ func (s *Server) registerReleases() {
 		return s.releaseOf(ctx, rel, true)
 	})
 	handle(s, api.GetReleaseCurve, s.releaseCurve)
+	handle(s, api.GetTotals, s.releaseTotals)
 	handleStream(s, api.ExportRelease, "text/csv", s.exportRelease)
 	handle(s, api.WithdrawRelease, s.withdraw)
 	handle(s, api.PreviewRelease, s.previewRelease)

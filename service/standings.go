@@ -80,6 +80,11 @@ func (s *Server) standings(ctx context.Context, b *store.Bakeoff, metric, per st
 		out.Cautions = append(stoodIn(out, e), e.Cautions()...)
 		return out, nil
 	}
+	if per == "series" {
+		if err := s.addFound(ctx, &out, e, b.ID); err != nil {
+			return out, err
+		}
+	}
 	whole, err := s.standings(ctx, b, metric, "", false)
 	out.Sentence = whole.Sentence
 	return out, err
@@ -94,6 +99,21 @@ func (s *Server) addCosts(ctx context.Context, out *api.Standings, e *bakeoff.En
 		r := &out.Slices[0].Rows[i]
 		c := costs[e.Plan.Contender(r.Contender)]
 		r.Seconds, r.Bytes = c.Seconds, c.Bytes
+	}
+	return nil
+}
+
+// addFound says what each contender found for each series.
+func (s *Server) addFound(ctx context.Context, out *api.Standings, e *bakeoff.Engine, id uint) error {
+	found, err := s.results.Found(ctx, e, id)
+	if err != nil {
+		return err
+	}
+	for _, slice := range out.Slices {
+		for i := range slice.Rows {
+			r := &slice.Rows[i]
+			r.Found = found[e.Plan.Contender(r.Contender)][slice.Name]
+		}
 	}
 	return nil
 }

@@ -92,6 +92,7 @@ type TaskFacts struct {
 	Shard     int    `gorm:"primaryKey"`
 	Filled    string // JSON; empty where nothing failed
 	Tuned     string // JSON, of contenders that are tuned
+	Found     string // JSON: what was found for each of the series at the last training, in a few words; empty where nothing was
 	Took      int64  // nanoseconds of a worker's time
 	Bytes     int64  // that the trained contender takes, where it was measured
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { column, count, figure, part, share, span } from "./format";
+import { column, count, figure, median, part, share, span } from "./format";
 
 describe("numbers", () => {
   it("have about four digits", () => {
@@ -15,6 +15,12 @@ describe("numbers", () => {
       expect(f(null)).toBe("–");
       expect(f(undefined)).toBe("–");
     }
+  });
+
+  it("have a middle, of what is known", () => {
+    expect(median([3, null, 1, 2])).toBe(2);
+    expect(median([4, 1, 2, 3])).toBe(2.5);
+    expect(median([undefined, null])).toBe(undefined);
   });
 
   it("of a column have the same digits", () => {

@@ -54,3 +54,13 @@ export const when = (iso: string) =>
 /** A share of one with two decimals. */
 export const part = (v: number | null | undefined) =>
   v === null || v === undefined ? "–" : formatter(2).format(v);
+
+/** The middle of what is known; unknown where nothing is. */
+export function median(values: (number | null | undefined)[]): number | undefined {
+  const known = values.filter((v) => v != null).toSorted((a, b) => a - b);
+  const middle = known.length / 2;
+  return known.length % 2 === 1 ? known[Math.floor(middle)] : mean(known.slice(middle - 1, middle + 1));
+}
+
+const mean = (values: number[]) =>
+  values.length > 0 ? values.reduce((sum, v) => sum + v, 0) / values.length : undefined;

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"paperkettle/core/score"
 )
@@ -18,6 +19,7 @@ type Record struct {
 	Forecasts     []byte
 	Filled        []byte // JSON; empty where nothing failed
 	Tuned         []byte // JSON, of contenders that are tuned
+	Found         []byte // JSON, a text a series; empty where nothing was found
 	Took          int64  // nanoseconds of a worker's time
 	Held          int64  // bytes that the trained contender takes, 0 where that is not known
 }
@@ -28,6 +30,11 @@ func (r *TaskResult) Record() (*Record, error) {
 	var err error
 	if len(r.Filled) > 0 {
 		if out.Filled, err = json.Marshal(r.Filled); err != nil {
+			return nil, err
+		}
+	}
+	if slices.ContainsFunc(r.Found, func(text string) bool { return text != "" }) {
+		if out.Found, err = json.Marshal(r.Found); err != nil {
 			return nil, err
 		}
 	}
@@ -91,7 +98,7 @@ func unpackFloats(b []byte) []float64 {
 }
 
 // recordFormat is the first byte of a written record.
-const recordFormat = 1
+const recordFormat = 2
 
 // MarshalBinary writes a record as one piece, to be sent.
 func (r *Record) MarshalBinary() ([]byte, error) {
@@ -137,5 +144,5 @@ func (r *Record) UnmarshalBinary(b []byte) error {
 }
 
 func (r *Record) parts() []*[]byte {
-	return []*[]byte{&r.Scores, &r.Errors, &r.Forecasts, &r.Filled, &r.Tuned}
+	return []*[]byte{&r.Scores, &r.Errors, &r.Forecasts, &r.Filled, &r.Tuned, &r.Found}
 }

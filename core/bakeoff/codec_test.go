@@ -17,7 +17,7 @@ func TestRecordsAsBytes(t *testing.T) {
 	bytes := rapid.SliceOfN(rapid.Byte(), 0, 40)
 	rapid.Check(t, func(t *rapid.T) {
 		r := bakeoff.Record{Window: rapid.IntRange(0, 1000).Draw(t, "window"), Shard: rapid.IntRange(0, 1000).Draw(t, "shard"),
-			Scores: bytes.Draw(t, "scores"), Errors: bytes.Draw(t, "errors"), Forecasts: bytes.Draw(t, "forecasts"), Filled: bytes.Draw(t, "filled"), Tuned: bytes.Draw(t, "tuned"),
+			Scores: bytes.Draw(t, "scores"), Errors: bytes.Draw(t, "errors"), Forecasts: bytes.Draw(t, "forecasts"), Filled: bytes.Draw(t, "filled"), Tuned: bytes.Draw(t, "tuned"), Found: bytes.Draw(t, "found"),
 			Took: rapid.Int64().Draw(t, "took"), Held: rapid.Int64().Draw(t, "held")}
 		b, err := r.MarshalBinary()
 		require.NoError(t, err)
@@ -46,7 +46,7 @@ func TestResultsThroughTheirRecord(t *testing.T) {
 			require.NoError(t, back.UnmarshalBinary(b))
 			got, err := back.Result(&e.Plan)
 			require.NoError(t, err)
-			got.Held, got.Filled, got.Tuned = want.Held, want.Filled, want.Tuned
+			got.Held, got.Filled, got.Tuned, got.Found = want.Held, want.Filled, want.Tuned, want.Found
 			assert.Equal(t, text(want), text(got))
 			back.Scores = back.Scores[:len(back.Scores)-3]
 			_, err = back.Result(&e.Plan)

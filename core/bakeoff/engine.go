@@ -87,7 +87,10 @@ type TaskResult struct {
 	Errors []float64
 	Filled []Filled
 	Tuned  *Tuned
-	Held   int64 // bytes that the fits to the shard's series take in writing, where it was measured
+	// Found says in a few words what the contender found for each series, where this is the last
+	// window that it is trained for.
+	Found []string
+	Held  int64 // bytes that the fits to the shard's series take in writing, where it was measured
 }
 
 // Prepare completes and checks a plan, lays its windows on the panel and finds

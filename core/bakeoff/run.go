@@ -105,12 +105,32 @@ func (g *group) window(ctx context.Context, w int) error {
 		if fresh != nil && first {
 			res.Held = fresh.held
 		}
+		if e.final(w) {
+			res.Found = g.found(e.Shard(r))
+		}
 		first = false
 		if err := g.desk.Hand(res); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// found is what the fits say in a few words of each of some series.
+func (g *group) found(series []int) []string {
+	out := make([]string, len(series))
+	at := make(map[int]int, len(series))
+	for i, s := range series {
+		at[s] = i
+	}
+	for _, f := range g.fits {
+		for j, s := range f.series {
+			if i, ok := at[s]; ok {
+				out[i] = model.Brief(f.trained, j)
+			}
+		}
+	}
+	return out
 }
 
 // result is what the task made of one shard.

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -91,10 +93,29 @@ func (f *tunedFit) Fitted(i, n int) []float64 {
 	return nil
 }
 
+// settingsText writes settings in the order of their names.
+func settingsText(v model.Values) string {
+	var words []string
+	for _, name := range slices.Sorted(maps.Keys(v)) {
+		words = append(words, fmt.Sprintf("%s %v", name, v[name]))
+	}
+	return strings.Join(words, ", ")
+}
+
+// Brief is what the combination of settings that was chosen found, and that combination.
+func (f *tunedFit) Brief(i int) string {
+	p, at := f.find(i)
+	found := settingsText(p.settings)
+	if brief := model.Brief(p.trained, at); brief != "" {
+		found += ", " + brief
+	}
+	return found
+}
+
 func (f *tunedFit) Describe(i int) model.Description {
 	p, at := f.find(i)
 	d := p.trained.Describe(at)
-	d.Form += fmt.Sprintf("; its settings (%v) were chosen on inner windows of the training part", p.settings)
+	d.Form += fmt.Sprintf("; its settings (%s) were chosen on inner windows of the training part", settingsText(p.settings))
 	return d
 }
 

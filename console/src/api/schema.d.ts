@@ -1033,6 +1033,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/releases/{release}/totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read the sums of a release over series and steps, in the whole and by an attribute */
+        get: operations["get-release-totals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/releases/{release}/withdraw": {
         parameters: {
             query?: never;
@@ -2439,6 +2456,46 @@ export interface components {
              */
             start: number;
         };
+        ReleaseTotal: {
+            /**
+             * Format: double
+             * @description over all steps, once the actuals of every series and step have arrived
+             */
+            actual: number | null;
+            /** @description the sum step by step, with its history: what is known of the series then; after the origin a sum is known where all its series are */
+            curve: components["schemas"]["ReleaseCurve"];
+            /** @description a value of the attribute, or all */
+            group: string;
+            high: number[];
+            /**
+             * Format: int64
+             * @description series without one, which the sum lacks
+             */
+            left_out?: number;
+            /** @description of the total, a level each */
+            low: number[];
+            /**
+             * Format: int64
+             * @description series with a forecast
+             */
+            series: number;
+            /**
+             * Format: double
+             * @description over all steps
+             */
+            total: number;
+        };
+        ReleaseTotals: {
+            /** @description the attribute whose values make the groups */
+            by?: string;
+            first: string;
+            /** @description the largest first */
+            groups: components["schemas"]["ReleaseTotal"][];
+            last: string;
+            levels: number[];
+            /** @description how far past errors went together, by which the intervals of sums are made wide */
+            ties: components["schemas"]["Ties"];
+        };
         ResidualBin: {
             /** Format: int64 */
             count: number;
@@ -3288,6 +3345,8 @@ export interface components {
              * @description series and windows on which it failed and the naive stood in
              */
             filled: number;
+            /** @description what it found for the series when it was trained last, in a few words; where cut by series */
+            found?: string;
             /** @description on the ranking metric; of the whole alone */
             over?: components["schemas"]["OverSeries"];
             /** Format: int64 */
@@ -3371,6 +3430,28 @@ export interface components {
             from: string;
             to: string;
             why: string;
+        };
+        Ties: {
+            /**
+             * Format: double
+             * @description of different series at different steps
+             */
+            across: number;
+            /**
+             * Format: double
+             * @description of different series at one step
+             */
+            series: number;
+            /**
+             * Format: double
+             * @description of one series at different steps
+             */
+            steps: number;
+            /**
+             * Format: int64
+             * @description that told
+             */
+            windows: number;
         };
         Token: {
             /** Format: date-time */
@@ -5637,7 +5718,7 @@ export interface operations {
                 /** @description text in the key, whatever its case */
                 search?: string;
                 /** @description csv-text has no text that a spreadsheet takes for a formula */
-                format?: "csv" | "csv-text";
+                format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
             };
             header?: never;
             path: {
@@ -7370,6 +7451,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-release-totals": {
+        parameters: {
+            query?: {
+                /** @description an attribute: a sum for each of its values; the sum of all where left out */
+                by?: string;
+                /** @description attribute=value; several narrow further */
+                where?: string[];
+            };
+            header?: never;
+            path: {
+                /** @description its ID, as rel-2 */
+                release: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseTotals"];
                 };
             };
             /** @description Not Found */

@@ -6,7 +6,8 @@ import { count, figure } from "../format";
 import { Button, ButtonLink, Input, Select } from "../ui/controls";
 import { Empty, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { useDatasets } from "./data";
-import { FanChart, useCurve, useDress } from "./release";
+import { FanChart } from "./fan-chart";
+import { useCurve, useDress } from "./release";
 
 type Flag = Schemas["Flag"];
 type State = "open" | "settled" | "restated" | "all";

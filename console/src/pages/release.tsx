@@ -2,7 +2,6 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { isOver, useProgress } from "../api/progress";
-import { TimeChart } from "../chart/time-chart";
 import { column, count, figure, share } from "../format";
 import { hueOf } from "../theme";
 import { Button, ButtonLink, Download } from "../ui/controls";
@@ -10,10 +9,11 @@ import { Cautions, Lead, Page, Section, Trouble, Waiting } from "../ui/page";
 import { Progress } from "../ui/progress";
 import { SeriesPicker } from "../ui/series-picker";
 import { Table } from "../ui/table";
-import { bandsOf, happening } from "./bakeoff/curves";
 import { FitDetails } from "./bakeoff/fit";
 import { useBakeoff } from "./bakeoff/page";
 import { placeOf } from "./bakeoff/standings";
+import { FanChart } from "./fan-chart";
+import { Totals } from "./release-totals";
 
 type Release = Schemas["Release"];
 type Curve = Schemas["ReleaseCurve"];
@@ -132,9 +132,16 @@ function Published({ release }: { release: Release }) {
       )}
       <Cautions list={release.cautions} />
       {ready && (release.series ?? 0) > 0 && <Fan release={release} />}
+      {ready && (release.series ?? 0) > 1 && <Sums release={release} />}
       {release.score && <LiveScore score={release.score} measure={release.measure} />}
     </>
   );
+}
+
+/** The sums, in the colour of the contender that most of them are of. */
+function Sums({ release }: { release: Release }) {
+  const { hue } = useDress(release.id, release.used?.[0]?.contender);
+  return <Totals release={release} hue={hue} />;
 }
 
 export const useCurve = (release: string, series: string) =>
@@ -214,40 +221,6 @@ function FitLine({
       </summary>
       <FitDetails fit={fit} measure={measure} hue={hue} cadence={cadence} />
     </details>
-  );
-}
-
-type FanProps = { curve: Curve; hue: string; measure: string; ring?: string; height?: number };
-
-/** History, forecast and intervals; the flagged actuals ringed. */
-export function FanChart({ curve, hue, measure, ring, height = 400 }: FanProps) {
-  const name = curve.contender ?? "forecast";
-  const horizon = curve.forecast.length;
-  const end = curve.start + horizon - 1;
-  const flags = ring
-    ? curve.flags.filter((f) => f.id === ring)
-    : curve.flags.filter((f) => f.state !== "restated");
-  return (
-    <TimeChart
-      label={`${measure} of ${curve.series}: history and forecast from ${curve.periods[curve.start]} to ${curve.periods[end]}`}
-      periods={curve.periods}
-      unit={measure}
-      actual={curve.actual}
-      lines={[{ name, hue, start: curve.start, values: happening(curve.forecast, curve.closed) }]}
-      bands={bandsOf(
-        { contender: name, start: curve.start, low: curve.low, high: curve.high, closed: curve.closed },
-        curve.levels,
-        hue,
-      )}
-      tints={[{ from: curve.start - 1, to: end, origin: `origin ${curve.periods[curve.start - 1]}` }]}
-      rings={flags.map((f) => ({
-        index: curve.start + f.step - 1,
-        value: f.actual,
-        label: figure(f.actual),
-      }))}
-      view={[Math.max(0, curve.start - 3 * horizon), end]}
-      height={height}
-    />
   );
 }
 

@@ -16,7 +16,7 @@ export function Button({ weak, className = "", ...rest }: ButtonProps) {
 
 export function ButtonLink({ to, weak, children }: { to: string; weak?: boolean; children: ReactNode }) {
   return (
-    <Link to={to} className={weak ? quiet : strong}>
+    <Link to={to} className={`print:hidden ${weak ? quiet : strong}`}>
       {children}
     </Link>
   );
@@ -24,7 +24,7 @@ export function ButtonLink({ to, weak, children }: { to: string; weak?: boolean;
 
 export function Download({ href, children }: { href: string; children: ReactNode }) {
   return (
-    <a href={href} download className={quiet}>
+    <a href={href} download className={`print:hidden ${quiet}`}>
       {children}
     </a>
   );

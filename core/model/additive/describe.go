@@ -22,6 +22,18 @@ func (s *State) See(v panel.SeriesView) {
 	}
 }
 
+// Brief names the scale, the trend with its bends, and the seasons.
+func (s *State) Brief() string {
+	words := []string{map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies", single.Odds: "in log odds"}[s.Scale.Kind], s.Recipe.Trend + " trend"}
+	for _, x := range s.Recipe.Seasons {
+		words = append(words, x.Name)
+	}
+	if s.Before > 0 {
+		words = append(words, fmt.Sprintf("the last %d periods", s.Used))
+	}
+	return strings.Join(words, ", ")
+}
+
 // Describe gives the parts, past and ahead, the bends, and what each event and driver does.
 func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form = map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies", single.Odds: "adds up, in log odds between floor and ceiling,"}[s.Scale.Kind]

@@ -12,6 +12,9 @@ import (
 )
 
 // Describe says all about the model.
+// Brief is the orders, and whether it works in logs.
+func (s *State) Brief() string { return s.Order.String() + s.on() }
+
 func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form = "ARIMA " + s.Order.String() + s.on()
 	for i := range s.Long {

@@ -168,6 +168,18 @@ func (m *Mix) Fitted(i, n int) []float64 {
 	return out
 }
 
+// Brief names the forms of a series' mix with their shares.
+func (m *Mix) Brief(i int) string {
+	var names []string
+	var weights []float64
+	for k := range m.Parts {
+		if j := m.Parts[k].find(i); j >= 0 {
+			names, weights = append(names, m.Parts[k].Name), append(weights, m.Parts[k].Weights[j])
+		}
+	}
+	return model.Shares(names, weights)
+}
+
 // Describe describes the part with the most weight, and says what it is mixed with.
 func (m *Mix) Describe(i int) model.Description {
 	type share struct {

@@ -12,6 +12,21 @@ import (
 	"paperkettle/core/panel"
 )
 
+// Brief says which forms trees correct, and by how many.
+func (t *Trained) Brief(i int) string {
+	f, _ := t.find(i)
+	var names []string
+	var weights []float64
+	for _, p := range f.Stems {
+		name := p.Base + " alone"
+		if p.Trees != nil {
+			name = fmt.Sprintf("%d trees on %s", len(p.Trees.Trees), p.Base)
+		}
+		names, weights = append(names, name), append(weights, p.Weight)
+	}
+	return model.Shares(names, weights)
+}
+
 // Describe explains the fit of the base that weighs most, and what trees add to it.
 func (t *Trained) Describe(i int) model.Description {
 	f, j := t.find(i)

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -304,6 +305,21 @@ func (s *State) Fitted() []float64 {
 		out[i] = s.back(out[i])
 	}
 	return out
+}
+
+// Brief names the seasons that were taken out, and what the rest is continued by.
+func (s *State) Brief() string {
+	var words []string
+	for _, m := range s.Periods {
+		words = append(words, fmt.Sprintf("season of %d", m))
+	}
+	if s.Logs {
+		words = append(words, "in logs")
+	}
+	if b, ok := s.Inner.(interface{ Brief() string }); ok {
+		words = append(words, b.Brief())
+	}
+	return strings.Join(words, ", ")
 }
 
 // Describe says all about the parts.

@@ -240,6 +240,9 @@ var kindWords = map[Kind]string{
 	Aggregated: "sums over several periods smoothed, and spread evenly",
 }
 
+// Brief names the kind that was chosen.
+func (s *State) Brief() string { return kindWords[s.Kind] }
+
 // Describe says all about the rate.
 func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form = "intermittent demand: " + kindWords[s.Kind] + "; " + s.Counts.words()

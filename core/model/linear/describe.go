@@ -12,6 +12,19 @@ import (
 	"paperkettle/core/panel"
 )
 
+// Brief names the scale, how steps follow each other, and the memory.
+func (s *State) Brief() string {
+	out := s.scaleWords()
+	if s.Twin != nil {
+		out = "the mean of logs and levels"
+	}
+	out += ", " + s.Pool.Mode + " steps"
+	if s.Before > 0 {
+		out += fmt.Sprintf(", the last %d periods", s.Used)
+	}
+	return out
+}
+
 // Describe gives the equation of the first step, and what each group of columns adds.
 func (s *State) Describe(d *model.Description, horizon int) {
 	p := s.Pool

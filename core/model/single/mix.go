@@ -121,6 +121,9 @@ func (m *Mix) Lead() int {
 	return lead
 }
 
+// Brief names the parts with their weights, the largest first, but for those that hardly count.
+func (m *Mix) Brief() string { return model.Shares(m.Names, m.Weights) }
+
 // Describe describes the part with the most weight, and says what it is mixed with.
 func (m *Mix) Describe(d *model.Description, horizon int) {
 	m.Parts[m.Lead()].Describe(d, horizon)

@@ -257,6 +257,16 @@ func (f *Fit) Forecast(s panel.SeriesView, out forecast.Rows) error {
 	return nil
 }
 
+// Brief is what the state found, in a few words.
+func (f *Fit) Brief() string { return brief(f.State) }
+
+func brief(s State) string {
+	if b, ok := s.(interface{ Brief() string }); ok {
+		return b.Brief()
+	}
+	return ""
+}
+
 // Coarse has the state draw few futures from now on.
 func (f *Fit) Coarse() { coarsen(f.State) }
 

@@ -313,6 +313,15 @@ func (s *State) replay() (fitted []float64, parts []model.Component) {
 	return fitted, parts
 }
 
+// Brief is the form's letters, with the longer seasons that harmonics describe.
+func (s *State) Brief() string {
+	out := s.Form.String()
+	for i := range s.Long {
+		out += fmt.Sprintf(" + season of %.6g", s.Long[i].Period)
+	}
+	return out
+}
+
 // Describe says all about the form.
 func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form = fmt.Sprintf("exponential smoothing %s: %s", s.Form, s.Form.words(s.Season))

@@ -328,6 +328,14 @@ func (s *State) Fitted() []float64 {
 	return out
 }
 
+// Brief says what the line and the season were found to be.
+func (s *State) Brief() string {
+	if len(s.Season) == 0 {
+		return "no season"
+	}
+	return fmt.Sprintf("%s season of %d", map[bool]string{true: "multiplied", false: "added"}[s.Factor], len(s.Season))
+}
+
 // Describe says all about the model.
 func (s *State) Describe(d *model.Description, horizon int) {
 	d.Form = "theta: a line, and exponential smoothing of what bends around it"

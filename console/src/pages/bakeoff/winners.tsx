@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
-import { count, share } from "../../format";
+import { useAttributes } from "../../api/datasets";
+import { count, median, share } from "../../format";
 import { Input, Select } from "../../ui/controls";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
@@ -28,11 +29,60 @@ const orders: Record<Order, (metric: string) => (a: Slice, b: Slice) => number> 
   doubt: (m) => (a, b) => lead(a, m) - lead(b, m),
 };
 
+/** What stands for no cut: a select has no empty value. */
+const none = "nothing";
+
+/** How often each contender wins, the most often first. */
+function tally(slices: Slice[]): string {
+  const wins = new Map<string, number>();
+  for (const s of slices) {
+    const name = s.rows[0]?.contender ?? "";
+    wins.set(name, (wins.get(name) ?? 0) + 1);
+  }
+  return [...wins]
+    .toSorted((a, b) => b[1] - a[1])
+    .map(([n, k]) => `${n} wins ${k}`)
+    .join(", ");
+}
+
+type ByValueProps = { slices: Slice[]; place: number; name: string; choose: (value: string) => void };
+
+/** Who wins among the series of each value of an attribute; a series' key names its values in their order. */
+function ByValue({ slices, place, name, choose }: ByValueProps) {
+  const groups = Map.groupBy(slices, (s) => (s.name ?? "").split(" / ")[place] ?? "");
+  return (
+    <Table
+      label={`Winners by ${name}`}
+      rows={[...groups]}
+      keyOf={([value]) => value}
+      columns={[
+        {
+          head: name,
+          cell: ([value]) => (
+            <button type="button" className="text-copper" onClick={() => choose(value)}>
+              {value}
+            </button>
+          ),
+        },
+        { head: "Series", right: true, cell: ([, list]) => list.length },
+        {
+          head: "Median skill",
+          right: true,
+          cell: ([, list]) => share(median(list.map((s) => s.rows[0]?.skill))),
+        },
+        { head: "Winners", cell: ([, list]) => tally(list) },
+      ]}
+    />
+  );
+}
+
 /** Each series' winner, with its settings and error. */
 export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   const [params, setParams] = useSearchParams();
   const [order, setOrder] = useState<Order>("series");
   const [only, setOnly] = useState("");
+  const [by, setBy] = useState(none);
+  const attributes = useAttributes(bakeoff.plan.dataset);
   const { data, error } = useQuery({
     queryKey: ["standings", bakeoff.id, "brief", "series"],
     queryFn: () =>
@@ -45,21 +95,16 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   if (error) return <Trouble error={error} />;
   const metric = data?.metrics.find((m) => m.name === data.metric);
   if (!data || !metric) return <Waiting what="the series" />;
-  const settings = (name: string | undefined) => {
-    const c = bakeoff.plan.contenders.find((x) => (x.name ?? x.family) === name);
-    const all = Object.entries(c?.settings ?? {});
-    return all.map(([k, v]) => `${k} ${v}`).join(", ");
+  const settings = (s: Slice) => {
+    const first = s.rows[0];
+    const c = bakeoff.plan.contenders.find((x) => (x.name ?? x.family) === first?.contender);
+    const given = Object.entries(c?.settings ?? {}).map(([k, v]) => `${k} ${v}`);
+    return [...given, ...(first?.found ? [first.found] : [])].join("; ");
   };
   const words = only.toLowerCase().split(/\s+/).filter(Boolean);
   const shown = data.slices
     .filter((s) => words.every((w) => (s.name ?? "").toLowerCase().includes(w)))
     .toSorted(orders[order](metric.name));
-  const wins = new Map<string, number>();
-  for (const s of shown) {
-    const name = s.rows[0]?.contender ?? "";
-    wins.set(name, (wins.get(name) ?? 0) + 1);
-  }
-  const most = [...wins].toSorted((a, b) => b[1] - a[1]);
   function open(key: string) {
     const next = new URLSearchParams(params);
     next.set("series", key);
@@ -79,6 +124,12 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
             width="w-40"
           />
           <Select
+            label="Cut by"
+            value={by}
+            onChange={setBy}
+            options={[none, ...attributes].map((name) => ({ value: name, text: name }))}
+          />
+          <Select
             label="Order"
             value={order}
             onChange={(v) => setOrder(v as Order)}
@@ -92,7 +143,8 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
         </span>
       }
     >
-      <p className="text-[13px] text-soft">{most.map(([n, k]) => `${n} wins ${k}`).join(", ")}.</p>
+      <p className="text-[13px] text-soft">{tally(shown)}.</p>
+      {by !== none && <ByValue slices={shown} place={attributes.indexOf(by)} name={by} choose={setOnly} />}
       <Table
         label="Winners"
         rows={shown.slice(0, shownAtOnce)}
@@ -107,11 +159,11 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
             ),
           },
           { head: "Winner", cell: (s: Slice) => s.rows[0]?.contender },
-          ...(shown.some((s) => settings(s.rows[0]?.contender))
+          ...(shown.some(settings)
             ? [
                 {
-                  head: "Settings",
-                  cell: (s: Slice) => <span className="text-soft">{settings(s.rows[0]?.contender)}</span>,
+                  head: "What it is for this series",
+                  cell: (s: Slice) => <span className="text-soft">{settings(s)}</span>,
                 },
               ]
             : []),

@@ -184,7 +184,7 @@ function Curves({ scenario }: { scenario: Scenario }) {
 /** Forecasts side by side, the banded one with its intervals; or their differences. */
 function Lines({ curve, measure }: { curve: Curve; measure: string }) {
   const [off, setOff] = useState<string[]>([]);
-  const [view, setView] = useState("forecast");
+  const [view, setView] = useState("change");
   const lines = curve.cases.map((c, k) => ({ ...c, hue: hueOf(k) }));
   const shown = lines.filter((l) => !off.includes(l.case));
   const banded = shown.at(-1);
@@ -243,7 +243,7 @@ function Lines({ curve, measure }: { curve: Curve; measure: string }) {
         }
         tints={[{ from: curve.start - 1, to: end, origin: `origin ${curve.periods[curve.start - 1] ?? ""}` }]}
         rings={[]}
-        view={[Math.max(0, curve.start - 2 * horizon), end]}
+        view={[Math.max(0, curve.start - (change ? 1 : 2 * horizon)), end]}
         height={380}
       />
       {curve.series && (
