@@ -112,7 +112,9 @@ func TestMisuseAndFailureAreToldApart(t *testing.T) {
 		code int
 		want string
 	}{
-		{[]string{"brew"}, 2, "unknown command"},
+		{[]string{"brew"}, 2, "unknown command \"brew\": see 'paperkettle --help'"},
+		{[]string{"datset"}, 2, "did you mean dataset?"},
+		{[]string{"standings", "bake-1"}, 2, "did you mean bakeoff standings?"},
 		{[]string{"dataset", "brew"}, 2, `'paperkettle dataset' has no command "brew"`},
 		{[]string{"dataset", "show"}, 2, "needs an argument"},
 		{[]string{"dataset", "list", "--brew"}, 2, "unknown flag"},

@@ -24,13 +24,17 @@ func (s *Server) scenarioTotals(ctx context.Context, sc *store.Scenario, out *ap
 	if err != nil {
 		return err
 	}
-	all.Widen(out.Levels)
+	ties, err := s.tiesOf(ctx, sc.BakeoffID, sc.Contender, "")
+	if err != nil {
+		return err
+	}
+	all.Widen(out.Levels, coreTies(ties))
 	out.Series = all.Series
 	for k := range all.Cases {
 		out.Totals = append(out.Totals, totalOf(caseName(out.Cases, k), &all.Cases[k], &all.Cases[0]))
 	}
 	if all.Series > 1 {
-		out.Cautions = append(out.Cautions, "Intervals of sums over series take their errors to be independent: where all series err together, they are too narrow.")
+		out.Cautions = append(out.Cautions, fmt.Sprintf("Intervals of sums over series count how far errors went together in the bake-off (a correlation of %.2f between series); those of changes take the doubts of different series for independent.", ties.Series))
 	}
 	if n := len(out.LeftOut); n > 0 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series got no forecast: %s, for one, %s.", n, out.LeftOut[0].Series, out.LeftOut[0].Reason))
@@ -110,7 +114,11 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 		return out, noSeries(in.Series)
 	case in.Series == "":
 		out.LeftOut, out.Contender = "", sc.Contender
-		all.Widen(about.Levels)
+		ties, err := s.tiesOf(ctx, sc.BakeoffID, sc.Contender, "")
+		if err != nil {
+			return out, err
+		}
+		all.Widen(about.Levels, coreTies(ties))
 		scenarioLines(&out, all.Cases, about.Cases)
 		for t, v := range sum {
 			out.Actual[t] = number(v)

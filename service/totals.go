@@ -52,7 +52,7 @@ func (s *Server) releaseTotals(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
-	ties, err := s.tiesOf(ctx, rel, in.By)
+	ties, err := s.tiesOf(ctx, rel.BakeoffID, rel.Contender, in.By)
 	if err != nil {
 		return out, err
 	}
@@ -61,7 +61,7 @@ func (s *Server) releaseTotals(ctx context.Context, in *struct {
 		if g.sum.Series == 0 {
 			continue // the release says that they were left out
 		}
-		out.Groups = append(out.Groups, g.total(rel, old, now, levels, forecast.Ties{Series: ties.Series, Steps: ties.Steps, Across: ties.Across}))
+		out.Groups = append(out.Groups, g.total(rel, old, now, levels, coreTies(ties)))
 	}
 	slices.SortStableFunc(out.Groups, func(a, b api.ReleaseTotal) int { return cmp.Compare(b.Total, a.Total) })
 	return out, nil
@@ -172,31 +172,30 @@ func wholeSum(values []*float64) *float64 {
 	return &sum
 }
 
-// tiesOf says how far the errors of a release's contender went together in its bake-off; those of the
-// leader where it is no contender of its own.
-func (s *Server) tiesOf(ctx context.Context, rel *store.Release, by string) (api.Ties, error) {
+// tiesOf says how far the errors of a contender went together in a bake-off; those of the leader where
+// it is no contender of its own.
+func (s *Server) tiesOf(ctx context.Context, id uint, contender, by string) (api.Ties, error) {
 	var b store.Bakeoff
-	if err := s.store.Read(ctx).First(&b, rel.BakeoffID).Error; err != nil {
+	if err := s.store.Read(ctx).First(&b, id).Error; err != nil {
 		return api.Ties{}, err
 	}
 	e, err := s.engine(ctx, &b)
 	if err != nil {
 		return api.Ties{}, err
 	}
-	name := rel.Contender
-	if e.Plan.Contender(name) < 0 {
+	if e.Plan.Contender(contender) < 0 {
 		lead, err := s.leader(ctx, &b)
 		if err != nil {
 			return api.Ties{}, err
 		}
-		name = lead.Contender
+		contender = lead.Contender
 	}
-	// The bake-off may stand on an older revision than the release, but its attributes are the same.
+	// The bake-off may stand on an older revision than what is added up, but its attributes are the same.
 	groupOf, err := grouping(e.Panel, by)
 	if err != nil {
 		return api.Ties{}, err
 	}
-	together, err := bakeoff.NewTogetherness(e, name, groupOf)
+	together, err := bakeoff.NewTogetherness(e, contender, groupOf)
 	if err != nil {
 		return api.Ties{}, err
 	}
@@ -204,5 +203,10 @@ func (s *Server) tiesOf(ctx context.Context, rel *store.Release, by string) (api
 		return api.Ties{}, fmt.Errorf("reading past errors: %w", err)
 	}
 	t := together.Ties()
-	return api.Ties{Series: t.Series, Steps: t.Steps, Across: t.Across, Windows: len(e.Windows)}, nil
+	return api.Ties{Series: t.Series, Steps: t.Steps, Across: t.Across, Windows: e.Plan.Split.Windows}, nil
+}
+
+// coreTies are ties as the core has them.
+func coreTies(t api.Ties) forecast.Ties {
+	return forecast.Ties{Series: t.Series, Steps: t.Steps, Across: t.Across}
 }

@@ -9,6 +9,12 @@ import "math"
 // (1973); it takes few errors to be told.
 type Ties struct{ Series, Steps, Across float64 }
 
+// OfTotals is the correlation of the errors of two series' sums over h steps.
+func (t Ties) OfTotals(h int) float64 {
+	n := float64(h)
+	return max(0, min(1, (n*t.Series+n*(n-1)*t.Across)/(n+n*(n-1)*t.Steps)))
+}
+
 // Sum adds up forecasts of series, which have as many steps each; closed steps count as zero.
 type Sum struct {
 	Series int

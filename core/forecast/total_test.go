@@ -84,6 +84,22 @@ func TestTotalsOfNormals(t *testing.T) {
 	})
 }
 
+// Two series' sums over steps go together as the variance of their sum has it.
+func TestTiesOfTotals(t *testing.T) {
+	ties := forecast.Ties{Series: 0.3, Steps: 0.2, Across: 0.1}
+	const h = 4
+	sum := func(n int) float64 {
+		s := forecast.NewSum(h)
+		for range n {
+			s.Add(normal([]float64{1, 1, 1, 1}, []float64{2, 2, 2, 2}))
+		}
+		_, whole := s.Total(ties)
+		return deviation(whole.At(0))
+	}
+	one, two := sum(1), sum(2)
+	assert.InDelta(t, (two*two-2*one*one)/(2*one*one), ties.OfTotals(h), 1e-3)
+}
+
 // A sum never says less than nothing where its parts don't, and a closed step adds nothing.
 func TestTotalsKeepBounds(t *testing.T) {
 	r := forecast.NewRows(2)
