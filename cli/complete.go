@@ -38,7 +38,7 @@ var known = map[string]names{
 	"family":   namesOf((*client.Client).Families, func(f api.Family) string { return f.Name }),
 	"metric":   namesOf((*client.Client).Metrics, func(m api.Metric) string { return m.Name }),
 	"scenario": namesOf(func(c *client.Client, ctx context.Context) ([]api.Scenario, error) { return c.Scenarios(ctx, "") }, func(s api.Scenario) string { return s.ID }),
-	"flag":     namesOf(func(c *client.Client, ctx context.Context) ([]api.Flag, error) { return c.Flags(ctx, "", "") }, func(f api.Flag) string { return f.ID }),
+	"flag":     namesOf(func(c *client.Client, ctx context.Context) ([]api.Flag, error) { return c.Flags(ctx, "", "", 0) }, func(f api.Flag) string { return f.ID }),
 }
 
 // firstNames say what the first argument of a group's commands names.

@@ -236,8 +236,9 @@ func (a *app) releaseWithdraw() *cobra.Command {
 
 func (a *app) flag() *cobra.Command {
 	var release, state string
+	beyond := 0.0
 	list := &cobra.Command{Use: "list", Short: "List flags, the farthest out first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		flags, err := c.Flags(ctx, release, state)
+		flags, err := c.Flags(ctx, release, state, beyond)
 		if err != nil {
 			return err
 		}
@@ -245,6 +246,7 @@ func (a *app) flag() *cobra.Command {
 	})}
 	list.Flags().StringVar(&release, "release", "", "only those of a release")
 	list.Flags().StringVar(&state, "state", "open", "open, settled, restated or all")
+	list.Flags().Float64Var(&beyond, "beyond", 0, "only those at least as many standard deviations out, above or below")
 	in := api.SettleRequest{}
 	settle := &cobra.Command{Use: "settle ID... --as expected|data-error|real-change|chance", Short: "Say what flags were", Args: between(1, 10000),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {

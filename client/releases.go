@@ -4,6 +4,7 @@ import (
 	"context"
 	"io"
 	"net/url"
+	"strconv"
 
 	"paperkettle/api"
 )
@@ -87,8 +88,12 @@ func (c *Client) RemoveScenario(ctx context.Context, id string) error {
 
 // Flags lists them, the farthest out first; empty arguments mean all releases and
 // open flags.
-func (c *Client) Flags(ctx context.Context, release, state string) ([]api.Flag, error) {
+// Those less far out than a number of standard deviations are left out; 0 leaves none out.
+func (c *Client) Flags(ctx context.Context, release, state string, beyond float64) ([]api.Flag, error) {
 	q := url.Values{}
+	if beyond > 0 {
+		q.Set("beyond", strconv.FormatFloat(beyond, 'g', -1, 64))
+	}
 	if release != "" {
 		q.Set("release", release)
 	}

@@ -260,7 +260,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	p.until(allDrawn)
 	p.click("Data error")
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "1 flag open"))
-	flags, err := c.Flags(ctx, "", "settled")
+	flags, err := c.Flags(ctx, "", "settled", 0)
 	require.NoError(t, err)
 	require.Len(t, flags, 1)
 	assert.Equal(t, "data-error", flags[0].SettledAs)
@@ -275,7 +275,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	ds, err := c.Dataset(ctx, "weekly")
 	require.NoError(t, err)
 	assert.Equal(t, 1, ds.Revision)
-	flags, err = c.Flags(ctx, "", "open")
+	flags, err = c.Flags(ctx, "", "open", 0)
 	require.NoError(t, err)
 	assert.Empty(t, flags, "open flags of values that are gone")
 }

@@ -44,10 +44,11 @@ func (s *Server) findFlag(ctx context.Context, text string) (*store.Flag, error)
 
 func (s *Server) listFlags(ctx context.Context, in *struct {
 	Paging
-	Release string `query:"release" doc:"only those of a release"`
-	Dataset string `query:"dataset" doc:"only those of a dataset"`
-	Search  string `query:"search" doc:"text in the series' key, whatever its case"`
-	State   string `query:"state" enum:"open,settled,restated,all" default:"open"`
+	Release string  `query:"release" doc:"only those of a release"`
+	Dataset string  `query:"dataset" doc:"only those of a dataset"`
+	Search  string  `query:"search" doc:"text in the series' key, whatever its case"`
+	State   string  `query:"state" enum:"open,settled,restated,all" default:"open"`
+	Beyond  float64 `query:"beyond" minimum:"0" doc:"only those at least as far out, in standard deviations either way, as severity has it"`
 }) (api.Page[api.Flag], error) {
 	out := api.Page[api.Flag]{Items: []api.Flag{}}
 	offset, err := in.offset()
@@ -71,6 +72,9 @@ func (s *Server) listFlags(ctx context.Context, in *struct {
 	}
 	if in.Search != "" {
 		query = query.Where("instr(lower(series), lower(?)) > 0", in.Search)
+	}
+	if in.Beyond > 0 {
+		query = query.Where("rank_by >= ?", in.Beyond)
 	}
 	if in.State != "all" {
 		query = query.Where("state = ?", in.State)

@@ -114,7 +114,7 @@ func TestUndoAndDiff(t *testing.T) {
 	now, err := c.Undo(ctx, "stalls", 2)
 	require.NoError(t, err)
 	assert.Equal(t, []any{1, before.Hash, before.Last}, []any{now.Revision, now.Hash, now.Last})
-	flags, err := c.Flags(ctx, "", "all")
+	flags, err := c.Flags(ctx, "", "all", 0)
 	require.NoError(t, err)
 	assert.Empty(t, flags)
 	after, err := c.Release(ctx, rel.ID)
@@ -242,7 +242,7 @@ func TestSettlingManyFlags(t *testing.T) {
 	published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "seasonal-naive"})
 	_, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{}, strings.NewReader("day,stall,cups,price\n2026-02-26,quay,900,3\n2026-02-27,quay,700,3\n2026-02-27,mill,800,3\n"))
 	require.NoError(t, err)
-	queue, err := c.Flags(ctx, "", "")
+	queue, err := c.Flags(ctx, "", "", 0)
 	require.NoError(t, err)
 	require.Len(t, queue, 3)
 	for i, f := range queue {
@@ -250,15 +250,20 @@ func TestSettlingManyFlags(t *testing.T) {
 	}
 	narrowed := read[api.Page[api.Flag]](t, s, "/flags?search=QUAY&dataset=stalls")
 	assert.Equal(t, 2, narrowed.Total)
+	for beyond, want := range map[float64]int{0: 3, 99: 3, 99.5: 0} {
+		far, err := c.Flags(ctx, "", "", beyond)
+		require.NoError(t, err)
+		assert.Len(t, far, want, "%v deviations out", beyond)
+	}
 	_, err = c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-9"}, SettleRequest: api.SettleRequest{As: "chance"}})
 	assert.ErrorContains(t, err, "there is no flag flag-9")
-	open, err := c.Flags(ctx, "", "open")
+	open, err := c.Flags(ctx, "", "open", 0)
 	require.NoError(t, err)
 	assert.Len(t, open, 3, "none was settled")
 	done, err := c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-3"}, SettleRequest: api.SettleRequest{As: "real-change", Note: "a rival closed"}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"settled", "real-change", "a rival closed"}, []string{done[1].State, done[1].SettledAs, done[1].Note})
-	open, err = c.Flags(ctx, "", "open")
+	open, err = c.Flags(ctx, "", "open", 0)
 	require.NoError(t, err)
 	assert.Len(t, open, 1)
 }

@@ -104,7 +104,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 	arrived, err := c.LoadActuals(ctx, "units", api.LoadColumns{File: "more.csv"}, strings.NewReader("month,units\n2025-09,21\n2025-10,90\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 1, 1}, []int{arrived.Score.Points, arrived.Score.Outside, arrived.Flags})
-	flags, err := c.Flags(ctx, rel.ID, "")
+	flags, err := c.Flags(ctx, rel.ID, "", 0)
 	require.NoError(t, err)
 	require.Len(t, flags, 1)
 	assert.Equal(t, []any{"2025-10", 90.0, 2}, []any{flags[0].Period, flags[0].Actual, flags[0].Step})
@@ -116,14 +116,14 @@ func TestFromAFileToAFlag(t *testing.T) {
 	// The same actuals again settle nothing anew; a corrected one clears the open flag.
 	_, err = c.LoadActuals(ctx, "units", api.LoadColumns{}, strings.NewReader("month,units\n2025-09,99\n2025-10,90\n"))
 	require.NoError(t, err)
-	all, err := c.Flags(ctx, rel.ID, "all")
+	all, err := c.Flags(ctx, rel.ID, "all", 0)
 	require.NoError(t, err)
 	require.Len(t, all, 2)
 	arrived, err = c.LoadActuals(ctx, "units", api.LoadColumns{}, strings.NewReader("month,units\n2025-09,21\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 1, arrived.Changes.RestatedCount)
 	states := map[string]string{}
-	all, err = c.Flags(ctx, rel.ID, "all")
+	all, err = c.Flags(ctx, rel.ID, "all", 0)
 	require.NoError(t, err)
 	for _, f := range all {
 		states[f.Period] = f.State
@@ -153,7 +153,7 @@ func TestExportReproducesStandings(t *testing.T) {
 		}
 	}
 	// The demo's planted oddities are what the flags lead with.
-	flags, err := c.Flags(ctx, "rel-1", "")
+	flags, err := c.Flags(ctx, "rel-1", "", 0)
 	require.NoError(t, err)
 	planted := map[string]bool{}
 	for _, o := range demo.New(demo.Seed).Truth {

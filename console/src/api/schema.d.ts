@@ -6366,6 +6366,8 @@ export interface operations {
                 /** @description text in the series' key, whatever its case */
                 search?: string;
                 state?: "open" | "settled" | "restated" | "all";
+                /** @description only those at least as far out, in standard deviations either way, as severity has it */
+                beyond?: number;
             };
             header?: never;
             path?: never;

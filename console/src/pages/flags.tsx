@@ -25,14 +25,24 @@ export function FlagsPage() {
   const release = params.get("release") ?? undefined;
   const dataset = params.get("dataset") ?? undefined;
   const search = params.get("search") ?? "";
+  const beyond = Number(params.get("beyond") ?? 0);
   const datasets = useDatasets();
   const [ticked, setTicked] = useState<string[]>([]);
   const { data, error } = useQuery({
-    queryKey: ["flags", state, release, dataset, search],
+    queryKey: ["flags", state, release, dataset, search, beyond],
     queryFn: () =>
       take(
         api.GET("/flags", {
-          params: { query: { state, release, dataset, search: search || undefined, limit: 1000 } },
+          params: {
+            query: {
+              state,
+              release,
+              dataset,
+              search: search || undefined,
+              beyond: beyond || undefined,
+              limit: 1000,
+            },
+          },
         }),
       ),
     placeholderData: (before) => before,
@@ -69,6 +79,17 @@ export function FlagsPage() {
             ]}
           />
         )}
+        <Select
+          label="Size"
+          value={String(beyond)}
+          onChange={(v) => change("beyond", v === "0" ? "" : v)}
+          options={[
+            { value: "0", text: "all outside" },
+            { value: "3", text: "3 deviations or more" },
+            { value: "5", text: "5 or more" },
+            { value: "10", text: "10 or more" },
+          ]}
+        />
         <Select
           label="Show"
           value={state}
