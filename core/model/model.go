@@ -7,7 +7,9 @@ package model
 import (
 	"context"
 	"encoding"
+	"fmt"
 	"math/rand/v2"
+	"slices"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
@@ -88,6 +90,25 @@ type Description struct {
 type Stretch struct {
 	From, To int
 	Why      string
+}
+
+// Odd are the stretches of values that were left out because they are far from others: places, in
+// order, count from the axis index from. Neighbours are one stretch.
+func Odd(from int, places []int, values []float64, others string) (out []Stretch) {
+	for k := 0; k < len(places); {
+		end := k + 1
+		for end < len(places) && places[end] == places[end-1]+1 {
+			end++
+		}
+		run := values[places[k] : places[end-1]+1]
+		why := fmt.Sprintf("%.6g is far from %s", run[0], others)
+		if len(run) > 1 {
+			why = fmt.Sprintf("%d values from %.6g to %.6g, each far from %s", len(run), slices.Min(run), slices.Max(run), others)
+		}
+		out = append(out, Stretch{From: from + places[k], To: from + places[end-1], Why: why})
+		k = end
+	}
+	return out
 }
 
 // Parameter is a number that a fit rests on.

@@ -172,3 +172,21 @@ func TestWholeSettingsStayInRange(t *testing.T) {
 		require.Equal(t, "flat", got.Text("form", ""))
 	})
 }
+
+// Odd values that follow each other are one stretch.
+func TestOddValuesAreMerged(t *testing.T) {
+	values := []float64{5, 90, 5, 80, 70, 5, 5, 60}
+	assert.Equal(t, []model.Stretch{
+		{From: 11, To: 11, Why: "90 is far from its neighbours"},
+		{From: 13, To: 14, Why: "2 values from 70 to 80, each far from its neighbours"},
+		{From: 17, To: 17, Why: "60 is far from its neighbours"},
+	}, model.Odd(10, []int{1, 3, 4, 7}, values, "its neighbours"))
+	assert.Empty(t, model.Odd(10, nil, values, "its neighbours"))
+}
+
+// A mix is told by its parts, the largest first, but for what hardly counts; a single part by its name.
+func TestShares(t *testing.T) {
+	assert.Equal(t, "b 60 %, a 35 %", model.Shares([]string{"a", "b", "c"}, []float64{0.7, 1.2, 0.1}))
+	assert.Equal(t, "b", model.Shares([]string{"a", "b"}, []float64{0.05, 1.2}))
+	assert.Empty(t, model.Shares(nil, nil))
+}

@@ -72,9 +72,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	}
 	slices.SortStableFunc(d.Bends, func(a, b model.Bend) int { return cmp.Compare(math.Abs(b.Change), math.Abs(a.Change)) })
 	s.components(d, horizon)
-	for _, i := range s.Odd {
-		d.LeftOut = append(d.LeftOut, model.Stretch{From: d.From + i, To: d.From + i, Why: fmt.Sprintf("%.6g is far from all others of its kind", s.Values[i])})
-	}
+	d.LeftOut = append(d.LeftOut, model.Odd(d.From, s.Odd, s.Values, "all others of its kind")...)
 	if n := len(s.Odd); n > 0 {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values far from all others of their kind count for nothing: %d of them", n))
 	}

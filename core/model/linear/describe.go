@@ -78,9 +78,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.Parameters = append(d.Parameters, model.Parameter{Name: c.Name, Value: e.Beta[k], Meaning: "weight, at the first step, of the " + c.Meaning})
 	}
 	s.components(d, horizon)
-	for _, i := range s.Odd {
-		d.LeftOut = append(d.LeftOut, model.Stretch{From: d.From + i, To: d.From + i, Why: fmt.Sprintf("%.6g is far from its neighbours", s.Values[i])})
-	}
+	d.LeftOut = append(d.LeftOut, model.Odd(d.From, s.Odd, s.Values, "its neighbours")...)
 	if n := len(s.Odd); n > 0 {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values far from their neighbours count for nothing: %d of them", n))
 	}
