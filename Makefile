@@ -4,7 +4,7 @@ export CGO_ENABLED := 0
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
 
-.PHONY: help demo build test test-go test-console lint bench stress setup setup-test contract clean pretrain
+.PHONY: help demo build test test-go test-console lint bench stress kills setup setup-test contract clean pretrain
 
 help: ## Say what there is
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 16
@@ -50,6 +50,9 @@ pretrain: ## Train the pretrained networks again from their seeds (an hour on 2 
 
 stress: build ## Let readers, loads, runs, stalled and half-open connections loose at once, for a minute
 	go run ./bench -only stress
+
+kills: build ## Kill a service 200 times while it is at work, and compare what comes of it (ten minutes)
+	go run ./bench -only kills
 
 bench: build ## Measure speed and memory (a few minutes)
 	go test ./core/... ./ingest -run xxx -bench . -benchtime 1x

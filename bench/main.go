@@ -1,7 +1,7 @@
 // Command bench measures the running binary from outside: time, rate and the
 // peak memory of its process, beside yardsticks in the same run.
 //
-//	go run ./bench [-only load|wide|engine|weekly|demo|reads|stress]
+//	go run ./bench [-only load|wide|engine|weekly|demo|reads|stress|kills]
 package main
 
 import (
@@ -25,11 +25,11 @@ import (
 )
 
 func main() {
-	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads or stress; all but stress where left out")
+	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads, stress or kills; all but the last two where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
-	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads, "stress": stress} {
-		if *only != name && (*only != "" || name == "stress") {
+	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads, "stress": stress, "kills": kills} {
+		if *only != name && (*only != "" || name == "stress" || name == "kills") {
 			continue
 		}
 		if err := run(*binary); err != nil {
@@ -56,6 +56,11 @@ func start(binary, command string) (*process, error) {
 	if err != nil {
 		return nil, err
 	}
+	return startIn(dir, binary, command)
+}
+
+// startIn starts a service on a data folder.
+func startIn(dir, binary, command string) (*process, error) {
 	p := &process{cmd: exec.Command(binary, command, "--data", dir, "--listen", "127.0.0.1:0"), dir: dir}
 	messages, err := p.cmd.StderrPipe()
 	if err != nil {

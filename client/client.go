@@ -93,6 +93,9 @@ func (c *Client) send(ctx context.Context, r api.Route, in call) (*http.Response
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
 	}
+	if key, ok := ctx.Value(keyed{}).(string); ok && in.key == "" {
+		in.key = key
+	}
 	if in.key != "" {
 		req.Header.Set("Idempotency-Key", in.key)
 	}
@@ -165,6 +168,14 @@ func all[T any](ctx context.Context, c *Client, r api.Route, in call) ([]T, erro
 }
 
 func path(v ...string) call { return call{path: v} }
+
+type keyed struct{}
+
+// WithKey gives the requests that are made under a context an Idempotency-Key, for those that take
+// none of their own: a load or actuals that are sent again with the same key are taken once.
+func WithKey(ctx context.Context, key string) context.Context {
+	return context.WithValue(ctx, keyed{}, key)
+}
 
 func formatQuery(format []string) url.Values {
 	if len(format) == 0 || format[0] == "" {
