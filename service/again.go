@@ -20,11 +20,15 @@ type answers struct {
 	byAddress map[string]answer
 }
 
-// answer is a body with its tag.
+// answer is a body with its tag, and the body compressed where that pays.
 type answer struct {
 	kind, tag string
 	body      []byte
+	zipped    []byte
 }
+
+// zippedTag is the tag of the compressed body: another one, since its bytes are others.
+func (a *answer) zippedTag() string { return strings.TrimSuffix(a.tag, `"`) + `-gzip"` }
 
 // mostKept bounds the bytes of answers that are held.
 const mostKept = 64 << 20
@@ -52,18 +56,30 @@ func (s *Server) again(c fiber.Ctx) error {
 		}
 		a = answer{kind: string(c.Response().Header.ContentType()), body: append([]byte{}, c.Response().Body()...)}
 		sum := sha256.Sum256(a.body)
-		a.tag = `"` + hex.EncodeToString(sum[:12]) + `"`
+		a.tag, a.zipped = `"`+hex.EncodeToString(sum[:12])+`"`, zip(a.body)
 		s.answers.put(version, address, a)
 	}
-	c.Set("ETag", a.tag)
+	body := a.body
 	c.Set("Cache-Control", "private, no-cache")
+	if a.zipped != nil {
+		c.Set("Vary", "Accept-Encoding")
+		if takesZipped(c) {
+			body, a.tag = a.zipped, a.zippedTag()
+		}
+	}
+	c.Set("ETag", a.tag)
 	if c.Get("If-None-Match") == a.tag {
 		c.Response().ResetBody()
 		return c.SendStatus(fiber.StatusNotModified)
 	}
+	if len(body) != len(a.body) {
+		c.Set("Content-Encoding", "gzip")
+	}
 	c.Set("Content-Type", a.kind)
-	return c.Send(a.body)
+	return c.Send(body)
 }
+
+func (a *answer) size() int { return len(a.body) + len(a.zipped) }
 
 func (k *answers) find(version int64, address string) (answer, bool) {
 	k.mu.Lock()
@@ -81,9 +97,9 @@ func (k *answers) put(version int64, address string, a answer) {
 	if version < k.version {
 		return // something has changed since
 	}
-	if version > k.version || k.byAddress == nil || k.bytes+len(a.body) > mostKept {
+	if version > k.version || k.byAddress == nil || k.bytes+a.size() > mostKept {
 		k.version, k.byAddress, k.bytes = version, map[string]answer{}, 0
 	}
 	k.byAddress[address] = a
-	k.bytes += len(a.body) + len(address)
+	k.bytes += a.size() + len(address)
 }

@@ -220,7 +220,7 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 		}
 		return s.meters.handler(c)
 	})
-	group := app.Group(api.Prefix, s.enter, s.replay, s.again)
+	group := app.Group(api.Prefix, zipped, s.enter, s.replay, s.again)
 	s.contract = newContract(adapter{group, s.whileThere})
 	s.register()
 	group.Get("/openapi.json", func(c fiber.Ctx) error {
