@@ -39,7 +39,8 @@ func TestColumnOptionsAreSpelledOnce(t *testing.T) {
 	}
 	assert.Empty(t, cols.Query())
 	cols = api.LoadColumns{Time: "day", By: []string{"town, part", "line"}, Wide: true, HeaderRow: 2, Where: []string{"a=1,2", "b=3"}}
-	assert.Equal(t, url.Values{"time": {"day"}, "by": {`"town, part"`, "line"}, "wide": {"true"}, "header_row": {"2"}, "where": {"a=1,2", "b=3"}}, cols.Query())
+	assert.Equal(t, url.Values{"time": {"day"}, "by": {`"town, part"`, "line"}, "wide": {"true"}, "header_row": {"2"},
+		"where": {"a=1,2", "b=3"}}, cols.Query())
 	back := api.LoadColumns{By: cols.Query()["by"]}
 	require.NoError(t, back.Tidy())
 	assert.Equal(t, cols.By, back.By)

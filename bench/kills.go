@@ -80,7 +80,8 @@ func compare(binary string, rounds []round, after sight, v *victim) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("kills: %d, of them %d while a job ran and %d while a write was on its way; %d rounds, %d requests sent again\n", killed, v.jobs.Load(), v.requests.Load(), len(rounds), v.retries.Load())
+	fmt.Printf("kills: %d, of them %d while a job ran and %d while a write was on its way; %d rounds, %d requests sent again\n", killed,
+		v.jobs.Load(), v.requests.Load(), len(rounds), v.retries.Load())
 	if after.counts != want.counts {
 		return fmt.Errorf("there are %s, and there should be %s", after.counts, want.counts)
 	}
@@ -227,7 +228,8 @@ var roundPlan = api.Plan{Horizon: 14, Windows: 2, Contenders: []api.Contender{{F
 // round goes the whole path once: a load, a bake-off, a release, a scenario, actuals.
 func (v *victim) round(n int) (round, error) {
 	r := round{dataset: fmt.Sprint("round ", n)}
-	cols := api.LoadColumns{File: "round.csv", Time: "day", Measure: "units", By: []string{"item"}, Drivers: []string{"price"}, KnownAhead: []string{"price"}}
+	cols := api.LoadColumns{File: "round.csv", Time: "day", Measure: "units", By: []string{"item"}, Drivers: []string{"price"},
+		KnownAhead: []string{"price"}}
 	if err := v.insist(fmt.Sprint("load ", n), func(ctx context.Context, p *process) error {
 		_, err := p.Load(ctx, r.dataset, cols, strings.NewReader(roundRows(n, 0, roundDays)))
 		return err
@@ -258,7 +260,8 @@ func (v *victim) round(n int) (round, error) {
 		return r, err
 	}
 	if err := v.insist(fmt.Sprint("what if ", n), func(ctx context.Context, p *process) error {
-		sc, err := p.RunScenario(ctx, api.ScenarioRequest{Name: r.dataset, Release: r.release, Cases: []api.ScenarioCase{{Name: "dearer", Changes: []string{"price +10 %"}}}}, "")
+		sc, err := p.RunScenario(ctx, api.ScenarioRequest{Name: r.dataset, Release: r.release,
+			Cases: []api.ScenarioCase{{Name: "dearer", Changes: []string{"price +10 %"}}}}, "")
 		r.scenario, job = sc.ID, sc.Job.ID
 		return err
 	}); err != nil {
@@ -319,7 +322,8 @@ func (v *victim) sight(rounds []round) (out sight, err error) {
 	for _, d := range datasets {
 		revisions += d.Revision
 	}
-	out.counts = fmt.Sprintf("%d datasets with %d revisions, %d bake-offs, %d releases, %d scenarios, %d flags, %d jobs", len(datasets), revisions, len(bakeoffs), len(releases), len(scenarios), len(flags), len(jobs))
+	out.counts = fmt.Sprintf("%d datasets with %d revisions, %d bake-offs, %d releases, %d scenarios, %d flags, %d jobs", len(datasets),
+		revisions, len(bakeoffs), len(releases), len(scenarios), len(flags), len(jobs))
 	for _, r := range rounds {
 		part := map[string][]byte{}
 		for what, export := range map[string]func(*bytes.Buffer) error{

@@ -28,7 +28,8 @@ func main() {
 	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads, stress or kills; all but the last two where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
-	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo, "reads": reads, "stress": stress, "kills": kills} {
+	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo,
+		"reads": reads, "stress": stress, "kills": kills} {
 		if *only != name && (*only != "" || name == "stress" || name == "kills") {
 			continue
 		}
@@ -222,7 +223,8 @@ func weekly(binary string) error {
 		_, _ = out.WriteString("day,shop,item,units\n")
 		for s := range 30000 {
 			for d := range 156 {
-				fmt.Fprintf(out, "%s,shop %d,item %d,%d\n", time.Date(2023, 1, 2+7*d, 0, 0, 0, 0, time.UTC).Format("2006-01-02"), s%40, s/40, 20+(s*7919+d*104729)%37)
+				fmt.Fprintf(out, "%s,shop %d,item %d,%d\n", time.Date(2023, 1, 2+7*d, 0, 0, 0, 0, time.UTC).Format("2006-01-02"), s%40, s/40,
+					20+(s*7919+d*104729)%37)
 			}
 		}
 		w.CloseWithError(out.Flush())

@@ -34,7 +34,8 @@ func released(binary string) (*process, api.Bakeoff, api.Release, error) {
 	if _, err := p.Load(ctx, "daily", columns, &file); err != nil {
 		return p, api.Bakeoff{}, api.Release{}, err
 	}
-	b, err := p.StartBakeoff(ctx, api.Plan{Dataset: "daily", Horizon: 28, Windows: 3, Contenders: []api.Contender{{Family: "naive"}, {Family: "seasonal-naive"}}}, "")
+	b, err := p.StartBakeoff(ctx, api.Plan{Dataset: "daily", Horizon: 28, Windows: 3,
+		Contenders: []api.Contender{{Family: "naive"}, {Family: "seasonal-naive"}}}, "")
 	if err == nil {
 		_, err = p.Wait(ctx, b.Job.ID, nil)
 	}
@@ -63,7 +64,8 @@ func reads(binary string) error {
 		return err
 	}
 	idle.tell("idle")
-	b, err := p.StartBakeoff(ctx, api.Plan{Dataset: "daily", Horizon: 28, Windows: 12, Contenders: []api.Contender{{Family: "naive"}, {Family: "arima"}, {Family: "smoothing"}}}, "")
+	b, err := p.StartBakeoff(ctx, api.Plan{Dataset: "daily", Horizon: 28, Windows: 12,
+		Contenders: []api.Contender{{Family: "naive"}, {Family: "arima"}, {Family: "smoothing"}}}, "")
 	if err != nil {
 		return err
 	}
@@ -125,7 +127,8 @@ func (p *process) readers(release string) (took, error) {
 			var own took
 			for err == nil && until.Err() == nil {
 				begun := time.Now()
-				if err = take(until, c, p.address+api.Prefix+"/releases/"+release+"/curve?series="+url.QueryEscape(first.Keys[r.IntN(len(first.Keys))])); err == nil {
+				if err = take(until, c, p.address+api.Prefix+"/releases/"+release+"/curve?series="+
+					url.QueryEscape(first.Keys[r.IntN(len(first.Keys))])); err == nil {
 					own = append(own, time.Since(begun))
 				}
 			}

@@ -79,7 +79,8 @@ func stress(binary string) error {
 	all := slices.Concat(times...)
 	slices.Sort(all)
 	fmt.Printf("stress: %d reads, median %v, 99 %% %v, slowest %v; memory %.0f MiB in the middle, %.0f at the end, %.0f at most\n",
-		len(all), all.at(0.5).Round(time.Millisecond/10), all.at(0.99).Round(time.Millisecond), all.at(1).Round(time.Millisecond), half, p.resident(), p.peak())
+		len(all), all.at(0.5).Round(time.Millisecond/10), all.at(0.99).Round(time.Millisecond), all.at(1).Round(time.Millisecond), half,
+		p.resident(), p.peak())
 	if all.at(1) > slowest {
 		return fmt.Errorf("a read took %v", all.at(1))
 	}
@@ -101,7 +102,8 @@ func hang(until context.Context, host, text string) error {
 func (p *process) mixedReads(until context.Context, release, bakeoff string, seed uint64) (own took, err error) {
 	c := &http.Client{Transport: &http.Transport{DisableCompression: true}}
 	r := rand.New(rand.NewPCG(2, seed))
-	paths := []string{"/releases/" + release + "/curve", "/bakeoffs/" + bakeoff + "/standings", "/datasets", "/flags", "/jobs?limit=20", "/datasets/daily/series?limit=50", "/releases/" + release}
+	paths := []string{"/releases/" + release + "/curve", "/bakeoffs/" + bakeoff + "/standings", "/datasets", "/flags", "/jobs?limit=20",
+		"/datasets/daily/series?limit=50", "/releases/" + release}
 	for until.Err() == nil {
 		begun, path := time.Now(), paths[r.IntN(len(paths))]
 		if err := take(until, c, p.address+api.Prefix+path); err != nil {
@@ -139,7 +141,8 @@ func (p *process) loads(until context.Context) error {
 // runs starts bake-offs, one after another.
 func (p *process) runs(until context.Context) error {
 	for until.Err() == nil {
-		b, err := p.StartBakeoff(until, api.Plan{Dataset: "daily", Horizon: 28, Windows: 4, Contenders: []api.Contender{{Family: "naive"}, {Family: "smoothing"}, {Family: "theta"}}}, "")
+		b, err := p.StartBakeoff(until, api.Plan{Dataset: "daily", Horizon: 28, Windows: 4,
+			Contenders: []api.Contender{{Family: "naive"}, {Family: "smoothing"}, {Family: "theta"}}}, "")
 		if err == nil {
 			_, err = p.Wait(until, b.Job.ID, nil)
 		}

@@ -21,7 +21,8 @@ import (
 )
 
 func (a *app) bakeoff() *cobra.Command {
-	return group("bakeoff", "Run and read bake-offs", a.bakeoffPlan(), a.bakeoffRun(), a.metrics(), a.bakeoffList(), a.bakeoffShow(), a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffReport(),
+	return group("bakeoff", "Run and read bake-offs", a.bakeoffPlan(), a.bakeoffRun(), a.metrics(), a.bakeoffList(), a.bakeoffShow(),
+		a.bakeoffStandings(), a.bakeoffExport(), a.bakeoffReport(),
 		a.bakeoffDuel(), a.bakeoffTuning(), a.bakeoffAdd(), a.bakeoffPause(), a.bakeoffCancel(), a.bakeoffResume(),
 		a.remover("bake-off", "Remove a bake-off with all that it forecast", (*client.Client).RemoveBakeoff))
 }
@@ -99,10 +100,13 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.StringVar(&p.plan.Refit, "refit", "", "train at every window (every), every Nth (every:N) or once, and advance in between")
 	f.StringVar(&p.plan.Weights, "weights", "", "of series in weighted scores: volume:28, volume*price:28 or column:NAME")
 	f.StringVar(&p.plan.Fallback, "fallback", "", "the family that stands in where a contender fails, or leave-out; naive if left out")
-	f.StringToStringVar(&p.plan.Gaps, "driver-gap", nil, "what stands for unknown values of a driver, as promotion=0: hold, usual, a number or refuse (left out: as its own values have it)")
-	f.StringToStringVar(&p.plan.Ahead, "driver-ahead", nil, "what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
+	f.StringToStringVar(&p.plan.Gaps, "driver-gap", nil,
+		"what stands for unknown values of a driver, as promotion=0: hold, usual, a number or refuse (left out: as its own values have it)")
+	f.StringToStringVar(&p.plan.Ahead, "driver-ahead", nil,
+		"what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
-	f.StringArrayVar(&p.contenders, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")
+	f.StringArrayVar(&p.contenders, "contender", nil,
+		"FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")
 	f.StringVar(&p.plan.Baseline, "baseline", "", "the contender that skill is measured against; a naive if left out")
 	f.StringVar(&p.plan.Metric, "metric", "", "the metric that ranks; mase if left out")
 	f.Float64SliceVar(&p.plan.Levels, "level", nil, "interval levels in per cent; 80,95 if left out")
@@ -273,20 +277,22 @@ func (a *app) drawSplit(s api.Split) error {
 func bakeoffSheet(a *app, list []api.Bakeoff) *sheet {
 	s := &sheet{head: []string{"id", "name", "dataset", ">horizon", ">windows", ">contenders", "state", ">done", ">tasks", "leader", ">skill"}}
 	for _, b := range list {
-		s.add(b.ID, b.Name, fmt.Sprintf("%s r%d", b.Plan.Dataset, b.Plan.Revision), whole(b.Plan.Horizon), whole(b.Plan.Windows), whole(len(b.Plan.Contenders)),
+		s.add(b.ID, b.Name, fmt.Sprintf("%s r%d", b.Plan.Dataset, b.Plan.Revision), whole(b.Plan.Horizon), whole(b.Plan.Windows),
+			whole(len(b.Plan.Contenders)),
 			b.Job.State, whole(b.Job.Done), whole(b.Job.Total), b.Leader, a.share(b.Skill))
 	}
 	return s
 }
 
 func (a *app) bakeoffList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List bake-offs, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Bakeoffs(ctx)
-		if err != nil {
-			return err
-		}
-		return a.print(list, bakeoffSheet(a, list))
-	})}
+	return &cobra.Command{Use: "list", Short: "List bake-offs, newest first", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Bakeoffs(ctx)
+			if err != nil {
+				return err
+			}
+			return a.print(list, bakeoffSheet(a, list))
+		})}
 }
 
 func (a *app) bakeoffShow() *cobra.Command {
@@ -350,7 +356,8 @@ func byteText(n int64) string {
 // formatFlag adds the flag of an export's format; left out, the file's name says it.
 func formatFlag(cmd *cobra.Command, format *string) {
 	cmd.Flags().StringVar(format, "format", "", "csv, csv-text (no text that a spreadsheet takes for a formula), json, jsonl, xlsx or parquet; as the file's name has it, or csv, if left out")
-	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exportFormats, cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
+	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exportFormats,
+		cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
 }
 
 var exportFormats = []string{"csv", "csv-text", "json", "jsonl", "xlsx", "parquet"}
@@ -365,9 +372,10 @@ func formatOf(format, file string) string {
 
 func (a *app) bakeoffExport() *cobra.Command {
 	var file, format string
-	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w, formatOf(format, file)) })
-	})}
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream every forecast point", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.exportTo(file, func(w io.Writer) error { return c.ExportBakeoff(ctx, args[0], w, formatOf(format, file)) })
+		})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; standard output if left out")
 	formatFlag(cmd, &format)
 	return cmd
@@ -375,9 +383,10 @@ func (a *app) bakeoffExport() *cobra.Command {
 
 func (a *app) bakeoffReport() *cobra.Command {
 	var file string
-	cmd := &cobra.Command{Use: "report ID --to FILE.html", Short: "Write a report that stands by itself, as one HTML page", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.Report(ctx, args[0], w) })
-	})}
+	cmd := &cobra.Command{Use: "report ID --to FILE.html", Short: "Write a report that stands by itself, as one HTML page", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.exportTo(file, func(w io.Writer) error { return c.Report(ctx, args[0], w) })
+		})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; standard output if left out")
 	return cmd
 }
@@ -385,30 +394,32 @@ func (a *app) bakeoffReport() *cobra.Command {
 func (a *app) bakeoffAdd() *cobra.Command {
 	var texts []string
 	var wait, resume bool
-	cmd := &cobra.Command{Use: "add ID --contender FAMILY[:SETTING=VALUE,...]", Short: "Enter further contenders into a finished bake-off: only they run", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		var list []api.Contender
-		for _, text := range texts {
-			x, err := parseContender(text)
+	cmd := &cobra.Command{Use: "add ID --contender FAMILY[:SETTING=VALUE,...]",
+		Short: "Enter further contenders into a finished bake-off: only they run", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			var list []api.Contender
+			for _, text := range texts {
+				x, err := parseContender(text)
+				if err != nil {
+					return err
+				}
+				list = append(list, x)
+			}
+			if len(list) == 0 {
+				return misused("name at least one --contender")
+			}
+			b, err := c.AddContenders(ctx, args[0], api.Added{Contenders: list, Resume: resume})
 			if err != nil {
 				return err
 			}
-			list = append(list, x)
-		}
-		if len(list) == 0 {
-			return misused("name at least one --contender")
-		}
-		b, err := c.AddContenders(ctx, args[0], api.Added{Contenders: list, Resume: resume})
-		if err != nil {
-			return err
-		}
-		if !wait {
-			return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
-		}
-		if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
-			return err
-		}
-		return a.showStandings(ctx, c, b.ID, "", "")
-	})}
+			if !wait {
+				return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+			}
+			if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
+				return err
+			}
+			return a.showStandings(ctx, c, b.ID, "", "")
+		})}
 	cmd.Flags().StringArrayVar(&texts, "contender", nil, "FAMILY[:SETTING=VALUE,...]; once for each contender")
 	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the standings")
 	cmd.Flags().BoolVar(&resume, "resume", false, "run what was cancelled or failed too")
@@ -416,39 +427,42 @@ func (a *app) bakeoffAdd() *cobra.Command {
 }
 
 func (a *app) bakeoffPause() *cobra.Command {
-	return &cobra.Command{Use: "pause ID", Short: "Pause a bake-off; what is done stays, and resume goes on", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		b, err := c.PauseBakeoff(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
-	})}
+	return &cobra.Command{Use: "pause ID", Short: "Pause a bake-off; what is done stays, and resume goes on", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			b, err := c.PauseBakeoff(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+		})}
 }
 
 func (a *app) bakeoffCancel() *cobra.Command {
-	return &cobra.Command{Use: "cancel ID", Short: "Cancel a bake-off; what is done stays", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		b, err := c.CancelBakeoff(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if b.Job, err = c.Wait(ctx, b.Job.ID, nil); err != nil {
-			return err
-		}
-		return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
-	})}
+	return &cobra.Command{Use: "cancel ID", Short: "Cancel a bake-off; what is done stays", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			b, err := c.CancelBakeoff(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if b.Job, err = c.Wait(ctx, b.Job.ID, nil); err != nil {
+				return err
+			}
+			return a.print(b, bakeoffSheet(a, []api.Bakeoff{b}))
+		})}
 }
 
 func (a *app) bakeoffResume() *cobra.Command {
-	return &cobra.Command{Use: "resume ID", Short: "Run what a cancelled or failed bake-off lacks", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		b, err := c.ResumeBakeoff(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
-			return err
-		}
-		return a.showStandings(ctx, c, b.ID, "", "")
-	})}
+	return &cobra.Command{Use: "resume ID", Short: "Run what a cancelled or failed bake-off lacks", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			b, err := c.ResumeBakeoff(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if err := a.waitFor(ctx, c, b.Job.ID); err != nil {
+				return err
+			}
+			return a.showStandings(ctx, c, b.ID, "", "")
+		})}
 }
 
 func (a *app) job() *cobra.Command {
@@ -459,22 +473,24 @@ func (a *app) job() *cobra.Command {
 		}
 		return s
 	}
-	list := &cobra.Command{Use: "list", Short: "List jobs, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		jobs, err := c.Jobs(ctx)
-		if err != nil {
-			return err
-		}
-		return a.print(jobs, jobSheet(jobs))
-	})}
-	cancel := &cobra.Command{Use: "cancel ID", Short: "Cancel a job", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if _, err := c.CancelJob(ctx, args[0]); err != nil {
-			return err
-		}
-		j, err := c.Wait(ctx, args[0], nil)
-		if err != nil {
-			return err
-		}
-		return a.print(j, jobSheet([]api.Job{j}))
-	})}
+	list := &cobra.Command{Use: "list", Short: "List jobs, newest first", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			jobs, err := c.Jobs(ctx)
+			if err != nil {
+				return err
+			}
+			return a.print(jobs, jobSheet(jobs))
+		})}
+	cancel := &cobra.Command{Use: "cancel ID", Short: "Cancel a job", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if _, err := c.CancelJob(ctx, args[0]); err != nil {
+				return err
+			}
+			j, err := c.Wait(ctx, args[0], nil)
+			if err != nil {
+				return err
+			}
+			return a.print(j, jobSheet([]api.Job{j}))
+		})}
 	return group("job", "List and cancel long work", list, cancel)
 }

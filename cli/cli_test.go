@@ -62,22 +62,26 @@ func TestTheReadmesPath(t *testing.T) {
 	assert.Contains(t, glance, "orders of month by month, 2023-01 to 2026-05: 140 series, forecast by pretrained.")
 	assert.Contains(t, glance, "more rows: --output csv gives them all")
 	assert.Regexp(t, `\d+ of the last \d+ values lie outside the 95 % interval`, glance)
-	lines := strings.Split(strings.TrimSpace(sh.must("forecast", filepath.Join(dir, "monthly.csv"), "--horizon", "2", "--family", "drift", "--output", "csv")), "\n")
+	lines := strings.Split(strings.TrimSpace(sh.must("forecast", filepath.Join(dir, "monthly.csv"), "--horizon", "2", "--family", "drift",
+		"--output", "csv")), "\n")
 	assert.Equal(t, "series,origin,step,period,forecast,low80,high80,low95,high95", lines[0])
 	assert.Len(t, lines, 1+2*140)
-	out := sh.must("dataset", "load", filepath.Join(dir, "daily.csv"), "--name", "daily", "--time", "date", "--measure", "orders", "--by", "town,channel,line",
+	out := sh.must("dataset", "load", filepath.Join(dir, "daily.csv"), "--name", "daily", "--time", "date", "--measure", "orders", "--by",
+		"town,channel,line",
 		"--driver", "price,promotion,temperature", "--known-ahead", "price,promotion", "--floor", "0", "-o", "json")
 	var loaded api.Loaded
 	require.NoError(t, json.Unmarshal([]byte(out), &loaded))
 	assert.Equal(t, []any{"day", 140, "2026-05-31"}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Last})
 	for file, cadence := range map[string]string{"weekly": "week", "monthly": "month"} {
 		column := strings.TrimSuffix(file, "ly")
-		out := sh.must("dataset", "load", filepath.Join(dir, file+".csv"), "--name", file, "--time", column, "--measure", "orders", "--by", "town,channel,line", "-o", "csv")
+		out := sh.must("dataset", "load", filepath.Join(dir, file+".csv"), "--name", file, "--time", column, "--measure", "orders", "--by",
+			"town,channel,line", "-o", "csv")
 		assert.Contains(t, out, cadence)
 	}
 	assert.Contains(t, sh.must("dataset", "list"), "price (known ahead)")
 	assert.Contains(t, sh.must("dataset", "check", "daily"), "has no value in the last season")
-	assert.Contains(t, sh.must("series", "list", "daily", "--where", "town=Saltmarsh", "--where", "channel=shop", "-o", "csv"), "Saltmarsh / shop / black tea,2023-01-02,2026-05-31")
+	assert.Contains(t, sh.must("series", "list", "daily", "--where", "town=Saltmarsh", "--where", "channel=shop", "-o", "csv"),
+		"Saltmarsh / shop / black tea,2023-01-02,2026-05-31")
 	assert.Contains(t, sh.must("series", "show", "daily", "Saltmarsh / shop / black tea"), "┤")
 	assert.Contains(t, sh.must("bakeoff", "run", "--dataset", "daily", "--horizon", "28", "--windows", "3", "--contender", "naive", "--draw"), "━░")
 

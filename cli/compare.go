@@ -176,29 +176,30 @@ func (a *app) standingCells(st api.Standings, sl api.StandingsSlice, r api.Stand
 
 func (a *app) bakeoffDuel() *cobra.Command {
 	var metric string
-	cmd := &cobra.Command{Use: "duel ID CONTENDER CONTENDER", Short: "Set two contenders against each other, series by series", Args: exactly(3), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		d, err := c.Duel(ctx, args[0], args[1], args[2], metric)
-		if err != nil {
-			return err
-		}
-		if a.output == "table" {
-			fmt.Fprintf(a.out, "%s is better than %s on %d series and worse on %d, by %s.", d.A, d.B, d.Wins, d.Losses, d.Metric)
-			if d.Low != nil && d.High != nil {
-				fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, over series and windows).", a.figure(d.Low), a.figure(d.High))
+	cmd := &cobra.Command{Use: "duel ID CONTENDER CONTENDER", Short: "Set two contenders against each other, series by series",
+		Args: exactly(3), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			d, err := c.Duel(ctx, args[0], args[1], args[2], metric)
+			if err != nil {
+				return err
 			}
-			fmt.Fprintln(a.out)
-		}
-		s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">difference", ">p"}}
-		slices.SortStableFunc(d.Series, func(x, y api.DuelPoint) int { return cmp.Compare(aheadBy(x), aheadBy(y)) })
-		for _, x := range d.Series {
-			difference := ""
-			if v := aheadBy(x); v == v {
-				difference = a.figure(&v)
+			if a.output == "table" {
+				fmt.Fprintf(a.out, "%s is better than %s on %d series and worse on %d, by %s.", d.A, d.B, d.Wins, d.Losses, d.Metric)
+				if d.Low != nil && d.High != nil {
+					fmt.Fprintf(a.out, " In the whole the difference lies between %s and %s (95 %%, over series and windows).", a.figure(d.Low), a.figure(d.High))
+				}
+				fmt.Fprintln(a.out)
 			}
-			s.add(x.Series, a.figure(x.A), a.figure(x.B), difference, a.figure(x.P))
-		}
-		return a.print(d, s)
-	})}
+			s := &sheet{head: []string{"series", ">" + d.A, ">" + d.B, ">difference", ">p"}}
+			slices.SortStableFunc(d.Series, func(x, y api.DuelPoint) int { return cmp.Compare(aheadBy(x), aheadBy(y)) })
+			for _, x := range d.Series {
+				difference := ""
+				if v := aheadBy(x); v == v {
+					difference = a.figure(&v)
+				}
+				s.add(x.Series, a.figure(x.A), a.figure(x.B), difference, a.figure(x.P))
+			}
+			return a.print(d, s)
+		})}
 	cmd.Flags().StringVar(&metric, "metric", "", "the metric to compare by; the plan's if left out")
 	return cmd
 }
@@ -212,37 +213,38 @@ func aheadBy(x api.DuelPoint) float64 {
 }
 
 func (a *app) bakeoffTuning() *cobra.Command {
-	return &cobra.Command{Use: "tuning ID", Short: "Show every combination of settings that was tried, with its score on inner windows", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		list, err := c.Tuning(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if len(list) == 0 {
-			fmt.Fprintln(a.err, "No contender of this bake-off is tuned.")
-		}
-		usual := usualOf(list)
-		s := &sheet{head: []string{"contender", ">window", "settings", ">score"}}
-		for _, name := range usual {
-			s.head = append(s.head, ">"+name)
-		}
-		s.head = append(s.head, ">chosen by series", "problem")
-		for _, t := range list {
-			for _, x := range t.Trials {
-				row := []string{t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score)}
-				for _, name := range usual {
-					row = append(row, a.trialValue(name, x.Values))
-				}
-				s.add(append(row, whole(x.Chosen), x.Problem)...)
+	return &cobra.Command{Use: "tuning ID", Short: "Show every combination of settings that was tried, with its score on inner windows",
+		Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			list, err := c.Tuning(ctx, args[0])
+			if err != nil {
+				return err
 			}
-		}
-		if err := a.print(list, s); err != nil || a.output != "table" || len(list) == 0 {
-			return err
-		}
-		for _, m := range list[len(list)-1].Matter {
-			fmt.Fprintf(a.out, "%s explains %.0f %% of the scores' variance in the last window.\n", m.Setting, 100*m.Share)
-		}
-		return nil
-	})}
+			if len(list) == 0 {
+				fmt.Fprintln(a.err, "No contender of this bake-off is tuned.")
+			}
+			usual := usualOf(list)
+			s := &sheet{head: []string{"contender", ">window", "settings", ">score"}}
+			for _, name := range usual {
+				s.head = append(s.head, ">"+name)
+			}
+			s.head = append(s.head, ">chosen by series", "problem")
+			for _, t := range list {
+				for _, x := range t.Trials {
+					row := []string{t.Contender, whole(t.Window), settingsText(x.Settings), a.figure(x.Score)}
+					for _, name := range usual {
+						row = append(row, a.trialValue(name, x.Values))
+					}
+					s.add(append(row, whole(x.Chosen), x.Problem)...)
+				}
+			}
+			if err := a.print(list, s); err != nil || a.output != "table" || len(list) == 0 {
+				return err
+			}
+			for _, m := range list[len(list)-1].Matter {
+				fmt.Fprintf(a.out, "%s explains %.0f %% of the scores' variance in the last window.\n", m.Setting, 100*m.Share)
+			}
+			return nil
+		})}
 }
 
 // usualOf names the metrics that the trials' report shows beside their score.

@@ -31,21 +31,25 @@ func namesOf[T any](list func(*client.Client, context.Context) ([]T, error), nam
 
 // known are the kinds of names that the shell can complete.
 var known = map[string]names{
-	"dataset":  namesOf((*client.Client).Datasets, func(d api.Dataset) string { return d.Name }),
-	"bakeoff":  namesOf((*client.Client).Bakeoffs, func(b api.Bakeoff) string { return b.ID }),
-	"release":  namesOf((*client.Client).Releases, func(r api.Release) string { return r.ID }),
-	"job":      namesOf((*client.Client).Jobs, func(j api.Job) string { return j.ID }),
-	"family":   namesOf((*client.Client).Families, func(f api.Family) string { return f.Name }),
-	"metric":   namesOf((*client.Client).Metrics, func(m api.Metric) string { return m.Name }),
-	"scenario": namesOf(func(c *client.Client, ctx context.Context) ([]api.Scenario, error) { return c.Scenarios(ctx, "") }, func(s api.Scenario) string { return s.ID }),
-	"flag":     namesOf(func(c *client.Client, ctx context.Context) ([]api.Flag, error) { return c.Flags(ctx, "", "", 0) }, func(f api.Flag) string { return f.ID }),
+	"dataset": namesOf((*client.Client).Datasets, func(d api.Dataset) string { return d.Name }),
+	"bakeoff": namesOf((*client.Client).Bakeoffs, func(b api.Bakeoff) string { return b.ID }),
+	"release": namesOf((*client.Client).Releases, func(r api.Release) string { return r.ID }),
+	"job":     namesOf((*client.Client).Jobs, func(j api.Job) string { return j.ID }),
+	"family":  namesOf((*client.Client).Families, func(f api.Family) string { return f.Name }),
+	"metric":  namesOf((*client.Client).Metrics, func(m api.Metric) string { return m.Name }),
+	"scenario": namesOf(func(c *client.Client, ctx context.Context) ([]api.Scenario, error) { return c.Scenarios(ctx, "") },
+		func(s api.Scenario) string { return s.ID }),
+	"flag": namesOf(func(c *client.Client, ctx context.Context) ([]api.Flag, error) { return c.Flags(ctx, "", "", 0) },
+		func(f api.Flag) string { return f.ID }),
 }
 
 // firstNames say what the first argument of a group's commands names.
-var firstNames = map[string]string{"dataset": "dataset", "series": "dataset", "bakeoff": "bakeoff", "release": "release", "scenario": "scenario", "flag": "flag", "job": "job", "model": "family"}
+var firstNames = map[string]string{"dataset": "dataset", "series": "dataset", "bakeoff": "bakeoff", "release": "release",
+	"scenario": "scenario", "flag": "flag", "job": "job", "model": "family"}
 
 // flagNames say what flags name, whatever their command.
-var flagNames = map[string]string{"dataset": "dataset", "release": "release", "contender": "family", "family": "family", "baseline": "family", "fallback": "family", "metric": "metric", "in": "bakeoff"}
+var flagNames = map[string]string{"dataset": "dataset", "release": "release", "contender": "family", "family": "family",
+	"baseline": "family", "fallback": "family", "metric": "metric", "in": "bakeoff"}
 
 // complete lets the shell complete names that the service knows.
 func (a *app) complete(cmd *cobra.Command) {

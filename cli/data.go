@@ -19,7 +19,8 @@ import (
 )
 
 func (a *app) dataset() *cobra.Command {
-	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(), a.datasetCheck(),
+	return group("dataset", "Load, list, check and remove datasets", a.datasetLoad(), a.datasetAttach(), a.datasetList(), a.datasetShow(),
+		a.datasetCheck(),
 		a.datasetClosed(), a.datasetDiff(), a.datasetUndo(), a.datasetExport(), a.datasetRemove())
 }
 
@@ -161,7 +162,8 @@ one temperature for all. The report says what matched and which periods ahead ar
 				return err
 			}
 			a.caution(got.Cautions)
-			s := &sheet{head: []string{"driver", "known ahead", ">series matched", ">not matched", ">periods covered", ">periods ahead", ">keys unused", "for example"}}
+			s := &sheet{head: []string{"driver", "known ahead", ">series matched", ">not matched", ">periods covered", ">periods ahead",
+				">keys unused", "for example"}}
 			for _, d := range got.Drivers {
 				example := ""
 				if len(d.Missing) > 0 {
@@ -169,7 +171,8 @@ one temperature for all. The report says what matched and which periods ahead ar
 				} else if len(d.Unused) > 0 {
 					example = "unused: " + d.Unused[0]
 				}
-				s.add(d.Name, fmt.Sprint(d.KnownAhead), whole(d.Matched), whole(d.Unmatched), a.share(&d.Covered), fmt.Sprintf("%d to %d", d.AheadFrom, d.AheadTo), whole(d.UnusedAll), example)
+				s.add(d.Name, fmt.Sprint(d.KnownAhead), whole(d.Matched), whole(d.Unmatched), a.share(&d.Covered),
+					fmt.Sprintf("%d to %d", d.AheadFrom, d.AheadTo), whole(d.UnusedAll), example)
 			}
 			return a.print(got, s)
 		}),
@@ -224,7 +227,8 @@ func (a *app) showInspected(in api.Inspected) error {
 	}
 	fmt.Fprintln(a.out)
 	if ch := in.Changes; ch != nil {
-		fmt.Fprintf(a.out, "The dataset is there: a load would add %d series, %d periods and %d values, and restate %d values.\n", ch.NewSeries, ch.NewPeriods, ch.NewValues, ch.RestatedCount)
+		fmt.Fprintf(a.out, "The dataset is there: a load would add %d series, %d periods and %d values, and restate %d values.\n", ch.NewSeries,
+			ch.NewPeriods, ch.NewValues, ch.RestatedCount)
 		for _, r := range ch.Restated[:min(restatedShown, len(ch.Restated))] {
 			fmt.Fprintf(a.out, "  %s, %s: %s becomes %s\n", r.Series, r.Period, short(r.Old), short(r.New))
 		}
@@ -250,24 +254,26 @@ func refusedLoad(in api.Inspected) error {
 
 func loadedSheet(l api.Loaded) *sheet {
 	d := l.Dataset
-	s := &sheet{head: []string{"dataset", ">revision", ">rows", ">series", "cadence", "first", "last", ">new series", ">new periods", ">new values", ">restated", "hash"}}
+	s := &sheet{head: []string{"dataset", ">revision", ">rows", ">series", "cadence", "first", "last", ">new series", ">new periods",
+		">new values", ">restated", "hash"}}
 	s.add(d.Name, whole(d.Revision), whole(l.Rows), whole(d.Series), d.Cadence, d.First, d.Last,
 		whole(l.Changes.NewSeries), whole(l.Changes.NewPeriods), whole(l.Changes.NewValues), whole(l.Changes.RestatedCount), d.Hash[:12])
 	return s
 }
 
 func (a *app) datasetList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List datasets", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Datasets(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"dataset", ">revision", "cadence", ">series", ">periods", "first", "last", "measure", "attributes", "drivers"}}
-		for _, d := range list {
-			s.add(d.Name, whole(d.Revision), d.Cadence, whole(d.Series), whole(d.Periods), d.First, d.Last, d.Measure, attributeNames(d), driverNames(d))
-		}
-		return a.print(list, s)
-	})}
+	return &cobra.Command{Use: "list", Short: "List datasets", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Datasets(ctx)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"dataset", ">revision", "cadence", ">series", ">periods", "first", "last", "measure", "attributes", "drivers"}}
+			for _, d := range list {
+				s.add(d.Name, whole(d.Revision), d.Cadence, whole(d.Series), whole(d.Periods), d.First, d.Last, d.Measure, attributeNames(d), driverNames(d))
+			}
+			return a.print(list, s)
+		})}
 }
 
 func attributeNames(d api.Dataset) string {
@@ -290,31 +296,33 @@ func driverNames(d api.Dataset) string {
 }
 
 func (a *app) datasetShow() *cobra.Command {
-	return &cobra.Command{Use: "show N", Short: "Show a dataset with its revisions", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		d, err := c.Dataset(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if a.output == "table" {
-			fmt.Fprintf(a.out, "%s: %s of %d series by %s, %s to %s (%d periods, %d known values)\n", d.Name, d.Measure, d.Series, d.Cadence, d.First, d.Last, d.Periods, d.Values)
-			for _, at := range d.Attributes {
-				fmt.Fprintf(a.out, "  %s: %s\n", at.Name, some(at.Values, at.Count))
+	return &cobra.Command{Use: "show N", Short: "Show a dataset with its revisions", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			d, err := c.Dataset(ctx, args[0])
+			if err != nil {
+				return err
 			}
-			if len(d.Drivers) > 0 {
-				fmt.Fprintf(a.out, "  drivers: %s\n", driverNames(d))
+			if a.output == "table" {
+				fmt.Fprintf(a.out, "%s: %s of %d series by %s, %s to %s (%d periods, %d known values)\n", d.Name, d.Measure, d.Series, d.Cadence,
+					d.First, d.Last, d.Periods, d.Values)
+				for _, at := range d.Attributes {
+					fmt.Fprintf(a.out, "  %s: %s\n", at.Name, some(at.Values, at.Count))
+				}
+				if len(d.Drivers) > 0 {
+					fmt.Fprintf(a.out, "  drivers: %s\n", driverNames(d))
+				}
+				if len(d.Closed) > 0 {
+					fmt.Fprintf(a.out, "  closed: %s\n", strings.Join(d.Closed, ", "))
+				}
+				fmt.Fprintln(a.out)
 			}
-			if len(d.Closed) > 0 {
-				fmt.Fprintf(a.out, "  closed: %s\n", strings.Join(d.Closed, ", "))
+			s := &sheet{head: []string{">revision", "loaded", "source", ">rows", ">series", ">new series", ">new periods", ">new values", ">restated", "hash"}}
+			for _, r := range d.Revisions {
+				s.add(whole(r.Number), r.Loaded.Format("2006-01-02 15:04:05"), r.Source, whole(r.Rows), whole(r.Series),
+					whole(r.Changes.NewSeries), whole(r.Changes.NewPeriods), whole(r.Changes.NewValues), whole(r.Changes.RestatedCount), r.Hash[:12])
 			}
-			fmt.Fprintln(a.out)
-		}
-		s := &sheet{head: []string{">revision", "loaded", "source", ">rows", ">series", ">new series", ">new periods", ">new values", ">restated", "hash"}}
-		for _, r := range d.Revisions {
-			s.add(whole(r.Number), r.Loaded.Format("2006-01-02 15:04:05"), r.Source, whole(r.Rows), whole(r.Series),
-				whole(r.Changes.NewSeries), whole(r.Changes.NewPeriods), whole(r.Changes.NewValues), whole(r.Changes.RestatedCount), r.Hash[:12])
-		}
-		return a.print(d, s)
-	})}
+			return a.print(d, s)
+		})}
 }
 
 func some(values []string, total int) string {
@@ -326,28 +334,30 @@ func some(values []string, total int) string {
 }
 
 func (a *app) datasetCheck() *cobra.Command {
-	return &cobra.Command{Use: "check N", Short: "Say what in a dataset deserves a look", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		list, err := c.Check(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"grade", "check", ">series", "meaning", "for example"}}
-		for _, x := range list {
-			s.add(x.Grade, x.Kind, whole(x.Series), x.Meaning, x.Example[0])
-		}
-		if len(list) == 0 {
-			fmt.Fprintln(a.err, "Nothing stands out.")
-		}
-		return a.print(list, s)
-	})}
+	return &cobra.Command{Use: "check N", Short: "Say what in a dataset deserves a look", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			list, err := c.Check(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"grade", "check", ">series", "meaning", "for example"}}
+			for _, x := range list {
+				s.add(x.Grade, x.Kind, whole(x.Series), x.Meaning, x.Example[0])
+			}
+			if len(list) == 0 {
+				fmt.Fprintln(a.err, "Nothing stands out.")
+			}
+			return a.print(list, s)
+		})}
 }
 
 func (a *app) datasetExport() *cobra.Command {
 	var where []string
 	var to, format string
-	cmd := &cobra.Command{Use: "export N [--where ATTRIBUTE=VALUE] [--to FILE]", Short: "Write a dataset's series, a row a period", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(to, func(w io.Writer) error { return c.ExportDataset(ctx, args[0], where, w, formatOf(format, to)) })
-	})}
+	cmd := &cobra.Command{Use: "export N [--where ATTRIBUTE=VALUE] [--to FILE]", Short: "Write a dataset's series, a row a period",
+		Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.exportTo(to, func(w io.Writer) error { return c.ExportDataset(ctx, args[0], where, w, formatOf(format, to)) })
+		})}
 	cmd.Flags().StringArrayVar(&where, "where", nil, "only series with this attribute value, as town=Saltmarsh; several narrow further")
 	cmd.Flags().StringVar(&to, "to", "", "file to write; standard output if left out")
 	formatFlag(cmd, &format)
@@ -357,52 +367,56 @@ func (a *app) datasetExport() *cobra.Command {
 func (a *app) series() *cobra.Command {
 	var where []string
 	var order, weights string
-	list := &cobra.Command{Use: "list N [--where ATTRIBUTE=VALUE]", Short: "List the series of a dataset", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		rows, err := c.Series(ctx, args[0], where, order, weights)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"series", "first", "last", ">known", ">mean", ">zeros", ">trend", ">season", "demand", "checks"}}
-		if weights != "" {
-			s.head = append(s.head, ">weight")
-		}
-		for _, r := range rows {
-			cells := []string{r.Key, r.First, r.Last, whole(r.Known), a.figure(r.Mean), a.share(r.Zeros), a.part(r.Trend), a.part(r.Season), r.Demand, strings.Join(r.Marks, ", ")}
-			if weights != "" {
-				cells = append(cells, a.share(r.Weight))
+	list := &cobra.Command{Use: "list N [--where ATTRIBUTE=VALUE]", Short: "List the series of a dataset", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			rows, err := c.Series(ctx, args[0], where, order, weights)
+			if err != nil {
+				return err
 			}
-			s.rows = append(s.rows, cells)
-		}
-		return a.print(rows, s)
-	})}
+			s := &sheet{head: []string{"series", "first", "last", ">known", ">mean", ">zeros", ">trend", ">season", "demand", "checks"}}
+			if weights != "" {
+				s.head = append(s.head, ">weight")
+			}
+			for _, r := range rows {
+				cells := []string{r.Key, r.First, r.Last, whole(r.Known), a.figure(r.Mean), a.share(r.Zeros), a.part(r.Trend), a.part(r.Season),
+					r.Demand, strings.Join(r.Marks, ", ")}
+				if weights != "" {
+					cells = append(cells, a.share(r.Weight))
+				}
+				s.rows = append(s.rows, cells)
+			}
+			return a.print(rows, s)
+		})}
 	list.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
 	list.Flags().StringVar(&order, "sort", "", "key, known, mean, zeros, trend, season, marks or weight; with a dash before it, the largest first")
 	list.Flags().StringVar(&weights, "weights", "", "weigh the series: volume:28 (over the last 28 periods), volume*price:28 (times a driver) or column:NAME")
-	parts := &cobra.Command{Use: "parts N KEY", Short: "Take one series apart into trend, seasons and rest", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		fit, err := c.Parts(ctx, args[0], args[1])
-		if err != nil {
-			return err
-		}
-		for _, text := range fit.Cautions {
-			fmt.Fprintf(a.err, "Caution: %s.\n", text)
-		}
-		return a.print(fit, a.componentSheet(fit))
-	})}
-	show := &cobra.Command{Use: "show N KEY", Short: "Show one series: facts and a plot, or its values as CSV or JSON", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		v, err := c.SeriesValues(ctx, args[0], args[1])
-		if err != nil {
-			return err
-		}
-		if a.output == "table" {
-			a.plotSeries(v)
-			return nil
-		}
-		s := &sheet{head: []string{"period", "value"}}
-		for i, p := range v.Periods {
-			s.add(p, a.figure(v.Values[i]))
-		}
-		return a.print(v, s)
-	})}
+	parts := &cobra.Command{Use: "parts N KEY", Short: "Take one series apart into trend, seasons and rest", Args: exactly(2),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			fit, err := c.Parts(ctx, args[0], args[1])
+			if err != nil {
+				return err
+			}
+			for _, text := range fit.Cautions {
+				fmt.Fprintf(a.err, "Caution: %s.\n", text)
+			}
+			return a.print(fit, a.componentSheet(fit))
+		})}
+	show := &cobra.Command{Use: "show N KEY", Short: "Show one series: facts and a plot, or its values as CSV or JSON", Args: exactly(2),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			v, err := c.SeriesValues(ctx, args[0], args[1])
+			if err != nil {
+				return err
+			}
+			if a.output == "table" {
+				a.plotSeries(v)
+				return nil
+			}
+			s := &sheet{head: []string{"period", "value"}}
+			for i, p := range v.Periods {
+				s.add(p, a.figure(v.Values[i]))
+			}
+			return a.print(v, s)
+		})}
 	return group("series", "Look at the series of a dataset", list, show, parts, a.features())
 }
 

@@ -60,7 +60,8 @@ func (a *app) printGlance(got api.Forecast, flags bool) error {
 	if a.output != "table" {
 		return a.print(got, s)
 	}
-	fmt.Fprintf(a.out, "%s of %s by %s, %s to %s: %d series, forecast by %s.\n\n", got.Measure, got.Time, got.Cadence, got.First, got.Origin, len(got.Series), got.Family)
+	fmt.Fprintf(a.out, "%s of %s by %s, %s to %s: %d series, forecast by %s.\n\n", got.Measure, got.Time, got.Cadence, got.First, got.Origin,
+		len(got.Series), got.Family)
 	more := len(s.rows) - mostForecastRows
 	s.rows = s.rows[:min(len(s.rows), mostForecastRows)]
 	if err := a.print(got, s); err != nil {
@@ -77,10 +78,12 @@ func (a *app) printGlance(got api.Forecast, flags bool) error {
 	if !flags {
 		return nil
 	}
-	fmt.Fprintf(a.out, "\n%d of the last %d values lie outside the %g %% interval of one step ahead of them.\n\n", len(got.Flags), got.Tried, got.Levels[len(got.Levels)-1])
+	fmt.Fprintf(a.out, "\n%d of the last %d values lie outside the %g %% interval of one step ahead of them.\n\n", len(got.Flags), got.Tried,
+		got.Levels[len(got.Levels)-1])
 	t := &sheet{head: []string{"series", "period", ">actual", ">forecast", ">low", ">high", ">severity"}}
 	for _, x := range got.Flags {
-		t.add(x.Series, x.Period, a.figure(&x.Actual), a.figure(&x.Forecast), a.figure(&x.Low), a.figure(&x.High), strconv.FormatFloat(x.Severity, 'f', 1, 64))
+		t.add(x.Series, x.Period, a.figure(&x.Actual), a.figure(&x.Forecast), a.figure(&x.Low), a.figure(&x.High),
+			strconv.FormatFloat(x.Severity, 'f', 1, 64))
 	}
 	return a.print(got.Flags, t)
 }

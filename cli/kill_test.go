@@ -197,7 +197,8 @@ func TestAnInterruptedWaitGoesOn(t *testing.T) {
 	p := startProgram(t, t.TempDir())
 	_, err := p.Load(ctx, "items", itemColumns, strings.NewReader(items(300, 900)))
 	require.NoError(t, err)
-	cmd := exec.Command(os.Args[0], "bakeoff", "run", "--dataset", "items", "--horizon", "28", "--windows", "6", "--contender", "naive", "--contender", "arima", "--wait", "--server", p.address)
+	cmd := exec.Command(os.Args[0], "bakeoff", "run", "--dataset", "items", "--horizon", "28", "--windows", "6", "--contender", "naive",
+		"--contender", "arima", "--wait", "--server", p.address)
 	cmd.Env = append(os.Environ(), asProgram+"=1")
 	var messages bytes.Buffer
 	cmd.Stderr = &messages

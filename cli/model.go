@@ -12,49 +12,52 @@ import (
 )
 
 func (a *app) model() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "List the model families", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		families, err := c.Families(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"family", "how it forecasts", "settings"}}
-		for _, f := range families {
-			names := make([]string, len(f.Settings))
-			for i, x := range f.Settings {
-				names[i] = x.Name
-			}
-			s.add(f.Name, f.Summary, strings.Join(names, ", "))
-		}
-		return a.print(families, s)
-	})}
-	var in, series string
-	var window int
-	show := &cobra.Command{Use: "show FAMILY | show CONTENDER --in BAKEOFF|RELEASE --series KEY", Short: "Show a family with its settings, or how a contender was fitted", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if in != "" {
-			fit, err := fitIn(ctx, c, in, args[0], series, window)
+	list := &cobra.Command{Use: "list", Short: "List the model families", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			families, err := c.Families(ctx)
 			if err != nil {
 				return err
 			}
-			return a.showFit(fit)
-		}
-		f, err := c.Family(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if a.output == "table" {
-			fmt.Fprintf(a.out, "%s: %s\nSource: %s\n", f.Name, f.Summary, f.Reference)
-			if len(f.Settings) == 0 {
-				fmt.Fprintln(a.out, "It has no settings.")
-				return nil
+			s := &sheet{head: []string{"family", "how it forecasts", "settings"}}
+			for _, f := range families {
+				names := make([]string, len(f.Settings))
+				for i, x := range f.Settings {
+					names[i] = x.Name
+				}
+				s.add(f.Name, f.Summary, strings.Join(names, ", "))
 			}
-			fmt.Fprintln(a.out)
-		}
-		s := &sheet{head: []string{"setting", "kind", "range", "default", "meaning"}}
-		for _, x := range f.Settings {
-			s.add(x.Name, x.Kind, settingRange(x), settingDefault(x), x.Meaning)
-		}
-		return a.print(f, s)
-	})}
+			return a.print(families, s)
+		})}
+	var in, series string
+	var window int
+	show := &cobra.Command{Use: "show FAMILY | show CONTENDER --in BAKEOFF|RELEASE --series KEY",
+		Short: "Show a family with its settings, or how a contender was fitted", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if in != "" {
+				fit, err := fitIn(ctx, c, in, args[0], series, window)
+				if err != nil {
+					return err
+				}
+				return a.showFit(fit)
+			}
+			f, err := c.Family(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if a.output == "table" {
+				fmt.Fprintf(a.out, "%s: %s\nSource: %s\n", f.Name, f.Summary, f.Reference)
+				if len(f.Settings) == 0 {
+					fmt.Fprintln(a.out, "It has no settings.")
+					return nil
+				}
+				fmt.Fprintln(a.out)
+			}
+			s := &sheet{head: []string{"setting", "kind", "range", "default", "meaning"}}
+			for _, x := range f.Settings {
+				s.add(x.Name, x.Kind, settingRange(x), settingDefault(x), x.Meaning)
+			}
+			return a.print(f, s)
+		})}
 	show.Flags().StringVar(&in, "in", "", "the bake-off or release whose contender is shown")
 	show.Flags().StringVar(&series, "series", "", "the series it was fitted to; the first if left out")
 	show.Flags().IntVar(&window, "window", 0, "the window it was fitted for; the last if left out")
@@ -62,17 +65,18 @@ func (a *app) model() *cobra.Command {
 }
 
 func (a *app) metrics() *cobra.Command {
-	return &cobra.Command{Use: "metrics", Short: "List the metrics that rank, with their meaning", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Metrics(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"metric", "meaning"}}
-		for _, m := range list {
-			s.add(m.Name, m.Meaning)
-		}
-		return a.print(list, s)
-	})}
+	return &cobra.Command{Use: "metrics", Short: "List the metrics that rank, with their meaning", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Metrics(ctx)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"metric", "meaning"}}
+			for _, m := range list {
+				s.add(m.Name, m.Meaning)
+			}
+			return a.print(list, s)
+		})}
 }
 
 func settingRange(x api.Setting) string {
@@ -147,7 +151,8 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("left out", stretch(x), "", x.Why)
 	}
 	for _, x := range f.Effects {
-		s.add("effect", x.Name, a.figure(x.Units), fmt.Sprintf("%s of the usual level, %s to %s (95 %%), of %s", percentOf(x.Percent), percentOf(x.PercentLow), percentOf(x.PercentHigh), x.Per))
+		s.add("effect", x.Name, a.figure(x.Units), fmt.Sprintf("%s of the usual level, %s to %s (95 %%), of %s", percentOf(x.Percent),
+			percentOf(x.PercentLow), percentOf(x.PercentHigh), x.Per))
 	}
 	for _, x := range f.Bends {
 		s.add("bend", x.Period, a.figure(x.Change), fmt.Sprintf("change of the slope a period, %s of the usual level", percentOf(x.Percent)))
@@ -156,7 +161,8 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("first step", x.Name, a.figure(x.Steps[0]), "part of the forecast of the first step, in the measure's unit")
 	}
 	for _, x := range f.Worths {
-		s.add("worth", x.Name, a.figure(&x.Share), fmt.Sprintf("share of what all columns explain; %s. Held-out error without it: %s (%s to %s)", x.Meaning, shareOf(x.Rise), shareOf(x.Low), shareOf(x.High)))
+		s.add("worth", x.Name, a.figure(&x.Share), fmt.Sprintf("share of what all columns explain; %s. Held-out error without it: %s (%s to %s)",
+			x.Meaning, shareOf(x.Rise), shareOf(x.Low), shareOf(x.High)))
 	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {

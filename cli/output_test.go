@@ -33,7 +33,8 @@ const sales = "day;shop;sold\n01.02.2026;a;1,5\n02.02.2026;a;2,5\n15.02.2026;b;3
 func TestADryRunShowsWhatWouldBeRead(t *testing.T) {
 	sh := newShell(t)
 	out := sh.must("dataset", "load", write(t, "sales.csv", sales), "--dry-run")
-	for _, want := range []string{"csv, utf-8, fields apart by semicolon, decimal comma", "4 rows make 2 series by day, 2026-02-01 to 2026-02-16", "1.500", "very short: 2 series"} {
+	for _, want := range []string{"csv, utf-8, fields apart by semicolon, decimal comma",
+		"4 rows make 2 series by day, 2026-02-01 to 2026-02-16", "1.500", "very short: 2 series"} {
 		assert.Contains(t, out, want)
 	}
 	_, unsure, code := sh.run("dataset", "load", write(t, "unsure.csv", "day,y\n01/02/2026,1\n02/02/2026,2\n"), "--dry-run")
@@ -47,10 +48,12 @@ func TestALoadAsItWasMeant(t *testing.T) {
 	sh := newShell(t)
 	file := write(t, "raw.csv", "t,shop,kind,y\n2026-01-05,a,x,1\n2026-01-05,a,x,2\n2026-01-13,a,x,4\n2026-01-20,a,x,9\n2026-01-05,b,z,5\n")
 	var loaded api.Loaded
-	out := sh.must("dataset", "load", file, "--name", "n", "--time", "t", "--measure", "y", "--by", "shop", "--where", "kind=x", "--from", "2026-01-02", "--to", "2026-01-18",
+	out := sh.must("dataset", "load", file, "--name", "n", "--time", "t", "--measure", "y", "--by", "shop", "--where", "kind=x", "--from",
+		"2026-01-02", "--to", "2026-01-18",
 		"--cadence", "week", "--aggregate", "sum", "--keep-part", "--gaps", "zero", "--floor", "0", "-o", "json")
 	require.NoError(t, json.Unmarshal([]byte(out), &loaded))
-	assert.Equal(t, []any{"week", 1, 2, "zero", 0.0}, []any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Periods, loaded.Dataset.Gaps, *loaded.Dataset.Floor})
+	assert.Equal(t, []any{"week", 1, 2, "zero", 0.0},
+		[]any{loaded.Dataset.Cadence, loaded.Dataset.Series, loaded.Dataset.Periods, loaded.Dataset.Gaps, *loaded.Dataset.Floor})
 	values := sh.must("series", "show", "n", "a", "-o", "csv")
 	assert.Equal(t, "period,value\n2026-01-05,3\n2026-01-12,4\n", values)
 	_, messages, code := sh.run("dataset", "load", file, "--name", "m", "--time", "t", "--measure", "y", "--by", "shop", "--cadence", "day")
@@ -58,7 +61,8 @@ func TestALoadAsItWasMeant(t *testing.T) {
 	assert.Contains(t, messages, "was already given on line 2")
 	wide := write(t, "wide.csv", "shop,2026-01,2026-02\na,1,2\n")
 	assert.Contains(t, sh.must("dataset", "load", wide, "--name", "w", "--wide", "--measure", "y", "--by", "shop"), "month")
-	attached := sh.must("dataset", "attach", write(t, "p.csv", "month,price\n2026-01,3\n2026-02,4\n2026-03,5\n"), "--dataset", "w", "--time", "month", "--driver", "price", "--known-ahead", "price", "-o", "csv")
+	attached := sh.must("dataset", "attach", write(t, "p.csv", "month,price\n2026-01,3\n2026-02,4\n2026-03,5\n"), "--dataset", "w", "--time",
+		"month", "--driver", "price", "--known-ahead", "price", "-o", "csv")
 	assert.Contains(t, attached, "price,true,1,0,1,1 to 1,0,")
 	_, messages, code = sh.run("dataset", "attach", wide, "--dataset", "w")
 	assert.Equal(t, 2, code)
@@ -74,7 +78,8 @@ func TestEachOutputServesItsReader(t *testing.T) {
 		text.WriteString(strings.Join([]string{csvInt(i), csvInt(i * i % 11)}, ",") + "\n")
 	}
 	sh.must("dataset", "load", write(t, "n.csv", text.String()), "--name", "n", "--time", "n", "--measure", "y")
-	sh.must("bakeoff", "run", "--dataset", "n", "--horizon", "3", "--windows", "4", "--history", "sliding:15", "--contender", "naive", "--contender", "moving-average:length=11", "--level", "90", "--wait")
+	sh.must("bakeoff", "run", "--dataset", "n", "--horizon", "3", "--windows", "4", "--history", "sliding:15", "--contender", "naive",
+		"--contender", "moving-average:length=11", "--level", "90", "--wait")
 	records, err := csv.NewReader(strings.NewReader(sh.must("bakeoff", "standings", "bake-1", "-o", "csv"))).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, "rank contender skill mae mse rmse medae bias mpe mape smape wape mase rmsse r2 crps weighted_quantile_loss pinball50 coverage90 width90 interval_score90 scaled_interval_score90 pinball5 pinball95 points filled", strings.Join(records[0], " "))
@@ -156,10 +161,12 @@ func TestAFitIsShownWithItsNumbers(t *testing.T) {
 		fmt.Fprintf(&text, "%d-%02d,%s\n", 1949+i/12, 1+i%12, v)
 	}
 	sh.must("dataset", "load", write(t, "air.csv", text.String()), "--name", "air", "--time", "month", "--measure", "passengers")
-	sh.must("bakeoff", "run", "--dataset", "air", "--horizon", "12", "--contender", "seasonal-naive", "--contender", "arima:order=0,1,1,seasonal=0,1,1,transform=log", "--wait")
+	sh.must("bakeoff", "run", "--dataset", "air", "--horizon", "12", "--contender", "seasonal-naive", "--contender",
+		"arima:order=0,1,1,seasonal=0,1,1,transform=log", "--wait")
 	sh.must("release", "publish", "bake-1", "--contender", "arima:order=0,1,1,seasonal=0,1,1,transform=log")
 	var fit api.Fit
-	require.NoError(t, json.Unmarshal([]byte(sh.must("model", "show", "arima:order=0,1,1,seasonal=0,1,1,transform=log", "--in", "rel-1", "-o", "json")), &fit))
+	require.NoError(t, json.Unmarshal([]byte(sh.must("model", "show", "arima:order=0,1,1,seasonal=0,1,1,transform=log", "--in", "rel-1", "-o",
+		"json")), &fit))
 	got := map[string]float64{}
 	for _, p := range fit.Parameters {
 		got[p.Name] = p.Value

@@ -44,8 +44,10 @@ var atLine = regexp.MustCompile(`line (\d+): `)
 
 // wrong says what the reader found wrong, with line and column.
 func (f *planFile) wrong(err error) error {
-	text := strings.NewReplacer("yaml: ", "", "unmarshal errors:\n  ", "", "\n  ", "; ", " in type api.Plan", ": no such field in a plan", " in type api.Contender", ": no such field in a contender",
-		" in type api.Tune", ": no such field in tune", " not found", "", "cannot unmarshal !!", "expected something else than a ", " into ", ", namely ").Replace(err.Error())
+	text := strings.NewReplacer("yaml: ", "", "unmarshal errors:\n  ", "", "\n  ", "; ", " in type api.Plan", ": no such field in a plan",
+		" in type api.Contender", ": no such field in a contender",
+		" in type api.Tune", ": no such field in tune", " not found", "", "cannot unmarshal !!", "expected something else than a ", " into ",
+		", namely ").Replace(err.Error())
 	text = atLine.ReplaceAllStringFunc(text, func(s string) string {
 		line, _ := strconv.Atoi(atLine.FindStringSubmatch(s)[1])
 		if column := columnOf(f.root, line); column > 0 {

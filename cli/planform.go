@@ -13,7 +13,8 @@ import (
 
 func (a *app) bakeoffPlan() *cobra.Command {
 	dataset, horizon, file := "", 0, ""
-	cmd := &cobra.Command{Use: "plan [--dataset N] [--horizon 28] [--to plan.yaml]", Short: "Write a plan to start from, with every field explained", Args: exactly(0),
+	cmd := &cobra.Command{Use: "plan [--dataset N] [--horizon 28] [--to plan.yaml]",
+		Short: "Write a plan to start from, with every field explained", Args: exactly(0),
 		Example: "  paperkettle bakeoff plan --dataset daily --horizon 28 --to plan.yaml\n  paperkettle bakeoff run plan.yaml --wait",
 		RunE: func(*cobra.Command, []string) error {
 			return a.exportTo(file, func(w io.Writer) error {
@@ -29,8 +30,10 @@ func (a *app) bakeoffPlan() *cobra.Command {
 
 // planExamples are values to show of fields that a plan may leave out.
 var planExamples = map[string]string{
-	"name": "spring", "revision": "2", "where": "{town: Saltmarsh}", "windows": "3", "gap": "0", "refit": "every", "stride": "28", "ends": "own", "history": "sliding:730", "baseline": "seasonal-naive",
-	"metric": "mase", "weights": "volume:28", "fallback": "naive", "drivers_ahead": "{temperature: lag}", "driver_gaps": "{promotion: 0}", "levels": "[80, 95]", "scale_lag": "7", "seed": "1",
+	"name": "spring", "revision": "2", "where": "{town: Saltmarsh}", "windows": "3", "gap": "0", "refit": "every", "stride": "28",
+	"ends": "own", "history": "sliding:730", "baseline": "seasonal-naive",
+	"metric": "mase", "weights": "volume:28", "fallback": "naive", "drivers_ahead": "{temperature: lag}", "driver_gaps": "{promotion: 0}",
+	"levels": "[80, 95]", "scale_lag": "7", "seed": "1",
 }
 
 // planContenders are the contenders of a new plan, with the ways to enter one.

@@ -14,19 +14,22 @@ import (
 )
 
 func (a *app) release() *cobra.Command {
-	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseTotals(), a.releaseExport(), a.releaseLive(), a.releaseWithdraw(),
+	return group("release", "Publish and read interval forecasts", a.releasePublish(), a.releaseList(), a.releaseShow(), a.releaseTotals(),
+		a.releaseExport(), a.releaseLive(), a.releaseWithdraw(),
 		a.remover("release", "Remove a release that is not live, with its flags and scenarios", (*client.Client).RemoveRelease))
 }
 
 func (a *app) releaseSheet(list []api.Release) *sheet {
-	s := &sheet{head: []string{"id", "dataset", "contender", "state", "origin", ">horizon", "levels", ">actuals", ">wape", ">skill", ">coverage", ">promised", ">open flags", "bake-off"}}
+	s := &sheet{head: []string{"id", "dataset", "contender", "state", "origin", ">horizon", "levels", ">actuals", ">wape", ">skill",
+		">coverage", ">promised", ">open flags", "bake-off"}}
 	for _, r := range list {
 		points, wape, skill, coverage, promised := "", "", "", "", ""
 		if sc := r.Score; sc != nil && sc.Points > 0 {
 			inside, level := 1-float64(sc.Outside)/float64(sc.Points), sc.Level/100
 			points, wape, skill, coverage, promised = whole(sc.Points), a.share(sc.Metrics["wape"]), a.share(sc.Skill), a.share(&inside), a.share(&level)
 		}
-		s.add(r.ID, fmt.Sprintf("%s r%d", r.Dataset, r.Revision), r.Contender, r.State, r.Origin, whole(r.Horizon), levelList(r.Levels), points, wape, skill, coverage, promised, whole(r.OpenFlags), r.Bakeoff)
+		s.add(r.ID, fmt.Sprintf("%s r%d", r.Dataset, r.Revision), r.Contender, r.State, r.Origin, whole(r.Horizon), levelList(r.Levels), points,
+			wape, skill, coverage, promised, whole(r.OpenFlags), r.Bakeoff)
 	}
 	return s
 }
@@ -123,26 +126,29 @@ func (a *app) showRelease(ctx context.Context, c *client.Client, id string) erro
 }
 
 func (a *app) releaseList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List releases, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Releases(ctx)
-		if err != nil {
-			return err
-		}
-		return a.print(list, a.releaseSheet(list))
-	})}
+	return &cobra.Command{Use: "list", Short: "List releases, newest first", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Releases(ctx)
+			if err != nil {
+				return err
+			}
+			return a.print(list, a.releaseSheet(list))
+		})}
 }
 
 func (a *app) releaseShow() *cobra.Command {
-	return &cobra.Command{Use: "show ID", Short: "Show a release with its live score", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.showRelease(ctx, c, args[0])
-	})}
+	return &cobra.Command{Use: "show ID", Short: "Show a release with its live score", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.showRelease(ctx, c, args[0])
+		})}
 }
 
 func (a *app) releaseExport() *cobra.Command {
 	var file, format string
-	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w, formatOf(format, file)) })
-	})}
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream a release", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.exportTo(file, func(w io.Writer) error { return c.ExportRelease(ctx, args[0], w, formatOf(format, file)) })
+		})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
 	formatFlag(cmd, &format)
 	return cmd
@@ -152,7 +158,8 @@ func (a *app) releaseTotals() *cobra.Command {
 	var by string
 	var where []string
 	steps := false
-	cmd := &cobra.Command{Use: "totals ID [--by ATTRIBUTE] [--where ATTRIBUTE=VALUE]", Short: "Add a release up over its series, in the whole or by an attribute, with intervals for the sums", Args: exactly(1),
+	cmd := &cobra.Command{Use: "totals ID [--by ATTRIBUTE] [--where ATTRIBUTE=VALUE]",
+		Short: "Add a release up over its series, in the whole or by an attribute, with intervals for the sums", Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			t, err := c.ReleaseTotals(ctx, args[0], by, where)
 			if err != nil {
@@ -207,29 +214,31 @@ func (a *app) totalsSheet(t api.ReleaseTotals, steps bool) *sheet {
 }
 
 func (a *app) releaseLive() *cobra.Command {
-	return &cobra.Command{Use: "live ID", Short: "Put a held or an earlier release live", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		rel, err := c.PutLive(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		return a.print(rel, a.releaseSheet([]api.Release{rel}))
-	})}
+	return &cobra.Command{Use: "live ID", Short: "Put a held or an earlier release live", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			rel, err := c.PutLive(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			return a.print(rel, a.releaseSheet([]api.Release{rel}))
+		})}
 }
 
 func (a *app) releaseWithdraw() *cobra.Command {
 	alone := false
-	cmd := &cobra.Command{Use: "withdraw ID", Short: "Withdraw a release; it stays readable, and the one that it replaced is live again", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		rel, err := c.Withdraw(ctx, args[0], alone)
-		if err != nil {
-			return err
-		}
-		if rel.Back != "" {
-			fmt.Fprintf(a.err, "%s is live again.\n", rel.Back)
-		} else {
-			fmt.Fprintf(a.err, "No release of %s takes its place.\n", rel.Dataset)
-		}
-		return a.print(rel, a.releaseSheet([]api.Release{rel.Release}))
-	})}
+	cmd := &cobra.Command{Use: "withdraw ID", Short: "Withdraw a release; it stays readable, and the one that it replaced is live again",
+		Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			rel, err := c.Withdraw(ctx, args[0], alone)
+			if err != nil {
+				return err
+			}
+			if rel.Back != "" {
+				fmt.Fprintf(a.err, "%s is live again.\n", rel.Back)
+			} else {
+				fmt.Fprintf(a.err, "No release of %s takes its place.\n", rel.Dataset)
+			}
+			return a.print(rel, a.releaseSheet([]api.Release{rel.Release}))
+		})}
 	cmd.Flags().BoolVar(&alone, "alone", false, "the one that it replaced stays superseded, so that none is live")
 	return cmd
 }
@@ -237,13 +246,14 @@ func (a *app) releaseWithdraw() *cobra.Command {
 func (a *app) flag() *cobra.Command {
 	var release, state string
 	beyond := 0.0
-	list := &cobra.Command{Use: "list", Short: "List flags, the farthest out first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		flags, err := c.Flags(ctx, release, state, beyond)
-		if err != nil {
-			return err
-		}
-		return a.print(flags, a.flagSheet(flags))
-	})}
+	list := &cobra.Command{Use: "list", Short: "List flags, the farthest out first", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			flags, err := c.Flags(ctx, release, state, beyond)
+			if err != nil {
+				return err
+			}
+			return a.print(flags, a.flagSheet(flags))
+		})}
 	list.Flags().StringVar(&release, "release", "", "only those of a release")
 	list.Flags().StringVar(&state, "state", "open", "open, settled, restated or all")
 	list.Flags().Float64Var(&beyond, "beyond", 0, "only those at least as many standard deviations out, above or below")
@@ -272,7 +282,8 @@ func (a *app) flag() *cobra.Command {
 func (a *app) flagSheet(flags []api.Flag) *sheet {
 	s := &sheet{head: []string{"id", "release", "series", "period", ">actual", ">low", ">forecast", ">high", ">severity", "state", "settled as", "note"}}
 	for _, f := range flags {
-		s.add(f.ID, f.Release, f.Series, f.Period, a.figure(&f.Actual), a.figure(&f.Low), a.figure(&f.Forecast), a.figure(&f.High), a.figure(&f.Severity), f.State, f.SettledAs, f.Note)
+		s.add(f.ID, f.Release, f.Series, f.Period, a.figure(&f.Actual), a.figure(&f.Low), a.figure(&f.Forecast), a.figure(&f.High),
+			a.figure(&f.Severity), f.State, f.SettledAs, f.Note)
 	}
 	return s
 }
@@ -280,7 +291,8 @@ func (a *app) flagSheet(flags []api.Flag) *sheet {
 func (a *app) tokens() *cobra.Command {
 	in := api.TokenRequest{}
 	role := ""
-	create := &cobra.Command{Use: "create NAME --role reader|analyst|publisher|admin", Short: "Create a token; its secret is shown this once", Args: exactly(1),
+	create := &cobra.Command{Use: "create NAME --role reader|analyst|publisher|admin", Short: "Create a token; its secret is shown this once",
+		Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			in.Name, in.Role = args[0], api.Role(role)
 			t, err := c.CreateToken(ctx, in)
@@ -293,19 +305,21 @@ func (a *app) tokens() *cobra.Command {
 			return a.print(t, s)
 		})}
 	create.Flags().StringVar(&role, "role", "reader", "reader, analyst, publisher or admin")
-	list := &cobra.Command{Use: "list", Short: "List tokens", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		tokens, err := c.Tokens(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"name", "role", "created"}}
-		for _, t := range tokens {
-			s.add(t.Name, string(t.Role), t.Created.Format("2006-01-02 15:04"))
-		}
-		return a.print(tokens, s)
-	})}
-	revoke := &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return c.RevokeToken(ctx, args[0])
-	})}
+	list := &cobra.Command{Use: "list", Short: "List tokens", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			tokens, err := c.Tokens(ctx)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"name", "role", "created"}}
+			for _, t := range tokens {
+				s.add(t.Name, string(t.Role), t.Created.Format("2006-01-02 15:04"))
+			}
+			return a.print(tokens, s)
+		})}
+	revoke := &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return c.RevokeToken(ctx, args[0])
+		})}
 	return group("token", "Let people and programs in", create, list, revoke)
 }

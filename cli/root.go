@@ -134,7 +134,8 @@ secret that lets you in.`,
 	f.StringVarP(&a.output, "output", "o", "table", "table, json or csv")
 	f.BoolVar(&a.wide, "wide", false, "don't fit tables to the terminal")
 	a.token = os.Getenv("PAPERKETTLE_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.check(), a.backup(), a.restore(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(), a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens(), a.man())
+	root.AddCommand(a.serve(), a.demo(), a.check(), a.backup(), a.restore(), a.dataset(), a.event(), a.connection(), a.codes(), a.series(),
+		a.forecast(), a.model(), a.bakeoff(), a.release(), a.scenario(), a.actuals(), a.flag(), a.job(), a.tokens(), a.man())
 	a.complete(root)
 	return root
 }

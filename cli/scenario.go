@@ -17,7 +17,8 @@ import (
 )
 
 func (a *app) scenario() *cobra.Command {
-	return group("scenario", "Ask what a forecast would be under other drivers and events", a.scenarioRun(), a.scenarioList(), a.scenarioShow(), a.scenarioExport(),
+	return group("scenario", "Ask what a forecast would be under other drivers and events", a.scenarioRun(), a.scenarioList(),
+		a.scenarioShow(), a.scenarioExport(),
 		a.remover("scenario", "Remove a scenario", (*client.Client).RemoveScenario))
 }
 
@@ -25,7 +26,8 @@ func (a *app) scenarioRun() *cobra.Command {
 	in := api.ScenarioRequest{}
 	var cases []string
 	var file string
-	cmd := &cobra.Command{Use: "run RELEASE|BAKEOFF --case \"NAME: CHANGE; CHANGE\"", Short: "Forecast under other drivers and events, case by case, beside the base", Args: exactly(1),
+	cmd := &cobra.Command{Use: "run RELEASE|BAKEOFF --case \"NAME: CHANGE; CHANGE\"",
+		Short: "Forecast under other drivers and events, case by case, beside the base", Args: exactly(1),
 		Example: "  paperkettle scenario run rel-1 --case \"Dearer: price +10 % from March\" --case \"Quiet: no promotion; price -5 %\"\n" +
 			"  paperkettle scenario run bake-2 --contender additive --case \"price = 3.20 in week 12 where town=Quay\"\n" +
 			"  paperkettle scenario run rel-1 --file plan.csv     (columns: case, series, period, and a column a driver)",
@@ -145,17 +147,18 @@ func addRow(in *api.ScenarioRequest, file string, line int, head, row []string, 
 
 func (a *app) scenarioList() *cobra.Command {
 	release := ""
-	cmd := &cobra.Command{Use: "list", Short: "List scenarios, newest first", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Scenarios(ctx, release)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"id", "name", "of", "contender", "state", "first", "last", "cases"}}
-		for _, x := range list {
-			s.add(x.ID, x.Name, scenarioOf(x), x.Contender, x.State, x.First, x.Last, caseNames(x))
-		}
-		return a.print(list, s)
-	})}
+	cmd := &cobra.Command{Use: "list", Short: "List scenarios, newest first", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Scenarios(ctx, release)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"id", "name", "of", "contender", "state", "first", "last", "cases"}}
+			for _, x := range list {
+				s.add(x.ID, x.Name, scenarioOf(x), x.Contender, x.State, x.First, x.Last, caseNames(x))
+			}
+			return a.print(list, s)
+		})}
 	cmd.Flags().StringVar(&release, "release", "", "only those of a release")
 	return cmd
 }
@@ -177,19 +180,20 @@ func caseNames(x api.Scenario) string {
 
 func (a *app) scenarioShow() *cobra.Command {
 	series := ""
-	cmd := &cobra.Command{Use: "show ID", Short: "Show a scenario's totals, or one series step by step", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if series == "" {
-			return a.showScenario(ctx, c, args[0])
-		}
-		curve, err := c.ScenarioCurve(ctx, args[0], series)
-		if err != nil {
-			return err
-		}
-		if curve.LeftOut != "" {
-			return fmt.Errorf("%s has no forecast in %s: %s", series, args[0], curve.LeftOut)
-		}
-		return a.print(curve, a.scenarioSteps(curve))
-	})}
+	cmd := &cobra.Command{Use: "show ID", Short: "Show a scenario's totals, or one series step by step", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if series == "" {
+				return a.showScenario(ctx, c, args[0])
+			}
+			curve, err := c.ScenarioCurve(ctx, args[0], series)
+			if err != nil {
+				return err
+			}
+			if curve.LeftOut != "" {
+				return fmt.Errorf("%s has no forecast in %s: %s", series, args[0], curve.LeftOut)
+			}
+			return a.print(curve, a.scenarioSteps(curve))
+		})}
 	cmd.Flags().StringVar(&series, "series", "", "a series to show step by step")
 	return cmd
 }
@@ -230,7 +234,8 @@ func (a *app) showScenario(ctx context.Context, c *client.Client, id string) err
 		return err
 	}
 	if a.output == "table" {
-		fmt.Fprintf(a.out, "%s, %q: %s of %d series under %d cases, by %s of %s, from %s to %s.\n", x.ID, x.Name, x.Measure, x.Series, len(x.Cases), x.Contender, scenarioOf(x), x.First, x.Last)
+		fmt.Fprintf(a.out, "%s, %q: %s of %d series under %d cases, by %s of %s, from %s to %s.\n", x.ID, x.Name, x.Measure, x.Series,
+			len(x.Cases), x.Contender, scenarioOf(x), x.First, x.Last)
 		for _, k := range x.Cases {
 			if len(k.Changes)+len(k.Values) > 0 {
 				fmt.Fprintf(a.out, "  %s: %s\n", k.Name, changesOf(k))
@@ -277,9 +282,10 @@ func changesOf(c api.ScenarioCase) string {
 
 func (a *app) scenarioExport() *cobra.Command {
 	var file, format string
-	cmd := &cobra.Command{Use: "export ID", Short: "Stream every series, case and step", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		return a.exportTo(file, func(w io.Writer) error { return c.ExportScenario(ctx, args[0], w, formatOf(format, file)) })
-	})}
+	cmd := &cobra.Command{Use: "export ID", Short: "Stream every series, case and step", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			return a.exportTo(file, func(w io.Writer) error { return c.ExportScenario(ctx, args[0], w, formatOf(format, file)) })
+		})}
 	cmd.Flags().StringVar(&file, "to", "", "file to write; the standard output if left out")
 	formatFlag(cmd, &format)
 	return cmd
@@ -289,7 +295,8 @@ func (a *app) scenarioExport() *cobra.Command {
 func (a *app) features() *cobra.Command {
 	var lines []string
 	horizon := 1
-	cmd := &cobra.Command{Use: "features DATASET", Short: "List what declared features stand for: the columns that regressions learn from", Args: exactly(1),
+	cmd := &cobra.Command{Use: "features DATASET", Short: "List what declared features stand for: the columns that regressions learn from",
+		Args:    exactly(1),
 		Example: "  paperkettle series features orders --feature \"lag 1 to 4\" --feature \"price log\" --feature \"until Lantern Fair\"",
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			list, err := c.Features(ctx, args[0], lines, horizon)

@@ -27,7 +27,8 @@ type serving struct {
 
 func (a *app) start(with serving) (*service.Server, error) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
-	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Secrets: with.secrets, Public: with.public, Console: console.Files()}
+	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Secrets: with.secrets,
+		Public: with.public, Console: console.Files()}
 	if with.fits <= 0 {
 		cfg.Fits = -1
 	}
@@ -37,10 +38,13 @@ func (a *app) start(with serving) (*service.Server, error) {
 func (s *serving) flags(cmd *cobra.Command, folder string) {
 	cmd.Flags().StringVar(&s.data, "data", env("PAPERKETTLE_DATA", folder), "data folder (PAPERKETTLE_DATA)")
 	cmd.Flags().StringVar(&s.listen, "listen", env("PAPERKETTLE_LISTEN", service.DefaultListen), "address to listen on (PAPERKETTLE_LISTEN)")
-	cmd.Flags().StringVar(&s.secrets, "secrets", env("PAPERKETTLE_SECRETS", ""), "folder of the files that hold connections' passwords (PAPERKETTLE_SECRETS)")
-	cmd.Flags().StringVar(&s.public, "public-url", env("PAPERKETTLE_PUBLIC_URL", ""), "address that people use, as https://kettle.example, where a proxy stands before the service (PAPERKETTLE_PUBLIC_URL)")
+	cmd.Flags().StringVar(&s.secrets, "secrets", env("PAPERKETTLE_SECRETS", ""),
+		"folder of the files that hold connections' passwords (PAPERKETTLE_SECRETS)")
+	cmd.Flags().StringVar(&s.public, "public-url", env("PAPERKETTLE_PUBLIC_URL", ""),
+		"address that people use, as https://kettle.example, where a proxy stands before the service (PAPERKETTLE_PUBLIC_URL)")
 	cmd.Flags().IntVar(&s.workers, "workers", runtime.GOMAXPROCS(0), "workers for bake-offs; results do not depend on it")
-	cmd.Flags().Int64Var(&s.fits, "fits", service.DefaultFits>>20, "MB of trained contenders to keep, so that they are explained and published at once; 0 for none")
+	cmd.Flags().Int64Var(&s.fits, "fits", service.DefaultFits>>20,
+		"MB of trained contenders to keep, so that they are explained and published at once; 0 for none")
 }
 
 func (a *app) serve() *cobra.Command {

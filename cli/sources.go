@@ -43,46 +43,50 @@ the right to read.`,
 		}),
 	}
 	cmd.Flags().StringVar(&in.SecretEnv, "secret-env", "", "the service's environment variable that holds the password")
-	cmd.Flags().StringVar(&in.SecretFile, "secret-file", "", "the file that holds the password, in the folder that the service was started with (--secrets)")
+	cmd.Flags().StringVar(&in.SecretFile, "secret-file", "",
+		"the file that holds the password, in the folder that the service was started with (--secrets)")
 	return cmd
 }
 
 func (a *app) connectionList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List connections", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Connections(ctx)
-		if err != nil {
-			return err
-		}
-		s := &sheet{head: []string{"connection", "kind", "address", "secret from"}}
-		for _, x := range list {
-			s.add(x.Name, x.Kind, x.Address, x.SecretEnv+x.SecretFile)
-		}
-		return a.print(list, s)
-	})}
+	return &cobra.Command{Use: "list", Short: "List connections", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Connections(ctx)
+			if err != nil {
+				return err
+			}
+			s := &sheet{head: []string{"connection", "kind", "address", "secret from"}}
+			for _, x := range list {
+				s.add(x.Name, x.Kind, x.Address, x.SecretEnv+x.SecretFile)
+			}
+			return a.print(list, s)
+		})}
 }
 
 func (a *app) connectionTry() *cobra.Command {
-	return &cobra.Command{Use: "try NAME", Short: "See whether a connection's database answers", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		got, err := c.TryConnection(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		if !got.Reached {
-			return fmt.Errorf("connection %s: %s", args[0], got.Problem)
-		}
-		fmt.Fprintf(a.err, "Connection %s answers.\n", args[0])
-		return nil
-	})}
+	return &cobra.Command{Use: "try NAME", Short: "See whether a connection's database answers", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			got, err := c.TryConnection(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if !got.Reached {
+				return fmt.Errorf("connection %s: %s", args[0], got.Problem)
+			}
+			fmt.Fprintf(a.err, "Connection %s answers.\n", args[0])
+			return nil
+		})}
 }
 
 func (a *app) connectionRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Remove a connection", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if err := c.RemoveConnection(ctx, args[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(a.err, "Removed connection %s.\n", args[0])
-		return nil
-	})}
+	return &cobra.Command{Use: "remove NAME", Short: "Remove a connection", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if err := c.RemoveConnection(ctx, args[0]); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.err, "Removed connection %s.\n", args[0])
+			return nil
+		})}
 }
 
 func (a *app) codes() *cobra.Command {
@@ -136,23 +140,25 @@ func codesSheet(list ...api.PeriodCodes) *sheet {
 }
 
 func (a *app) codesList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List them", Args: exactly(0), RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
-		list, err := c.Codes(ctx)
-		if err != nil {
-			return err
-		}
-		return a.print(list, codesSheet(list...))
-	})}
+	return &cobra.Command{Use: "list", Short: "List them", Args: exactly(0),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Codes(ctx)
+			if err != nil {
+				return err
+			}
+			return a.print(list, codesSheet(list...))
+		})}
 }
 
 func (a *app) codesRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Remove them; datasets loaded with them stay", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if err := c.RemoveCodes(ctx, args[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(a.err, "Removed the codes %s.\n", args[0])
-		return nil
-	})}
+	return &cobra.Command{Use: "remove NAME", Short: "Remove them; datasets loaded with them stay", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if err := c.RemoveCodes(ctx, args[0]); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.err, "Removed the codes %s.\n", args[0])
+			return nil
+		})}
 }
 
 func (a *app) event() *cobra.Command {
@@ -229,21 +235,23 @@ func eventSheet(list []api.Event) *sheet {
 }
 
 func (a *app) eventList() *cobra.Command {
-	return &cobra.Command{Use: "list DATASET", Short: "List a dataset's events", Args: exactly(1), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		list, err := c.Events(ctx, args[0])
-		if err != nil {
-			return err
-		}
-		return a.print(list, eventSheet(list))
-	})}
+	return &cobra.Command{Use: "list DATASET", Short: "List a dataset's events", Args: exactly(1),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			list, err := c.Events(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			return a.print(list, eventSheet(list))
+		})}
 }
 
 func (a *app) eventRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove DATASET EVENT", Short: "Remove an event, in a new revision", Args: exactly(2), RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
-		if err := c.RemoveEvent(ctx, args[0], args[1]); err != nil {
-			return err
-		}
-		fmt.Fprintf(a.err, "Removed the event %s from %s.\n", args[1], args[0])
-		return nil
-	})}
+	return &cobra.Command{Use: "remove DATASET EVENT", Short: "Remove an event, in a new revision", Args: exactly(2),
+		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
+			if err := c.RemoveEvent(ctx, args[0], args[1]); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.err, "Removed the event %s from %s.\n", args[1], args[0])
+			return nil
+		})}
 }

@@ -32,23 +32,28 @@ func TestWhereRowsComeFrom(t *testing.T) {
 	query := write(t, "sales.sql", "SELECT day, shop, sold FROM sales")
 	assert.Contains(t, sh.must("dataset", "load", query, "--connection", "till", "--dry-run"), "56 rows make 2 series by day")
 	sh.must("dataset", "load", query, "--connection", "till", "--name", "sales", "--time", "day", "--measure", "sold", "--by", "shop")
-	_, messages, code = sh.run("dataset", "load", write(t, "bad.sql", "SELECT what FROM sales"), "--connection", "till", "--name", "sales", "--time", "day", "--measure", "sold")
+	_, messages, code = sh.run("dataset", "load", write(t, "bad.sql", "SELECT what FROM sales"), "--connection", "till", "--name", "sales",
+		"--time", "day", "--measure", "sold")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, messages, "no such column: what")
 
-	listed := sh.must("event", "load", write(t, "days.csv", "event,date,days,shop\nfair,2026-02-10,2,a\nfeast,easter,1,\n"), "--dataset", "sales", "--days-before", "1")
+	listed := sh.must("event", "load", write(t, "days.csv", "event,date,days,shop\nfair,2026-02-10,2,a\nfeast,easter,1,\n"), "--dataset",
+		"sales", "--days-before", "1")
 	assert.Contains(t, listed, "shop=a")
 	assert.Contains(t, sh.must("event", "list", "sales", "-o", "csv"), "fair,shop=a,1,1,0,1,0,2026-02-10 to 2026-02-11")
 	sh.must("event", "remove", "sales", "fair")
 	assert.NotContains(t, sh.must("event", "list", "sales"), "fair")
 
-	sh.must("codes", "load", write(t, "calendar.csv", "date,week\n2026-02-01,W1\n2026-02-08,W2\n2026-02-15,W3\n2026-02-22,W4\n2026-03-01,W5\n"), "--name", "house", "--code", "week", "--time", "date")
+	sh.must("codes", "load", write(t, "calendar.csv",
+		"date,week\n2026-02-01,W1\n2026-02-08,W2\n2026-02-15,W3\n2026-02-22,W4\n2026-03-01,W5\n"), "--name", "house", "--code", "week", "--time", "date")
 	assert.Contains(t, sh.must("codes", "list"), "house")
-	attached := sh.must("dataset", "attach", write(t, "price.csv", "week,price\nW1,2\nW2,2\nW3,3\nW4,3\nW5,4\n"), "--dataset", "sales", "--codes", "house", "--time", "week", "--driver", "price", "--known-ahead", "price", "-o", "csv")
+	attached := sh.must("dataset", "attach", write(t, "price.csv", "week,price\nW1,2\nW2,2\nW3,3\nW4,3\nW5,4\n"), "--dataset", "sales",
+		"--codes", "house", "--time", "week", "--driver", "price", "--known-ahead", "price", "-o", "csv")
 	assert.Contains(t, attached, "price,true,2,0,1,7 to 7")
 	sh.must("codes", "remove", "house")
 
-	rows, err := csv.NewReader(strings.NewReader(sh.must("series", "list", "sales", "--sort", "-weight", "--weights", "volume*price:14", "-o", "csv"))).ReadAll()
+	rows, err := csv.NewReader(strings.NewReader(sh.must("series", "list", "sales", "--sort", "-weight", "--weights", "volume*price:14", "-o",
+		"csv"))).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, []string{"series", "first", "last", "known", "mean", "zeros", "trend", "season", "demand", "checks", "weight"}, rows[0])
 	assert.Equal(t, []string{"a", "0.5"}, []string{rows[1][0], rows[1][10]})

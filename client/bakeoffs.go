@@ -132,5 +132,6 @@ func (c *Client) Fit(ctx context.Context, id, contender, series string, window i
 
 // Features lists what declared lines stand for in a dataset.
 func (c *Client) Features(ctx context.Context, dataset string, lines []string, horizon int) (api.FeatureList, error) {
-	return do[api.FeatureList](ctx, c, api.ListFeatures, call{path: []string{dataset}, query: url.Values{"line": lines, "horizon": {strconv.Itoa(horizon)}}})
+	return do[api.FeatureList](ctx, c, api.ListFeatures,
+		call{path: []string{dataset}, query: url.Values{"line": lines, "horizon": {strconv.Itoa(horizon)}}})
 }

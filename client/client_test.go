@@ -35,11 +35,13 @@ func TestRequestsAreSpelledAsTheContractSays(t *testing.T) {
 	var seen []string
 	c := against(t, func(w http.ResponseWriter, r *http.Request) {
 		body, _ := io.ReadAll(r.Body)
-		seen = append(seen, r.Method+" "+r.URL.EscapedPath()+" "+r.URL.Query().Encode()+" "+r.Header.Get("Content-Type")+" "+r.Header.Get("Idempotency-Key")+" "+string(body))
+		seen = append(seen, r.Method+" "+r.URL.EscapedPath()+" "+r.URL.Query().Encode()+" "+r.Header.Get("Content-Type")+" "+
+			r.Header.Get("Idempotency-Key")+" "+string(body))
 		assert.Equal(t, "Bearer secret", r.Header.Get("Authorization"))
 		_, _ = io.WriteString(w, "{}")
 	}, client.WithToken("secret"))
-	_, err := c.Load(ctx, "a b/c", api.LoadColumns{Time: "day", Measure: "y", By: []string{"p", "q"}, Where: []string{"p=1", "q=2"}, Wide: true, HeaderRow: 3}, strings.NewReader("x"))
+	_, err := c.Load(ctx, "a b/c", api.LoadColumns{Time: "day", Measure: "y", By: []string{"p", "q"}, Where: []string{"p=1", "q=2"},
+		Wide: true, HeaderRow: 3}, strings.NewReader("x"))
 	require.NoError(t, err)
 	_, err = c.StartBakeoff(ctx, api.Plan{Dataset: "d", Horizon: 2}, "key")
 	require.NoError(t, err)
@@ -63,7 +65,8 @@ func TestARefusalKeepsItsFields(t *testing.T) {
 	_, err := c.Bakeoff(ctx, "bake-1")
 	var p *api.Problem
 	require.ErrorAs(t, err, &p)
-	assert.Equal(t, &api.Problem{Title: "Unprocessable", Status: 422, Detail: "too long", Errors: []api.ProblemField{{Message: "m", Location: "body.horizon"}}}, p)
+	assert.Equal(t, &api.Problem{Title: "Unprocessable", Status: 422, Detail: "too long",
+		Errors: []api.ProblemField{{Message: "m", Location: "body.horizon"}}}, p)
 
 	plain := against(t, func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "a proxy's page", http.StatusBadGateway) })
 	_, err = plain.Datasets(ctx)

@@ -33,7 +33,8 @@ func TestTheSameSeedGivesTheSameWorld(t *testing.T) {
 func file(t *testing.T, name, timeColumn string) *panel.Panel {
 	var b bytes.Buffer
 	require.NoError(t, demo.New(demo.Seed).WriteFile(name, &b))
-	l, err := ingest.Load(context.Background(), &b, name, ingest.Form{}, ingest.Columns{Time: timeColumn, Measures: []string{"orders"}, By: []string{"town", "channel", "line"}})
+	l, err := ingest.Load(context.Background(), &b, name, ingest.Form{},
+		ingest.Columns{Time: timeColumn, Measures: []string{"orders"}, By: []string{"town", "channel", "line"}})
 	require.NoError(t, err)
 	return l.Panel
 }

@@ -102,7 +102,8 @@ func (w *World) days(out *csv.Writer, from, to, known int) error {
 			if d < known {
 				orders, temperature = number(s.Orders[d]), number(s.Temperature[d])
 			}
-			err := out.Write([]string{Date(d).Format(isoDate), s.Town, s.Channel, s.Line, orders, number(s.Price[min(d, w.Days-1)]), number(s.Promotion[d]), temperature})
+			err := out.Write([]string{Date(d).Format(isoDate), s.Town, s.Channel, s.Line, orders, number(s.Price[min(d, w.Days-1)]),
+				number(s.Promotion[d]), temperature})
 			if err != nil {
 				return err
 			}

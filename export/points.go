@@ -74,7 +74,8 @@ func NewPoints(w *bufio.Writer, format string, p *panel.Panel, levels []float64,
 		add(Text, "closed")
 	}
 	t, err := NewTable(w, format, columns)
-	return &Points{t: t, p: p, closed: closed, read: forecast.NewReader(levels), low: make([]float64, len(levels)), high: make([]float64, len(levels)), windows: windows, periods: map[int]string{}}, err
+	return &Points{t: t, p: p, closed: closed, read: forecast.NewReader(levels), low: make([]float64, len(levels)),
+		high: make([]float64, len(levels)), windows: windows, periods: map[int]string{}}, err
 }
 
 // Series writes all steps of one series. actual gives the value at an axis index,

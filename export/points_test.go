@@ -29,8 +29,9 @@ func TestPointsReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		name := rapid.StringMatching(`[a-z,"\n ;'é]{1,8}`)
 		shop, contender := name.Draw(t, "shop"), name.Draw(t, "contender")
-		p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 20000, Length: 9, Attributes: []panel.Attribute{panel.NewAttribute("sh,op", []string{shop})},
-			Series: []panel.Series{{Key: shop}}}
+		p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 20000, Length: 9,
+			Attributes: []panel.Attribute{panel.NewAttribute("sh,op", []string{shop})},
+			Series:     []panel.Series{{Key: shop}}}
 		rows := forecast.NewRows(2)
 		value := rapid.Float64Range(-1e6, 1e6)
 		for h := range rows.Mean {
@@ -49,7 +50,8 @@ func TestPointsReadBack(t *testing.T) {
 		require.NoError(t, w.Flush())
 		records, err := csv.NewReader(&b).ReadAll()
 		require.NoError(t, err)
-		require.Equal(t, []string{"sh,op", "contender", "window", "origin", "step", "period", "actual", "forecast", "low80", "high80", "low99.9", "high99.9", "mase_scale", "rmsse_scale"}, records[0])
+		require.Equal(t, []string{"sh,op", "contender", "window", "origin", "step", "period", "actual", "forecast", "low80", "high80", "low99.9",
+			"high99.9", "mase_scale", "rmsse_scale"}, records[0])
 		number := func(row, column int) float64 {
 			v, err := strconv.ParseFloat(records[row][column], 64)
 			require.NoError(t, err)
@@ -59,14 +61,16 @@ func TestPointsReadBack(t *testing.T) {
 		require.Equal(t, []string{"2", "2024-10-11", ""}, records[2][4:7], "an unknown actual is empty")
 		for h := range 2 {
 			low, high := forecast.Interval(rows.At(h), 80)
-			require.Equal(t, []float64{rows.Mean[h], low, high, 2, 3}, []float64{number(h+1, 7), number(h+1, 8), number(h+1, 9), number(h+1, 12), number(h+1, 13)})
+			require.Equal(t, []float64{rows.Mean[h], low, high, 2, 3},
+				[]float64{number(h+1, 7), number(h+1, 8), number(h+1, 9), number(h+1, 12), number(h+1, 13)})
 		}
 		require.Equal(t, y, number(1, 6))
 	})
 }
 
 func ExamplePoints() {
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month, Label: calendar.LabelCode}, First: 672, Length: 3, Series: []panel.Series{{Key: "all", Values: []float64{5, 6, 7}}}}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month, Label: calendar.LabelCode}, First: 672, Length: 3,
+		Series: []panel.Series{{Key: "all", Values: []float64{5, 6, 7}}}}
 	rows := forecast.NewRows(1)
 	rows.Mean[0] = 7.5
 	for g := range rows.At(0) {
@@ -83,7 +87,8 @@ func ExamplePoints() {
 
 // Whatever the format, a table reads back as it was written.
 func TestEveryFormatReadsBack(t *testing.T) {
-	columns := []export.Column{{Name: "shop", Kind: export.Text}, {Name: "day", Kind: export.Text}, {Name: "step", Kind: export.Whole}, {Name: "y", Kind: export.Number}}
+	columns := []export.Column{{Name: "shop", Kind: export.Text}, {Name: "day", Kind: export.Text}, {Name: "step", Kind: export.Whole},
+		{Name: "y", Kind: export.Number}}
 	rows := [][]export.Cell{
 		{{Text: "=1+1"}, {Text: "2026-03-01"}, {Number: 1}, {Number: 2.5}},
 		{{Text: "Quai d'Été, \"upper\"\n"}, {Text: "2026-03-01"}, {Number: 2}, {Number: -1e-7}},
@@ -111,7 +116,8 @@ func TestEveryFormatReadsBack(t *testing.T) {
 			require.Equal(t, map[string]any{"shop": "=1+1", "day": "2026-03-02", "step": 3.0, "y": nil}, list[2])
 			continue
 		}
-		got, err := ingest.Load(context.Background(), &b, format, ingest.Form{}, ingest.Columns{Time: "day", Measures: []string{"y"}, By: []string{"shop"}, Drivers: []string{"step"}})
+		got, err := ingest.Load(context.Background(), &b, format, ingest.Form{},
+			ingest.Columns{Time: "day", Measures: []string{"y"}, By: []string{"shop"}, Drivers: []string{"step"}})
 		require.NoError(t, err, format)
 		hashes[panel.Hash(got.Panel)] = true
 	}

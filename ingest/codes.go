@@ -54,7 +54,8 @@ func readCodes(r io.Reader, refusal *Refusal, form Form, code, date, order strin
 	at := func(name string) int { return slices.Index(t.Columns(), name) }
 	for _, name := range []string{code, date} {
 		if at(name) < 0 {
-			return nil, panel.Fault{Line: 1, Column: name, Problem: "is not in the header; the columns are " + strings.Join(t.Columns()[:min(30, len(t.Columns()))], ", ")}
+			return nil, panel.Fault{Line: 1, Column: name, Problem: "is not in the header; the columns are " +
+				strings.Join(t.Columns()[:min(30, len(t.Columns()))], ", ")}
 		}
 	}
 	first := map[string]int64{}

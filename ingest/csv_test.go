@@ -46,21 +46,25 @@ func TestEveryFaultNamesItsPlaceAndCure(t *testing.T) {
 	cases := []struct{ name, text, want string }{
 		{"empty", "", "the file is empty"},
 		{"header only", head, "a header but no rows"},
-		{"no header", "2026-01-01,East,5\n2026-01-02,East,6\n", `column "day": is not in the header; the columns are 2026-01-01, East, 5; this first line looks like data`},
+		{"no header", "2026-01-01,East,5\n2026-01-02,East,6\n",
+			`column "day": is not in the header; the columns are 2026-01-01, East, 5; this first line looks like data`},
 		{"unknown column", "date,shop,sold\n2026-01-01,East,5\n", `line 1: column "day": is not in the header; the columns are date, shop, sold`},
 		{"a column twice", "day,shop,sold,sold\n", "stands in the header twice"},
 		{"bad date", head + "2026-01-01,East,5\n2026-02-30,East,5\n", `line 3: column "day": "2026-02-30" is no day of the calendar`},
 		{"no date", head + "soon,East,5\n", `line 2: column "day": "soon" is not a time: write 2026-03-01`},
 		{"ambiguous date", head + "03/04/2026,East,5\n", "can be read day first (2026-04-03) or month first (2026-03-04): say which"},
-		{"both orders", head + "13/04/2026,East,5\n04/14/2026,East,5\n", `line 3: "04/14/2026" has the month first, and "13/04/2026" on line 2 has the day first`},
+		{"both orders", head + "13/04/2026,East,5\n04/14/2026,East,5\n",
+			`line 3: "04/14/2026" has the month first, and "13/04/2026" on line 2 has the day first`},
 		{"two styles", head + "2026-01-01,East,5\n2026-02,East,5\n", `line 3: column "day": "2026-02" is written like 2026-03, but line 2 like 2026-03-01`},
 		{"text", head + "2026-01-01,East,many\n", `line 2: column "sold": "many" is not a number`},
 		{"infinity", head + "2026-01-01,East,-Inf\n", `"-Inf" is infinite`},
 		{"too large", head + "2026-01-01,East,1e999\n", "too large"},
 		{"too few fields", head + "2026-01-01,East\n", "line 2: has 2 fields and the header 3"},
 		{"too many fields", head + "2026-01-01,East,5,6\n", "line 2: has 4 fields and the header 3"},
-		{"same period twice", head + "2026-01-01,East,5\n2026-01-02,East,5\n2026-01-01,East,7\n", `line 4: series "East": period 2026-01-01 was already given on line 2`},
-		{"unclosed quote", head + "2026-01-01,East,5\n2026-01-02,\"East,5\n2026-01-03,East,5\n", "line 3: a quote opened on this line is not properly closed"},
+		{"same period twice", head + "2026-01-01,East,5\n2026-01-02,East,5\n2026-01-01,East,7\n",
+			`line 4: series "East": period 2026-01-01 was already given on line 2`},
+		{"unclosed quote", head + "2026-01-01,East,5\n2026-01-02,\"East,5\n2026-01-03,East,5\n",
+			"line 3: a quote opened on this line is not properly closed"},
 		{"bare quote", head + "2026-01-01,Ea\"st,5\n", "line 2: a quote stands inside a field"},
 		{"NUL byte", head + "2026-01-01,East,5\n2026-01-02,E\x00st,5\n", "line 3: holds a NUL byte"},
 		{"off the cadence", head + "2026-01-01 10:00,East,5\n2026-01-01 10:07,East,5\n", "starts no quarter-hour"},
@@ -124,7 +128,8 @@ func (b brokenPipe) Read(p []byte) (int, error) {
 
 // A transfer that breaks off is no shorter file.
 func TestABrokenTransferIsNotLoaded(t *testing.T) {
-	_, err := ingest.Load(context.Background(), brokenPipe{strings.NewReader("day,shop,sold\n2026-01-01,East,1\n2026-01-02,East,1\n")}, "x", ingest.Form{}, columns)
+	_, err := ingest.Load(context.Background(), brokenPipe{strings.NewReader("day,shop,sold\n2026-01-01,East,1\n2026-01-02,East,1\n")}, "x",
+		ingest.Form{}, columns)
 	assert.ErrorContains(t, err, "connection lost")
 }
 

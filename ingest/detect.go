@@ -120,7 +120,8 @@ func guessMarks(records [][]string, decimal string) (Marks, error) {
 		default:
 			small, large := strings.Replace(unsure, ",", ".", 1), strings.ReplaceAll(unsure, ",", "")
 			return m, panel.Fault{Problem: fmt.Sprintf("%q can be read with a decimal comma (%s) or with a thousands mark (%s): say whether the decimal mark is a point or a comma", unsure, small, large),
-				Readings: []panel.Reading{{Option: "decimal", Value: "comma", Text: "a decimal comma: " + small}, {Option: "decimal", Value: "point", Text: "a thousands mark: " + large}}}
+				Readings: []panel.Reading{{Option: "decimal", Value: "comma", Text: "a decimal comma: " + small},
+					{Option: "decimal", Value: "point", Text: "a thousands mark: " + large}}}
 		}
 	}
 	if m.Thousands == 0 && unsure != "" && m.Decimal == '.' {

@@ -135,7 +135,8 @@ func (e *eventReader) table(r io.Reader, form Form) error {
 		case slices.Contains(e.o.Attributes, name):
 			row.at[name] = i
 		default:
-			return panel.Fault{Line: 1, Column: name, Problem: "is no column of events: they are " + strings.Join(append(slices.Clone(eventColumns), e.o.Attributes...), ", ")}
+			return panel.Fault{Line: 1, Column: name, Problem: "is no column of events: they are " +
+				strings.Join(append(slices.Clone(eventColumns), e.o.Attributes...), ", ")}
 		}
 	}
 	for _, need := range eventColumns[:2] {
@@ -187,7 +188,8 @@ func (r *eventRow) whole(column string, low, otherwise int) int {
 }
 
 func (r *eventRow) read() {
-	ev := calendar.Event{Name: r.text("event"), Before: r.whole("before", 0, r.e.o.Before), After: r.whole("after", 0, r.e.o.After), Where: maps.Clone(r.e.o.Where)}
+	ev := calendar.Event{Name: r.text("event"), Before: r.whole("before", 0, r.e.o.Before), After: r.whole("after", 0, r.e.o.After),
+		Where: maps.Clone(r.e.o.Where)}
 	if ev.Name == "" {
 		r.fault("event", "is empty: every event needs a name, shared by its occasions")
 	}
@@ -267,5 +269,6 @@ func readDay(text, order string) (int64, error) {
 	case got.Other == calendar.NotTime || got.Other == got.Seconds || order == string(panel.DayFirst):
 		return got.Seconds, nil
 	}
-	return 0, twoDays{fmt.Errorf("is %s with the day first and %s with the month first: say which by the date order", isoDay(got.Seconds), isoDay(got.Other))}
+	return 0, twoDays{fmt.Errorf("is %s with the day first and %s with the month first: say which by the date order", isoDay(got.Seconds),
+		isoDay(got.Other))}
 }

@@ -55,7 +55,8 @@ Fair;2025-05-02;;3;;2;Saltmarsh
 Sale;11/27/2026;;;;;
 `), "events.csv", ingest.Form{}, eventOptions())
 	require.NoError(t, err)
-	assert.Equal(t, map[string]string{"Good Friday": "2025-04-18 2026-04-03 2027-03-26", "Fair": "2025-05-02..05-04 2026-05-01..05-03", "Sale": "2026-11-27"}, written(events))
+	assert.Equal(t, map[string]string{"Good Friday": "2025-04-18 2026-04-03 2027-03-26", "Fair": "2025-05-02..05-04 2026-05-01..05-03",
+		"Sale": "2026-11-27"}, written(events))
 	assert.Equal(t, []int{1, 0}, []int{events[0].Before, events[0].After})
 	assert.Equal(t, map[string]string{"town": "Saltmarsh"}, events[1].Where)
 
@@ -70,7 +71,8 @@ F,2026-05-01,,,many
 `), "events.csv", ingest.Form{}, eventOptions())
 	for _, want := range []string{
 		`line 2: column "event": is empty`, `line 3: column "date": "05/06/2026" is 2026-06-05 with the day first and 2026-05-06 with the month first`,
-		`line 4: column "date": "someday" is no date and no rule`, `line 5: column "until": "2026-04-01" is before`, `line 6: column "until": "2026-12-26" does not go with a rule`,
+		`line 4: column "date": "someday" is no date and no rule`, `line 5: column "until": "2026-04-01" is before`,
+		`line 6: column "until": "2026-12-26" does not go with a rule`,
 		`line 7: column "days": "0" is not a whole number`, `line 8: column "before": "many" is not`,
 	} {
 		assert.ErrorContains(t, err, want)
@@ -158,7 +160,8 @@ func TestCalendarsThatCantBe(t *testing.T) {
 		assert.ErrorContains(t, err, want, text)
 	}
 	// A day that never comes ends at the horizon, not in the year 9999.
-	_, err := ingest.Events(strings.NewReader(event("DTSTART:20260501\nRRULE:FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30")), "x.ics", ingest.Form{}, eventOptions())
+	_, err := ingest.Events(strings.NewReader(event("DTSTART:20260501\nRRULE:FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30")), "x.ics", ingest.Form{},
+		eventOptions())
 	assert.NoError(t, err)
 }
 
@@ -168,9 +171,11 @@ func TestPeriodCodesTranslate(t *testing.T) {
 	assert.Equal(t, map[string]string{"P1W1": "2025-12-28", "P1W2": "2026-01-04", "P1W3": "2026-01-11"}, days)
 	codes := &ingest.Codes{Name: "house", Days: days}
 
-	p := load(t, []byte("week,price\nP1W1,2\nP1W3,4\n"), ingest.Form{}, ingest.Columns{Time: "week", Codes: codes, Measures: []string{"price"}, FirstDay: "sunday"})
+	p := load(t, []byte("week,price\nP1W1,2\nP1W3,4\n"), ingest.Form{},
+		ingest.Columns{Time: "week", Codes: codes, Measures: []string{"price"}, FirstDay: "sunday"})
 	assert.Equal(t, "2025-12-28 3", p.Period(0)+" "+plainNumber(float64(p.Length)))
-	wide := load(t, []byte("shop,P1W1,P1W2,P1W3\na,1,2,3\n"), ingest.Form{}, ingest.Columns{Wide: true, Codes: codes, Measures: []string{"units"}, By: []string{"shop"}})
+	wide := load(t, []byte("shop,P1W1,P1W2,P1W3\na,1,2,3\n"), ingest.Form{},
+		ingest.Columns{Wide: true, Codes: codes, Measures: []string{"units"}, By: []string{"shop"}})
 	assert.Equal(t, []float64{1, 2, 3}, wide.Series[0].Values)
 	_, err = read("week,price\nP9W9,2\n", ingest.Columns{Time: "week", Codes: codes, Measures: []string{"price"}})
 	assert.ErrorContains(t, err, `column "week": "P9W9" is no code of "house"`)

@@ -212,7 +212,8 @@ func TestWideTables(t *testing.T) {
 	assert.True(t, math.IsNaN(p.Series[0].Values[2]))
 	assert.Equal(t, []float64{7}, p.Series[1].Values)
 	long := "shop,period,sold\na,2026-01,1\na,2026-02,2\na,2026-04,4\nb,2026-03,7\n"
-	assert.Equal(t, panel.Hash(load(t, []byte(long), ingest.Form{}, ingest.Columns{Time: "period", Measures: []string{"sold"}, By: []string{"shop"}})), panel.Hash(p))
+	assert.Equal(t, panel.Hash(load(t, []byte(long), ingest.Form{},
+		ingest.Columns{Time: "period", Measures: []string{"sold"}, By: []string{"shop"}})), panel.Hash(p))
 	_, err := read("shop,2026-01,2026-02\na,1,2\na,3,4\n", c)
 	assert.ErrorContains(t, err, "was already given on line 2")
 	_, err = read("shop,sold\na,1\n", c)
@@ -220,7 +221,8 @@ func TestWideTables(t *testing.T) {
 }
 
 func TestSeveralMeasuresBecomeSeries(t *testing.T) {
-	p := load(t, []byte("day,shop,sold,returned\n2026-01-01,a,5,1\n2026-01-02,a,6,\n"), ingest.Form{}, ingest.Columns{Time: "day", Measures: []string{"sold", "returned"}, By: []string{"shop"}})
+	p := load(t, []byte("day,shop,sold,returned\n2026-01-01,a,5,1\n2026-01-02,a,6,\n"), ingest.Form{},
+		ingest.Columns{Time: "day", Measures: []string{"sold", "returned"}, By: []string{"shop"}})
 	require.Len(t, p.Series, 2)
 	assert.Equal(t, []string{"a / returned", "a / sold"}, []string{p.Series[0].Key, p.Series[1].Key})
 	assert.Equal(t, []float64{5, 6}, p.Series[1].Values)
@@ -293,13 +295,15 @@ func TestTimesInTheirManyForms(t *testing.T) {
 		{"31/01/2026 01/02/2026", ingest.Columns{}, "day", "2026-01-31 2026-02-01"},
 		{"01/31/2026 02/01/2026", ingest.Columns{}, "day", "2026-01-31 2026-02-01"},
 		{"01/02/2026 02/02/2026", ingest.Columns{DateOrder: "day-first"}, "day", "2026-02-01 2026-02-02"},
-		{"2026-03-29T00:00Z 2026-03-29T01:00Z 2026-03-29T02:00Z", ingest.Columns{Zone: "Europe/Lisbon"}, "hour", "2026-03-29 00:00 2026-03-29 01:00 2026-03-29 02:00 2026-03-29 03:00"},
+		{"2026-03-29T00:00Z 2026-03-29T01:00Z 2026-03-29T02:00Z", ingest.Columns{Zone: "Europe/Lisbon"}, "hour",
+			"2026-03-29 00:00 2026-03-29 01:00 2026-03-29 02:00 2026-03-29 03:00"},
 		{"2025 2026", ingest.Columns{}, "year", "2025 2026"},
 		{"2026-01-04 2026-01-11", ingest.Columns{}, "week from sunday", "2026-01-04 2026-01-11"},
 		{"2026-01-04 2026-01-11", ingest.Columns{Cadence: "week"}, "week from sunday", "2026-01-04 2026-01-11"},
 		{"2026-01-07 2026-01-14", ingest.Columns{Cadence: "week", Label: "end"}, "week from thursday", "2026-01-07 2026-01-14"},
 		{"202351 202352 202401 202402", ingest.Columns{}, "week", "2023-W51 2023-W52 2024-W01 2024-W02"},
-		{"202401 202402 202412", ingest.Columns{}, "month", "2024-01-01 2024-02-01 2024-03-01 2024-04-01 2024-05-01 2024-06-01 2024-07-01 2024-08-01 2024-09-01 2024-10-01 2024-11-01 2024-12-01"},
+		{"202401 202402 202412", ingest.Columns{}, "month",
+			"2024-01-01 2024-02-01 2024-03-01 2024-04-01 2024-05-01 2024-06-01 2024-07-01 2024-08-01 2024-09-01 2024-10-01 2024-11-01 2024-12-01"},
 		{"46023 46024", ingest.Columns{}, "day", "2026-01-01 2026-01-02"},
 		{"46023 46024", ingest.Columns{Cadence: "number"}, "number", "46023 46024"},
 		{"31.01.2026_06:00 31.01.2026_07:00", ingest.Columns{}, "hour", "2026-01-31 06:00 2026-01-31 07:00"},
@@ -352,10 +356,11 @@ func TestHostileFilesAreRefused(t *testing.T) {
 		"zstd bomb":       {bomb, "unpacks to more than 300 times its size"},
 		"an endless line": {io.MultiReader(strings.NewReader(head), zeros(64<<20)), "longer than 16 MB"},
 		"an open quote":   {io.MultiReader(strings.NewReader(head+"\""), strings.NewReader(strings.Repeat("a,b\n", 8<<20))), "a quote may be open"},
-		"cut gzip":        {bytes.NewReader(packed(t, []byte(head), func(w io.Writer) io.WriteCloser { return gzip.NewWriter(w) })[:20]), "gzip file is damaged"},
-		"no workbook":     {strings.NewReader("PK\x03\x04 and no more"), "the workbook can't be read"},
-		"no parquet":      {strings.NewReader("PAR1 and no more"), "the Parquet file can't be read"},
-		"no JSON":         {strings.NewReader("{\"a\":1}\n{\"a\":"), "line 2: \"{\\\"a\\\":\" is not one JSON object"},
+		"cut gzip": {bytes.NewReader(packed(t, []byte(head), func(w io.Writer) io.WriteCloser { return gzip.NewWriter(w) })[:20]),
+			"gzip file is damaged"},
+		"no workbook": {strings.NewReader("PK\x03\x04 and no more"), "the workbook can't be read"},
+		"no parquet":  {strings.NewReader("PAR1 and no more"), "the Parquet file can't be read"},
+		"no JSON":     {strings.NewReader("{\"a\":1}\n{\"a\":"), "line 2: \"{\\\"a\\\":\" is not one JSON object"},
 	} {
 		_, err := ingest.Load(context.Background(), c.file, "x", ingest.Form{}, columns)
 		var refusal *ingest.Refusal

@@ -48,7 +48,8 @@ func (e *eventReader) calendar(r io.Reader) error {
 	if i := bytes.IndexByte(text, 0); i >= 0 {
 		return panel.Fault{Line: 1 + bytes.Count(text[:i], []byte("\n")), Problem: "holds a NUL byte, so it is no calendar"}
 	}
-	cal, err := ics.ParseCalendarWithOptions(bytes.NewReader(bytes.TrimPrefix(text, []byte{0xEF, 0xBB, 0xBF})), ics.WithUnknownPropertyHandler(ics.AcceptUnknownPropertyHandler))
+	cal, err := ics.ParseCalendarWithOptions(bytes.NewReader(bytes.TrimPrefix(text, []byte{0xEF, 0xBB, 0xBF})),
+		ics.WithUnknownPropertyHandler(ics.AcceptUnknownPropertyHandler))
 	if err != nil {
 		return fault("is no calendar that can be read (%v): export it anew, or give a CSV with the columns event and date", err)
 	}
@@ -160,7 +161,8 @@ func (e *eventReader) howLong(ev *ics.VEvent, v *vevent) error {
 			return err
 		}
 		if v.length = end.sec - v.start.sec; v.length < 0 || v.length == 0 && v.start.isDay {
-			return panel.Fault{Column: "DTEND", Value: p.Value, Problem: fmt.Sprintf("is not after the start of the event %q; the end is the first day on which it is over", short(v.name))}
+			return panel.Fault{Column: "DTEND", Value: p.Value,
+				Problem: fmt.Sprintf("is not after the start of the event %q; the end is the first day on which it is over", short(v.name))}
 		}
 	} else if p := ev.GetProperty(ics.ComponentPropertyDuration); p != nil {
 		n, ok := icalDuration(p.Value)
@@ -202,12 +204,14 @@ func (e *eventReader) moment(p *ics.IANAProperty, s string) (moment, error) {
 	}
 	if t, err := time.Parse("20060102T150405Z", s); err == nil {
 		if e.o.Zone == nil {
-			return moment{}, panel.Fault{Column: p.IANAToken, Value: s, Problem: "is an instant in UTC: say into which zone the calendar's times go, as UTC or an area's name"}
+			return moment{}, panel.Fault{Column: p.IANAToken, Value: s,
+				Problem: "is an instant in UTC: say into which zone the calendar's times go, as UTC or an area's name"}
 		}
 		_, offset := t.In(e.o.Zone).Zone()
 		return moment{sec: t.Unix() + int64(offset)}, nil
 	}
-	return moment{}, panel.Fault{Column: p.IANAToken, Value: s, Problem: "is not a day or a time of the calendar: it is written 20260501 or 20260501T100000"}
+	return moment{}, panel.Fault{Column: p.IANAToken, Value: s,
+		Problem: "is not a day or a time of the calendar: it is written 20260501 or 20260501T100000"}
 }
 
 func (e *eventReader) checkRules(v *vevent) error {

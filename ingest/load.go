@@ -394,7 +394,8 @@ func (l *loader) labels(record []string) []string {
 	for _, b := range l.by {
 		label := strings.Clone(strings.TrimSpace(record[b]))
 		if !utf8.ValidString(label) {
-			l.refusal.add(panel.Fault{Line: l.table.Line(), Column: l.names[b], Value: label, Problem: "is not UTF-8 text: say the file's encoding, or save it as CSV in UTF-8"})
+			l.refusal.add(panel.Fault{Line: l.table.Line(), Column: l.names[b], Value: label,
+				Problem: "is not UTF-8 text: say the file's encoding, or save it as CSV in UTF-8"})
 		}
 		labels = append(labels, label)
 	}
@@ -420,7 +421,8 @@ func (l *loader) wideHeader() {
 		l.wideAt = append(l.wideAt, i)
 	}
 	if len(l.wideTimes) < 2 {
-		l.refusal.add(panel.Fault{Line: 1, Problem: "fewer than two column names are times of one form, so the table is not a wide one; " + l.describeHeader()})
+		l.refusal.add(panel.Fault{Line: 1, Problem: "fewer than two column names are times of one form, so the table is not a wide one; " +
+			l.describeHeader()})
 	}
 }
 
@@ -439,6 +441,7 @@ func (l *loader) wideRow(record []string) {
 	l.lastKey = nil
 	l.findSeries(record)
 	if before, ok := l.builder.AddDense(l.series[0], l.wideTimes, line, values); !ok {
-		l.refusal.add(panel.Fault{Line: line, Series: panel.Key(l.labels(record)), Problem: fmt.Sprintf("was already given on line %d: keep one row for each series, or name a further column that tells the series apart", before)})
+		l.refusal.add(panel.Fault{Line: line, Series: panel.Key(l.labels(record)),
+			Problem: fmt.Sprintf("was already given on line %d: keep one row for each series, or name a further column that tells the series apart", before)})
 	}
 }

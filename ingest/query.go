@@ -52,7 +52,8 @@ func (c Connection) CheckAddress() error {
 		return nil
 	case PostgreSQL:
 		u, err := url.Parse(c.Address)
-		if err != nil || u.Scheme != "postgresql" && u.Scheme != "postgres" || u.Host == "" && u.Query().Get("host") == "" || strings.Trim(u.Path, "/") == "" {
+		if err != nil || u.Scheme != "postgresql" && u.Scheme != "postgres" || u.Host == "" && u.Query().Get("host") == "" ||
+			strings.Trim(u.Path, "/") == "" {
 			return errors.New("write the address as postgresql://user@host:5432/database")
 		}
 		if _, has := u.User.Password(); has || u.Query().Has("password") || u.Query().Has("passfile") {
@@ -143,7 +144,8 @@ func (q Query) wrong(doing string, err error) error {
 		text = pg.Message
 		if pg.Position > 0 {
 			before := q.SQL[:min(len(q.SQL), int(pg.Position)-1)]
-			return panel.Fault{Line: 1 + strings.Count(before, "\n"), Problem: fmt.Sprintf("%s, at character %d of the query: %s", doing, len(before)-strings.LastIndex(before, "\n"), text)}
+			return panel.Fault{Line: 1 + strings.Count(before, "\n"),
+				Problem: fmt.Sprintf("%s, at character %d of the query: %s", doing, len(before)-strings.LastIndex(before, "\n"), text)}
 		}
 	}
 	if q.Secret != "" {
@@ -173,7 +175,8 @@ func (q Query) openPostgreSQL(ctx context.Context) (table, error) {
 	cfg.Password = q.Secret
 	cfg.ConnectTimeout = reachFor
 	cfg.DefaultQueryExecMode = pgx.QueryExecModeDescribeExec
-	for name, value := range map[string]string{"default_transaction_read_only": "on", "TimeZone": "UTC", "DateStyle": "ISO", "application_name": "paperkettle"} {
+	for name, value := range map[string]string{"default_transaction_read_only": "on", "TimeZone": "UTC", "DateStyle": "ISO",
+		"application_name": "paperkettle"} {
 		cfg.RuntimeParams[name] = value
 	}
 	ctx, stop := context.WithCancel(ctx)

@@ -64,7 +64,8 @@ func TestPostgreSQLGivesThePanelThatWasWritten(t *testing.T) {
 	cols := ingest.Columns{Time: "t", Measures: []string{"v"}}
 	p, err := load(`SELECT g AS t, 1.5::numeric * extract(day from g) AS v FROM generate_series(timestamp '2026-03-01', '2026-03-03', '12 hours') g WHERE extract(hour from g) = 0`, cols)
 	require.NoError(t, err)
-	assert.Equal(t, "2026-03-01: 1.5, 3, 4.5", fmt.Sprintf("%s: %v, %v, %v", p.Period(0), p.Series[0].Values[0], p.Series[0].Values[1], p.Series[0].Values[2]))
+	assert.Equal(t, "2026-03-01: 1.5, 3, 4.5", fmt.Sprintf("%s: %v, %v, %v", p.Period(0), p.Series[0].Values[0], p.Series[0].Values[1],
+		p.Series[0].Values[2]))
 	p, err = load(`SELECT g AS t, g > '2026-03-01 00:30Z' AS v FROM generate_series(timestamptz '2026-03-01 00:00Z', '2026-03-01 02:00Z', '1 hour') g`, ingest.Columns{Time: "t", Measures: []string{"v"}, Zone: "UTC"})
 	require.NoError(t, err)
 	assert.Equal(t, []float64{0, 1, 1}, p.Series[0].Values)
@@ -133,7 +134,8 @@ func TestSQLiteIsReadAndNothingElse(t *testing.T) {
 	_, err := db.Exec(`CREATE TABLE sales (day DATE, shop TEXT, units REAL, n INTEGER); INSERT INTO sales VALUES ('2026-03-01','a',1.5,1), ('2026-03-02','a',NULL,2), ('2026-03-03','a',2.5,3)`)
 	require.NoError(t, err)
 	c := ingest.Connection{Name: "till", Kind: ingest.SQLite, Address: path}
-	got, err := ingest.LoadQuery(ctx, ingest.Query{Connection: c, SQL: "SELECT * FROM sales"}, ingest.Columns{Time: "day", Measures: []string{"units"}, By: []string{"shop"}, Drivers: []string{"n"}})
+	got, err := ingest.LoadQuery(ctx, ingest.Query{Connection: c, SQL: "SELECT * FROM sales"},
+		ingest.Columns{Time: "day", Measures: []string{"units"}, By: []string{"shop"}, Drivers: []string{"n"}})
 	require.NoError(t, err)
 	s := got.Panel.Series[0]
 	assert.Equal(t, []float64{1, 2, 3}, s.Drivers[0])
@@ -187,6 +189,8 @@ func TestAQueryWithoutEndIsGivenUp(t *testing.T) {
 
 	short, cancel := context.WithTimeout(ctx, 500*time.Millisecond)
 	defer cancel()
-	_, err = ingest.LoadQuery(short, ingest.Query{Connection: c, SQL: "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT i AS day, 1 AS units FROM n WHERE i < 0"}, ingest.Columns{Time: "day", Measures: []string{"units"}})
+	_, err = ingest.LoadQuery(short, ingest.Query{Connection: c,
+		SQL: "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT i AS day, 1 AS units FROM n WHERE i < 0"},
+		ingest.Columns{Time: "day", Measures: []string{"units"}})
 	assert.Error(t, err, "it ends when its time is up")
 }

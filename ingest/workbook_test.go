@@ -41,7 +41,8 @@ func altered(t *testing.T, book []byte, part string, with func(w io.Writer)) []b
 
 func sheet(rows string) func(io.Writer) {
 	return func(w io.Writer) {
-		fmt.Fprint(w, `<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>`, rows, `</sheetData></worksheet>`)
+		fmt.Fprint(w, `<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>`, rows,
+			`</sheetData></worksheet>`)
 	}
 }
 
@@ -61,11 +62,12 @@ func TestWorkbookBombs(t *testing.T) {
 		write func(io.Writer)
 		says  string
 	}{
-		"a row far away":       {sheet(`<row r="999999999999"><c r="A1"><v>1</v></c></row>`), "beyond a sheet's"},
-		"in single quotes":     {sheet(`<row r = '999999999999'></row>`), "beyond a sheet's"},
-		"of a namespace":       {sheet(`<x:row spans="1:2" r="2000000"></x:row>`), "beyond a sheet's"},
-		"a column far away":    {sheet(`<row r="2"><c s="1" r="ZZZZ2"><v>1</v></c></row>`), "beyond a sheet's"},
-		"a cell without end":   {sheet(`<row r="1"><c r="A1" t="inlineStr"><is><t>` + strings.Repeat("x", 1<<20) + `</t></is></c></row>`), "32,767 characters"},
+		"a row far away":    {sheet(`<row r="999999999999"><c r="A1"><v>1</v></c></row>`), "beyond a sheet's"},
+		"in single quotes":  {sheet(`<row r = '999999999999'></row>`), "beyond a sheet's"},
+		"of a namespace":    {sheet(`<x:row spans="1:2" r="2000000"></x:row>`), "beyond a sheet's"},
+		"a column far away": {sheet(`<row r="2"><c s="1" r="ZZZZ2"><v>1</v></c></row>`), "beyond a sheet's"},
+		"a cell without end": {sheet(`<row r="1"><c r="A1" t="inlineStr"><is><t>` + strings.Repeat("x", 1<<20) + `</t></is></c></row>`),
+			"32,767 characters"},
 		"a tag without end":    {sheet(`<row ` + strings.Repeat("x", 1<<20) + `>`), "tag is longer"},
 		"a gigabyte of spaces": {many(strings.Repeat("<a> </a>", 1<<13), 1<<14), "times as large as it is packed"},
 	} {

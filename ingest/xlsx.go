@@ -36,7 +36,8 @@ func openXLSX(r io.Reader, form *Form) (table, error) {
 	if err := checkWorkbook(b); err != nil {
 		return nil, err
 	}
-	book, err := excelize.OpenReader(bytes.NewReader(b), excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnzipped, UnzipXMLSizeLimit: spillSheet})
+	book, err := excelize.OpenReader(bytes.NewReader(b),
+		excelize.Options{RawCellValue: true, UnzipSizeLimit: mostUnzipped, UnzipXMLSizeLimit: spillSheet})
 	if err != nil {
 		return nil, fault("the workbook can't be read: %v", err)
 	}
@@ -121,7 +122,8 @@ func (t *xlsxTable) noteDates(numbers, texts []string) {
 			continue
 		}
 		r, err := calendar.ParseTime(strings.TrimSpace(texts[i]))
-		named := err == nil && r.Style != calendar.StyleNumber || strings.Count(texts[i], "/")+strings.Count(texts[i], "-") >= 1 && !strings.HasPrefix(texts[i], "-")
+		named := err == nil && r.Style != calendar.StyleNumber || strings.Count(texts[i], "/")+strings.Count(texts[i], "-") >= 1 &&
+			!strings.HasPrefix(texts[i], "-")
 		switch {
 		case !named && !strings.Contains(texts[i], ":"):
 		case v != float64(int64(v)):
@@ -157,7 +159,8 @@ func (t *xlsxTable) Next() ([]string, error) {
 		}
 		for _, extra := range cells[len(t.names):] {
 			if extra != "" {
-				return nil, rowFault{panel.Fault{Line: t.line, Value: extra, Problem: fmt.Sprintf("stands beyond the header's %d columns: name its column or remove it", len(t.names))}}
+				return nil, rowFault{panel.Fault{Line: t.line, Value: extra,
+					Problem: fmt.Sprintf("stands beyond the header's %d columns: name its column or remove it", len(t.names))}}
 			}
 		}
 		cells = cells[:len(t.names)]

@@ -96,7 +96,8 @@ func (m *Manager) loop() {
 	defer close(m.idle)
 	for m.ctx.Err() == nil {
 		var job store.Job
-		err := m.store.Read(m.ctx).Where("state IN ?", []string{store.Running, store.Queued}).Order("priority DESC, state = 'running' DESC, id").First(&job).Error
+		err := m.store.Read(m.ctx).Where("state IN ?", []string{store.Running,
+			store.Queued}).Order("priority DESC, state = 'running' DESC, id").First(&job).Error
 		if err == nil {
 			m.run(job)
 			continue
@@ -216,7 +217,8 @@ func (m *Manager) lay(job store.Job, state string) {
 	m.mu.Unlock()
 	job.State = state
 	if err := m.store.Write(context.Background(), func(tx *gorm.DB) error {
-		return tx.Model(&store.Job{}).Where("id = ? AND state IN ?", job.ID, []string{store.Running, store.Queued}).Updates(map[string]any{"state": state, "done": job.Done}).Error
+		return tx.Model(&store.Job{}).Where("id = ? AND state IN ?", job.ID,
+			[]string{store.Running, store.Queued}).Updates(map[string]any{"state": state, "done": job.Done}).Error
 	}); err != nil {
 		slog.Error("putting a job aside", "job", job.ID, "error", err)
 	}

@@ -79,7 +79,8 @@ func lesson(seed, number uint64) pretrained.Lesson {
 
 func run(ctx context.Context, p plan, workers int, out, state string) error {
 	network := pretrained.New(p.shape(), rand.New(rand.NewPCG(p.Seed, 1)))
-	learner := pretrained.NewLearner(network, net.Settings{Rate: p.Rate, Steps: p.Steps, Warm: min(200, p.Steps/10), Decay: 0.02, Clip: 1, Average: 0.998, Seed: p.Seed})
+	learner := pretrained.NewLearner(network, net.Settings{Rate: p.Rate, Steps: p.Steps, Warm: min(200, p.Steps/10), Decay: 0.02, Clip: 1,
+		Average: 0.998, Seed: p.Seed})
 	s := saved{Plan: p}
 	if b, err := os.ReadFile(state); err == nil {
 		if err := gob.NewDecoder(bytes.NewReader(b)).Decode(&s); err != nil {

@@ -84,10 +84,12 @@ func (r *Repository) Released(ctx context.Context, rel *store.Release, series st
 // releasedRows reads one record out of a stored part, without reading the part.
 func (r *Repository) releasedRows(ctx context.Context, rel *store.Release, at spot) (forecast.Rows, error) {
 	var first, packed []byte
-	err := r.store.Read(ctx).Raw("SELECT substr(forecasts, 1, 1) FROM release_parts WHERE release_id = ? AND part = ?", rel.ID, at.part).Row().Scan(&first)
+	err := r.store.Read(ctx).Raw("SELECT substr(forecasts, 1, 1) FROM release_parts WHERE release_id = ? AND part = ?", rel.ID,
+		at.part).Row().Scan(&first)
 	if err == nil {
 		size := forecast.RecordSize(first, rel.Horizon)
-		err = r.store.Read(ctx).Raw("SELECT substr(forecasts, ?, ?) FROM release_parts WHERE release_id = ? AND part = ?", at.at*size+1, size, rel.ID, at.part).Row().Scan(&packed)
+		err = r.store.Read(ctx).Raw("SELECT substr(forecasts, ?, ?) FROM release_parts WHERE release_id = ? AND part = ?", at.at*size+1, size,
+			rel.ID, at.part).Row().Scan(&packed)
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		err = store.ErrRemoved

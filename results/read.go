@@ -32,11 +32,13 @@ func unpack(e *bakeoff.Engine, r store.Result) (*bakeoff.TaskResult, error) {
 
 // Keep writes a record of a contender of a bake-off, once.
 func Keep(tx *gorm.DB, bakeoff uint, contender int, r *bakeoff.Record) error {
-	result := store.Result{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Scores: r.Scores, Errors: some(r.Errors), Forecasts: some(r.Forecasts)}
+	result := store.Result{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Scores: r.Scores, Errors: some(r.Errors),
+		Forecasts: some(r.Forecasts)}
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&result).Error; err != nil {
 		return err
 	}
-	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender, Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Took: r.Took, Bytes: r.Held}).Error
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender,
+		Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Took: r.Took, Bytes: r.Held}).Error
 }
 
 // some is bytes that are not nil: the columns are never empty.
@@ -73,7 +75,8 @@ func (r *Repository) Costs(ctx context.Context, e *bakeoff.Engine, id uint) ([]C
 		Took      int64
 		Bytes     int64
 	}
-	windows := r.store.Read(ctx).Model(&store.TaskFacts{}).Where("bakeoff_id = ?", id).Group("contender, win").Select("contender, SUM(took) AS took, SUM(bytes) AS bytes")
+	windows := r.store.Read(ctx).Model(&store.TaskFacts{}).Where("bakeoff_id = ?",
+		id).Group("contender, win").Select("contender, SUM(took) AS took, SUM(bytes) AS bytes")
 	err := r.store.Read(ctx).Table("(?)", windows).Group("contender").Select("contender, SUM(took) AS took, MAX(bytes) AS bytes").Scan(&rows).Error
 	out := make([]Cost, len(e.Plan.Contenders))
 	for _, r := range rows {

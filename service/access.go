@@ -191,7 +191,8 @@ func (s *Server) openSession(c fiber.Ctx) error {
 	// Through a proxy that speaks TLS the cookie goes over TLS alone.
 	from, err := url.Parse(c.Get("Origin"))
 	secure := err == nil && s.isPublic(from) && s.public.Scheme == "https"
-	c.Cookie(&fiber.Cookie{Name: cookieName, Value: in.Token, Path: "/", HTTPOnly: true, Secure: secure, SameSite: fiber.CookieSameSiteStrictMode, MaxAge: 30 * 86400})
+	c.Cookie(&fiber.Cookie{Name: cookieName, Value: in.Token, Path: "/", HTTPOnly: true, Secure: secure,
+		SameSite: fiber.CookieSameSiteStrictMode, MaxAge: 30 * 86400})
 	return c.SendStatus(fiber.StatusNoContent)
 }
 

@@ -38,7 +38,8 @@ const mostKept = 64 << 20
 func isKept(c fiber.Ctx) bool {
 	path := strings.TrimPrefix(c.Path(), api.Prefix)
 	return c.Method() == fiber.MethodGet && c.Query("fit") == "" &&
-		(strings.HasPrefix(path, "/releases/") && strings.HasSuffix(path, "/curve") || strings.HasPrefix(path, "/datasets/") && strings.HasSuffix(path, "/series/values"))
+		(strings.HasPrefix(path, "/releases/") && strings.HasSuffix(path, "/curve") || strings.HasPrefix(path, "/datasets/") &&
+			strings.HasSuffix(path, "/series/values"))
 }
 
 // again answers a read that was answered before, and tells a client that has the answer that it has.

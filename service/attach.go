@@ -60,7 +60,8 @@ func (s *Server) attach(ctx context.Context, in *fileInput) (api.Attached, error
 	if matchedNothing(reports) {
 		return out, invalid("query.by", "nothing in %s matches a series of dataset %q: the table has %s, for one", file, in.Dataset, reports[0].Unused[0])
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time, Codes: meta.Codes, Recipe: rev.Recipe, Panel: joined},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: in.Dataset, Source: file, Rows: got.Rows, Gaps: meta.Gaps, Time: meta.Time,
+		Codes: meta.Codes, Recipe: rev.Recipe, Panel: joined},
 		func(tx *gorm.DB, made *store.Revision) error {
 			ofRevision(ctx, made.Number)
 			return note(ctx, tx, "attach", in.Dataset, file)
@@ -86,8 +87,9 @@ func matchedNothing(reports []panel.Attached) bool {
 }
 
 func attachedDriver(r panel.Attached) api.AttachedDriver {
-	d := api.AttachedDriver{Driver: api.Driver{Name: r.Driver, KnownAhead: r.KnownAhead, Attached: true}, Matched: r.Matched, Unmatched: len(r.Unmatched),
-		Missing: r.Unmatched[:min(examples, len(r.Unmatched))], AheadFrom: r.AheadFrom, AheadTo: r.AheadTo,
+	d := api.AttachedDriver{Driver: api.Driver{Name: r.Driver, KnownAhead: r.KnownAhead, Attached: true}, Matched: r.Matched,
+		Unmatched: len(r.Unmatched),
+		Missing:   r.Unmatched[:min(examples, len(r.Unmatched))], AheadFrom: r.AheadFrom, AheadTo: r.AheadTo,
 		Unused: r.Unused[:min(examples, len(r.Unused))], UnusedAll: len(r.Unused)}
 	if r.Periods > 0 {
 		d.Covered = float64(r.Covered) / float64(r.Periods)

@@ -96,11 +96,12 @@ func (s *Server) startBakeoff(ctx context.Context, in *struct{ Body api.Plan }) 
 	if b.Name == "" {
 		b.Name = defaultName(in.Body)
 	}
-	err = s.enqueue(ctx, store.Job{Kind: jobs.KindBakeoff, Total: len(e.Tasks())}, "start bake-off", "bake", b.Name, func(tx *gorm.DB, job uint) (uint, error) {
-		b.JobID = job
-		err := tx.Create(&b).Error
-		return b.ID, err
-	})
+	err = s.enqueue(ctx, store.Job{Kind: jobs.KindBakeoff, Total: len(e.Tasks())}, "start bake-off", "bake", b.Name,
+		func(tx *gorm.DB, job uint) (uint, error) {
+			b.JobID = job
+			err := tx.Create(&b).Error
+			return b.ID, err
+		})
 	if err != nil {
 		return api.Bakeoff{}, err
 	}
@@ -184,7 +185,8 @@ func (s *Server) addContenders(ctx context.Context, in *struct {
 				idText("bake", b.ID), ended(job.State), job.Done, job.Total)
 		}
 		job.State, job.Error, job.FinishedAt, job.Total = store.Queued, "", nil, len(next.Tasks())
-		return errors.Join(tx.Save(&job).Error, tx.Model(b).Updates(map[string]any{"plan": text, "versions": s.results.Versions(&next.Plan)}).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,
+		return errors.Join(tx.Save(&job).Error, tx.Model(b).Updates(map[string]any{"plan": text,
+			"versions": s.results.Versions(&next.Plan)}).Error, tx.Where("bakeoff_id = ?", b.ID).Delete(&store.Summary{}).Error,
 			note(ctx, tx, "add contenders", idText("bake", b.ID), b.Name))
 	})
 	if err != nil {
@@ -207,7 +209,8 @@ func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (a
 	var ds store.Dataset
 	var rev store.Revision
 	var job store.Job
-	err := errors.Join(s.store.Read(ctx).First(&ds, b.DatasetID).Error, s.store.Read(ctx).First(&rev, b.RevisionID).Error, s.store.Read(ctx).First(&job, b.JobID).Error)
+	err := errors.Join(s.store.Read(ctx).First(&ds, b.DatasetID).Error, s.store.Read(ctx).First(&rev, b.RevisionID).Error,
+		s.store.Read(ctx).First(&job, b.JobID).Error)
 	if err != nil {
 		return api.Bakeoff{}, err
 	}
@@ -219,7 +222,8 @@ func (s *Server) bakeoffOf(ctx context.Context, b *store.Bakeoff, whole bool) (a
 	if err != nil {
 		return api.Bakeoff{}, err
 	}
-	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: s.planBack(b.Name, ds.Name, rev.Number, plan), Cadence: meta.Cadence.String(), Measure: meta.Measure,
+	out := api.Bakeoff{ID: idText("bake", b.ID), Name: b.Name, Plan: s.planBack(b.Name, ds.Name, rev.Number, plan),
+		Cadence: meta.Cadence.String(), Measure: meta.Measure,
 		Job: s.jobNow(ctx, job), Created: b.CreatedAt}
 	if whole {
 		e, err := s.engine(ctx, b)
@@ -255,7 +259,8 @@ func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, er
 	if i < 0 {
 		return api.Curves{}, noSeries(in.Series)
 	}
-	out := api.Curves{Series: in.Series, Levels: e.Plan.Levels, Periods: periods(e.Panel, 0, e.Panel.Length), Actual: actuals(e.Panel, i, e.Panel.Length), Curves: []api.Curve{}}
+	out := api.Curves{Series: in.Series, Levels: e.Plan.Levels, Periods: periods(e.Panel, 0, e.Panel.Length),
+		Actual: actuals(e.Panel, i, e.Panel.Length), Curves: []api.Curve{}}
 	for w, win := range e.Windows {
 		for c := range e.Plan.Contenders {
 			rows, ok, err := s.readRows(ctx, e, b.ID, w, c, i)
@@ -280,7 +285,8 @@ func (s *Server) readRows(ctx context.Context, e *bakeoff.Engine, id uint, windo
 	if !ok {
 		return forecast.Rows{}, false, nil
 	}
-	of := s.store.Read(ctx).Table("results").Where("bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?", id, task.Window, task.Contender, task.Shard)
+	of := s.store.Read(ctx).Table("results").Where("bakeoff_id = ? AND win = ? AND contender = ? AND shard = ?", id, task.Window,
+		task.Contender, task.Shard)
 	var packed, first []byte
 	err := of.Session(&gorm.Session{}).Select("substr(forecasts, 1, 1)").Row().Scan(&first)
 	if err == nil {

@@ -84,7 +84,8 @@ func TestClosedDays(t *testing.T) {
 	assert.Contains(t, out.String(), "square,seasonal-naive,2026-03-29,7,2026-04-05,,26,26,26,26,26,\n")
 
 	// A sale on a closed day is kept, and neither scored nor flagged; the lines stay.
-	arrived, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{File: "more.csv"}, strings.NewReader("day,stall,cups\n2026-04-04,pier,25\n2026-04-05,pier,99\n2026-04-05,square,26\n"))
+	arrived, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{File: "more.csv"},
+		strings.NewReader("day,stall,cups\n2026-04-04,pier,25\n2026-04-05,pier,99\n2026-04-05,square,26\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{2, 0, []string{"sunday"}}, []any{arrived.Score.Points, arrived.Flags, arrived.Dataset.Closed})
 	values, err := c.SeriesValues(ctx, "stalls", "pier")

@@ -27,7 +27,8 @@ func (s *Server) getTuning(ctx context.Context, in *BakeoffPath) (api.Page[api.T
 		return out, err
 	}
 	var rows []store.TaskFacts
-	err = s.store.Read(ctx).Where("bakeoff_id = ? AND tuned <> ''", b.ID).Order("contender, win, shard").Select("win", "contender", "shard", "tuned").Find(&rows).Error
+	err = s.store.Read(ctx).Where("bakeoff_id = ? AND tuned <> ''", b.ID).Order("contender, win, shard").Select("win", "contender", "shard",
+		"tuned").Find(&rows).Error
 	for _, r := range rows {
 		x := api.Tuning{Contender: e.Plan.Contenders[r.Contender].Name, Window: e.Windows[r.Win].Index, Shard: r.Shard}
 		if err := json.Unmarshal([]byte(r.Tuned), &x); err != nil {
@@ -116,7 +117,8 @@ func (s *Server) getResiduals(ctx context.Context, in *struct {
 
 func residualsOf(p *panel.Panel, r *bakeoff.Residuals) api.Residuals {
 	all, line := r.All(), r.Series()
-	out := api.Residuals{Points: len(all), Periods: periods(p, line.First, len(line.Values)), Values: numbers(line.Values), Bins: []api.ResidualBin{}, Cycles: []api.Cycle{}}
+	out := api.Residuals{Points: len(all), Periods: periods(p, line.First, len(line.Values)), Values: numbers(line.Values),
+		Bins: []api.ResidualBin{}, Cycles: []api.Cycle{}}
 	if len(all) > 1 {
 		mean, deviation := stat.MeanStdDev(all, nil)
 		out.Mean, out.Deviation = number(mean), number(deviation)
@@ -144,7 +146,8 @@ func cycleOf(p *panel.Panel, sr *panel.Series, by calendar.Position) api.Cycle {
 		return cycle
 	}
 	for k, x := range places {
-		cycle.Places = append(cycle.Places, api.Place{Name: placeName(by, k, len(places)), Mean: number(x.Mean), Low: number(x.Low), High: number(x.High), Known: x.Known})
+		cycle.Places = append(cycle.Places, api.Place{Name: placeName(by, k, len(places)), Mean: number(x.Mean), Low: number(x.Low),
+			High: number(x.High), Known: x.Known})
 	}
 	return cycle
 }

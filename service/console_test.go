@@ -144,7 +144,8 @@ func TestEveryPage(t *testing.T) {
 	}{
 		{"/data", "3 datasets", false},
 		{"/data/daily?where=town%3DSaltmarsh", "daily holds orders of 140 series", true},
-		{"/data/daily?revision=1&series=Saltmarsh+%2F+shop+%2F+green+tea&beside=Saltmarsh+%2F+hotel+%2F+herb+tea&scaled=1", "2023-01-01 to 2026-05-31", true},
+		{"/data/daily?revision=1&series=Saltmarsh+%2F+shop+%2F+green+tea&beside=Saltmarsh+%2F+hotel+%2F+herb+tea&scaled=1",
+			"2023-01-01 to 2026-05-31", true},
 		{"/data/weekly?series=Saltmarsh+%2F+shop+%2F+black+tea&parts=1", "weekly holds orders of 140 series", true},
 		{"/data/monthly?spread=1&scaled=1", "monthly holds orders of 140 series over 41 months", true},
 		{"/bakeoffs", "In the latest, Daily orders, four weeks ahead, additive leads", false},
@@ -237,12 +238,14 @@ func TestThePathInTheConsole(t *testing.T) {
 
 	const plain = `[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === "naive")`
 	assert.Equal(t, "false", eval[string](p, plain+`.getAttribute("aria-pressed")`))
-	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+plain+`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
+	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+plain+
+		`.click(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - start))) })`, chromedp.EvalAwaitPromise)
 	t.Logf("toggling a contender took %.0f ms to the next frame", took)
 	p.until(plain + `.getAttribute("aria-pressed") === "true"`)
 	saved := eval[string](p, `new Promise(done => { const make = URL.createObjectURL; URL.createObjectURL = b => { b.text().then(done); return make(b); };
 		[...document.querySelectorAll("button")].find(e => e.innerText === "Save the values").click(); })`, chromedp.EvalAwaitPromise)
-	assert.Regexp(t, `^period,actual(,[a-z-]+( (80|95) % (low|high))?)+`+"\n2023-01-02,", saved[:min(len(saved), 400)], "what the chart shows, as a table")
+	assert.Regexp(t, `^period,actual(,[a-z-]+( (80|95) % (low|high))?)+`+"\n2023-01-02,", saved[:min(len(saved), 400)],
+		"what the chart shows, as a table")
 	assert.Contains(t, strings.Split(saved, "\n")[0], "naive")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Reload()))
 	p.until("!!(" + plain + ")")
@@ -253,7 +256,8 @@ func TestThePathInTheConsole(t *testing.T) {
 	assert.Empty(t, p.axe(), "the publish dialog")
 	eval[bool](p, `(document.querySelector("[role=dialog] form").requestSubmit(), true)`)
 	p.until(fmt.Sprintf("(%s).includes(%q)", lead, "no actuals have arrived yet"))
-	_, err = c.LoadActuals(ctx, "weekly", api.LoadColumns{}, strings.NewReader("week,town,channel,line,orders\n2026-06-29,Saltmarsh,shop,black tea,99999\n2026-06-29,Saltmarsh,web,black tea,88888\n"))
+	_, err = c.LoadActuals(ctx, "weekly", api.LoadColumns{},
+		strings.NewReader("week,town,channel,line,orders\n2026-06-29,Saltmarsh,shop,black tea,99999\n2026-06-29,Saltmarsh,web,black tea,88888\n"))
 	require.NoError(t, err)
 	p.open("/flags")
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "2 flags open; the farthest out is Saltmarsh"))

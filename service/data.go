@@ -135,7 +135,8 @@ func datasetOf(ds *store.Dataset, rev *store.Revision, values bool) (api.Dataset
 
 func describeDataset(name string, rev *store.Revision, m store.PanelMeta, values bool) api.Dataset {
 	out := api.Dataset{Name: name, Revision: rev.Number, Hash: rev.Hash, Cadence: m.Cadence.String(), Season: m.Cadence.Season(), Measure: m.Measure,
-		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Events: len(m.Events), Floor: m.Floor, Gaps: string(m.Gaps), Closed: m.Closed, Series: rev.SeriesCount, Periods: m.Length,
+		Attributes: []api.Attribute{}, Drivers: []api.Driver{}, Events: len(m.Events), Floor: m.Floor, Gaps: string(m.Gaps), Closed: m.Closed,
+		Series: rev.SeriesCount, Periods: m.Length,
 		Values: rev.ValueCount, First: m.Cadence.Format(m.First), Last: m.Cadence.Format(m.First + int64(m.Length) - 1), Loaded: rev.CreatedAt}
 	for _, a := range m.Attributes {
 		at := api.Attribute{Name: a.Name, Count: len(a.Values)}
@@ -216,7 +217,8 @@ func (s *Server) removeDataset(ctx context.Context, in *DatasetPath) error {
 	return s.store.Write(ctx, func(tx *gorm.DB) error {
 		var busy int64
 		err := tx.Model(&store.Job{}).Where("state IN ?", []string{store.Queued, store.Running}).
-			Where("id IN (SELECT job_id FROM bakeoffs WHERE dataset_id = ? UNION SELECT job_id FROM releases WHERE dataset_id = ?)", ds.ID, ds.ID).Count(&busy).Error
+			Where("id IN (SELECT job_id FROM bakeoffs WHERE dataset_id = ? UNION SELECT job_id FROM releases WHERE dataset_id = ?)", ds.ID,
+				ds.ID).Count(&busy).Error
 		if err != nil {
 			return err
 		}
@@ -352,7 +354,8 @@ func (s *Server) load(ctx context.Context, dataset string, in *SentFile, must bo
 	s.meters.rows.Add(float64(got.Rows))
 	s.loading.Lock()
 	defer s.loading.Unlock()
-	l := store.Load{Dataset: dataset, Source: src.name, Rows: got.Rows, Time: src.columns.Time, Codes: src.codes(), Recipe: recipe, Panel: got.Panel, Changes: firstChanges(got.Panel)}
+	l := store.Load{Dataset: dataset, Source: src.name, Rows: got.Rows, Time: src.columns.Time, Codes: src.codes(), Recipe: recipe,
+		Panel: got.Panel, Changes: firstChanges(got.Panel)}
 	ds, rev, err := s.dataset(ctx, dataset)
 	if err == nil {
 		err = s.merge(ctx, &l, rev)
@@ -390,7 +393,8 @@ func (s *Server) load(ctx context.Context, dataset string, in *SentFile, must bo
 		return api.Loaded{}, nil, err
 	}
 	shown, err := datasetOf(&store.Dataset{ID: written.DatasetID, Name: dataset}, written, true)
-	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), AsBefore: done.asBefore, Cautions: got.Cautions}, watched, err
+	return api.Loaded{Dataset: shown, Rows: got.Rows, Changes: changesOf(l.Changes), Form: got.Form.Describe(), AsBefore: done.asBefore,
+		Cautions: got.Cautions}, watched, err
 }
 
 // merge lays a load over the dataset's latest revision.

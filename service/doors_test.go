@@ -50,10 +50,12 @@ func TestTheConsolesFiles(t *testing.T) {
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	for _, path := range []string{"/", "/data/daily", "/bakeoffs/bake-1?per=channel", "/index.html"} {
 		res, body := get(t, s.Address()+path)
-		assert.Equal(t, []any{200, page, "no-cache", "text/html; charset=utf-8"}, []any{res.StatusCode, body, res.Header.Get("Cache-Control"), res.Header.Get("Content-Type")}, path)
+		assert.Equal(t, []any{200, page, "no-cache", "text/html; charset=utf-8"},
+			[]any{res.StatusCode, body, res.Header.Get("Cache-Control"), res.Header.Get("Content-Type")}, path)
 	}
 	res, body := get(t, s.Address()+"/assets/app-1.js")
-	assert.Equal(t, []any{script, "public, max-age=31536000, immutable", "text/javascript; charset=utf-8"}, []any{body, res.Header.Get("Cache-Control"), res.Header.Get("Content-Type")})
+	assert.Equal(t, []any{script, "public, max-age=31536000, immutable", "text/javascript; charset=utf-8"},
+		[]any{body, res.Header.Get("Cache-Control"), res.Header.Get("Content-Type")})
 	zipped, small := get(t, s.Address()+"/assets/app-1.js", "Accept-Encoding", "gzip")
 	assert.Equal(t, "gzip", zipped.Header.Get("Content-Encoding"))
 	assert.Less(t, len(small), len(script)/10)
@@ -131,7 +133,8 @@ func shops(t *testing.T, c *client.Client) {
 			}
 		}
 	}
-	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop", "item"}, Drivers: []string{"price"}}, strings.NewReader(text.String()))
+	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop", "item"}, Drivers: []string{"price"}},
+		strings.NewReader(text.String()))
 	require.NoError(t, err)
 }
 
@@ -146,7 +149,8 @@ func TestSeriesAreFilteredCountedAndPaged(t *testing.T) {
 	var page api.SeriesList
 	require.NoError(t, json.Unmarshal([]byte(body), &page))
 	assert.Equal(t, []any{1, 2, "1"}, []any{len(page.Items), page.Total, page.Cursor})
-	assert.Equal(t, []api.Facet{{Attribute: "shop", Values: []api.FacetValue{{Value: "west", Count: 2}}}, {Attribute: "item", Values: []api.FacetValue{{Value: "cup", Count: 1}, {Value: "pot", Count: 1}}}}, page.Facets)
+	assert.Equal(t, []api.Facet{{Attribute: "shop", Values: []api.FacetValue{{Value: "west", Count: 2}}},
+		{Attribute: "item", Values: []api.FacetValue{{Value: "cup", Count: 1}, {Value: "pot", Count: 1}}}}, page.Facets)
 	_, body = get(t, s.Address()+"/api/v1/datasets/shops/series?sort=-mean&limit=2")
 	require.NoError(t, json.Unmarshal([]byte(body), &page))
 	assert.Equal(t, []string{"north / cup", "north / pot"}, []string{page.Items[0].Key, page.Items[1].Key}, "equals stay in the order of their keys")
@@ -173,12 +177,15 @@ func TestSeriesAreFilteredCountedAndPaged(t *testing.T) {
 func TestAFilteredBakeoffAndItsCuts(t *testing.T) {
 	c, _ := start(t, t.TempDir())
 	shops(t, c)
-	split, err := c.Split(ctx, api.Plan{Dataset: "shops", Where: map[string]string{"item": "pot"}, Horizon: 4, Windows: 2, Contenders: contenders("naive", "seasonal-naive")})
+	split, err := c.Split(ctx, api.Plan{Dataset: "shops", Where: map[string]string{"item": "pot"}, Horizon: 4, Windows: 2,
+		Contenders: contenders("naive", "seasonal-naive")})
 	require.NoError(t, err)
 	assert.Equal(t, []any{3, 2, 12, "2026-02-24", 0}, []any{split.Series, len(split.Windows), split.Fits, split.Windows[1].Origin, split.Aside})
-	b := run(t, c, api.Plan{Name: "pots", Dataset: "shops", Where: map[string]string{"item": "pot"}, Horizon: 4, Windows: 2, Contenders: contenders("naive", "seasonal-naive")})
+	b := run(t, c, api.Plan{Name: "pots", Dataset: "shops", Where: map[string]string{"item": "pot"}, Horizon: 4, Windows: 2,
+		Contenders: contenders("naive", "seasonal-naive")})
 	assert.Equal(t, "seasonal-naive", b.Leader)
-	for per, slices := range map[string][]string{"shop": {"north", "south", "west"}, "step": {"1", "2", "3", "4"}, "window": {"1", "2"}, "series": {"north / pot", "south / pot", "west / pot"}, "all": {""}} {
+	for per, slices := range map[string][]string{"shop": {"north", "south", "west"}, "step": {"1", "2", "3", "4"}, "window": {"1", "2"},
+		"series": {"north / pot", "south / pot", "west / pot"}, "all": {""}} {
 		st, err := c.Standings(ctx, "pots", "rmse", per)
 		require.NoError(t, err, per)
 		var names []string
@@ -233,7 +240,8 @@ func TestInspectingKeepsNothing(t *testing.T) {
 	seen, err := c.Inspect(ctx, "", api.LoadColumns{File: "x.csv"}, strings.NewReader(text))
 	require.NoError(t, err)
 	assert.Empty(t, seen.Problem)
-	assert.Equal(t, []any{"semicolon", "comma", "Tag", "Menge", []string{"Laden"}}, []any{seen.Proposal.Delimiter, seen.Proposal.Decimal, seen.Proposal.Time, seen.Proposal.Measure, seen.Proposal.By})
+	assert.Equal(t, []any{"semicolon", "comma", "Tag", "Menge", []string{"Laden"}},
+		[]any{seen.Proposal.Delimiter, seen.Proposal.Decimal, seen.Proposal.Time, seen.Proposal.Measure, seen.Proposal.By})
 	assert.Equal(t, []any{3, 2, "2026-02-01", 1234.5}, []any{seen.Rows, seen.Dataset.Series, seen.First[0].Period, *seen.First[0].Value})
 	unsure, err := c.Inspect(ctx, "", api.LoadColumns{}, strings.NewReader("d;y\n01/02/2026;1\n02/02/2026;2\n"))
 	require.NoError(t, err)

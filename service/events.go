@@ -85,7 +85,8 @@ func touching(p *panel.Panel, events []calendar.Event) (kept []calendar.Event, n
 			kept = append(kept, events[i])
 			continue
 		}
-		none = append(none, fmt.Sprintf("the event %q is left out, since it concerns no series: none has %s%s", events[i].Name, strings.Join(conditions(events[i].Where), " and "), hasInstead(p, events[i].Where)))
+		none = append(none, fmt.Sprintf("the event %q is left out, since it concerns no series: none has %s%s", events[i].Name,
+			strings.Join(conditions(events[i].Where), " and "), hasInstead(p, events[i].Where)))
 	}
 	return kept, none
 }
@@ -144,7 +145,8 @@ func eventOptions(p *panel.Panel, c ingest.Columns) (ingest.EventOptions, error)
 }
 
 // changeEvents writes the next revision of a dataset with other events.
-func (s *Server) changeEvents(ctx context.Context, dataset, action, detail string, change func(*panel.Panel) (*panel.Panel, error), shown *api.Dataset) (*panel.Panel, error) {
+func (s *Server) changeEvents(ctx context.Context, dataset, action, detail string, change func(*panel.Panel) (*panel.Panel, error),
+	shown *api.Dataset) (*panel.Panel, error) {
 	s.loading.Lock()
 	defer s.loading.Unlock()
 	_, rev, err := s.dataset(ctx, dataset)
@@ -163,7 +165,8 @@ func (s *Server) changeEvents(ctx context.Context, dataset, action, detail strin
 	if err != nil {
 		return nil, err
 	}
-	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time, Codes: meta.Codes, Recipe: rev.Recipe, Panel: next},
+	written, err := s.store.AddRevision(ctx, store.Load{Dataset: dataset, Source: detail, Gaps: gapsOf(meta.Gaps, next), Time: meta.Time,
+		Codes: meta.Codes, Recipe: rev.Recipe, Panel: next},
 		func(tx *gorm.DB, made *store.Revision) error {
 			ofRevision(ctx, made.Number)
 			return note(ctx, tx, action, dataset, detail)

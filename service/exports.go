@@ -111,7 +111,8 @@ func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 // fitsSheet refuses an export that has more rows than a sheet has room for.
 func (s *Server) fitsSheet(ctx context.Context, e *bakeoff.Engine, id uint) error {
 	var bytes int64
-	if err := s.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?", id).Select("COALESCE(SUM(LENGTH(errors)), 0)").Scan(&bytes).Error; err != nil {
+	if err := s.store.Read(ctx).Model(&store.Result{}).Where("bakeoff_id = ?",
+		id).Select("COALESCE(SUM(LENGTH(errors)), 0)").Scan(&bytes).Error; err != nil {
 		return err
 	}
 	if points := bytes / 8; points > export.MostXLSXRows {
@@ -237,14 +238,16 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 	if cut == "" {
 		cut = "slice"
 	}
-	columns := []export.Column{{Name: cut, Kind: export.Text}, {Name: "rank", Kind: export.Whole}, {Name: "contender", Kind: export.Text}, {Name: "points", Kind: export.Whole},
+	columns := []export.Column{{Name: cut, Kind: export.Text}, {Name: "rank", Kind: export.Whole}, {Name: "contender", Kind: export.Text},
+		{Name: "points", Kind: export.Whole},
 		{Name: "filled", Kind: export.Whole}, {Name: "skill", Kind: export.Number}}
 	for _, m := range st.Metrics {
 		columns = append(columns, export.Column{Name: m.Name, Kind: export.Number})
 	}
 	whole := st.Per == ""
 	if whole {
-		for _, n := range []string{"over_series_mean", "over_series_median", "mean_rank", "won", "beats_baseline", "behind_low", "behind_high", "like_leader", "train_" + st.Metric, "seconds"} {
+		for _, n := range []string{"over_series_mean", "over_series_median", "mean_rank", "won", "beats_baseline", "behind_low", "behind_high",
+			"like_leader", "train_" + st.Metric, "seconds"} {
 			columns = append(columns, export.Column{Name: n, Kind: export.Number})
 		}
 	}
@@ -261,7 +264,8 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 	var rows [][]export.Cell
 	for _, sl := range st.Slices {
 		for _, r := range sl.Rows {
-			row := []export.Cell{{Text: sl.Name}, {Number: float64(r.Rank)}, {Text: r.Contender}, {Number: float64(r.Points)}, {Number: float64(r.Filled)}, value(r.Skill)}
+			row := []export.Cell{{Text: sl.Name}, {Number: float64(r.Rank)}, {Text: r.Contender}, {Number: float64(r.Points)},
+				{Number: float64(r.Filled)}, value(r.Skill)}
 			for _, m := range st.Metrics {
 				row = append(row, value(r.Values[m.Name]))
 			}
@@ -270,7 +274,8 @@ func standingsTable(st api.Standings) ([]export.Column, [][]export.Cell) {
 				if o.LikeLeader {
 					like = 1
 				}
-				row = append(row, value(o.Mean), value(o.Median), value(o.MeanRank), value(o.Won), value(o.Beats), value(o.BehindLow), value(o.BehindHigh), export.Cell{Number: like}, value(r.Train[st.Metric]), export.Cell{Number: r.Seconds})
+				row = append(row, value(o.Mean), value(o.Median), value(o.MeanRank), value(o.Won), value(o.Beats), value(o.BehindLow),
+					value(o.BehindHigh), export.Cell{Number: like}, value(r.Train[st.Metric]), export.Cell{Number: r.Seconds})
 			}
 			if found {
 				row = append(row, export.Cell{Text: r.Found})

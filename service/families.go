@@ -55,7 +55,8 @@ func (s *Server) describeSettings() {
 		for _, x := range f.Settings {
 			properties[x.Name] = settingSchema(x)
 		}
-		schemas.Map()[name] = &huma.Schema{Type: huma.TypeObject, Description: "Settings of " + f.Name + ". " + f.Summary, Properties: properties, AdditionalProperties: false}
+		schemas.Map()[name] = &huma.Schema{Type: huma.TypeObject, Description: "Settings of " + f.Name + ". " + f.Summary, Properties: properties,
+			AdditionalProperties: false}
 		byFamily[f.Name] = map[string]string{"$ref": "#/components/schemas/" + name}
 	}
 	schemas.Map()["Contender"].Properties["settings"].Extensions = map[string]any{"x-by-family": byFamily}
@@ -85,7 +86,8 @@ func settingSchema(x model.Setting) *huma.Schema {
 func familyOf(f *model.Family, across bool) api.Family {
 	out := api.Family{Name: f.Name, Summary: f.Summary, Reference: f.Reference, AcrossSeries: across, Settings: []api.Setting{}}
 	for _, x := range f.Settings {
-		out.Settings = append(out.Settings, api.Setting{Name: x.Name, Kind: string(x.Kind), Meaning: x.Meaning, Default: x.Default, Auto: x.Auto, Min: x.Min, Max: x.Max, Choices: x.Choices})
+		out.Settings = append(out.Settings, api.Setting{Name: x.Name, Kind: string(x.Kind), Meaning: x.Meaning, Default: x.Default, Auto: x.Auto,
+			Min: x.Min, Max: x.Max, Choices: x.Choices})
 	}
 	return out
 }

@@ -96,10 +96,12 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 		out.Tests = append(out.Tests, api.FitTest{Name: t.Name, Statistic: number(t.Statistic), P: number(t.P), Meaning: t.Meaning})
 	}
 	for _, x := range d.Effects {
-		out.Effects = append(out.Effects, api.Effect{Name: x.Name, Kind: x.Kind, Per: x.Per, Units: number(x.Units), Low: number(x.Low), High: number(x.High), Percent: number(x.Percent), PercentLow: number(x.PercentLow), PercentHigh: number(x.PercentHigh)})
+		out.Effects = append(out.Effects, api.Effect{Name: x.Name, Kind: x.Kind, Per: x.Per, Units: number(x.Units), Low: number(x.Low),
+			High: number(x.High), Percent: number(x.Percent), PercentLow: number(x.PercentLow), PercentHigh: number(x.PercentHigh)})
 	}
 	for _, x := range d.Worths {
-		out.Worths = append(out.Worths, api.Worth{Name: x.Name, Meaning: x.Meaning, Share: x.Share, Rise: number(x.Rise), Low: number(x.Rise - 1.96*x.Sd), High: number(x.Rise + 1.96*x.Sd)})
+		out.Worths = append(out.Worths, api.Worth{Name: x.Name, Meaning: x.Meaning, Share: x.Share, Rise: number(x.Rise),
+			Low: number(x.Rise - 1.96*x.Sd), High: number(x.Rise + 1.96*x.Sd)})
 	}
 	for _, x := range d.Reasons {
 		out.Reasons = append(out.Reasons, api.Reason{Name: x.Name, Steps: numbers(x.Steps)})

@@ -114,7 +114,8 @@ func (s *Server) flagWithDataset(ctx context.Context, f store.Flag) (api.Flag, e
 }
 
 func flagOf(f store.Flag, dataset string) api.Flag {
-	return api.Flag{ID: idText("flag", f.ID), Release: idText("rel", f.ReleaseID), Dataset: dataset, Series: f.Series, Period: f.Period, Step: f.Step, Actual: f.Actual,
+	return api.Flag{ID: idText("flag", f.ID), Release: idText("rel", f.ReleaseID), Dataset: dataset, Series: f.Series, Period: f.Period,
+		Step: f.Step, Actual: f.Actual,
 		Forecast: f.Forecast, Low: f.Low, High: f.High, Level: f.Level, Severity: f.Severity, State: f.State, SettledAs: f.SettledAs, Note: f.Note,
 		SettledBy: f.SettledBy, Settled: f.SettledAt}
 }

@@ -62,7 +62,8 @@ func (s *Server) forecastTable(ctx context.Context, in *forecastInput) (api.Fore
 	}
 	p := loaded.Panel
 	if len(p.Series) > mostForecast {
-		return api.Forecast{}, invalid("query.by", "the table has %d series and at most %d are forecast at once: load it as a dataset", len(p.Series), mostForecast)
+		return api.Forecast{}, invalid("query.by", "the table has %d series and at most %d are forecast at once: load it as a dataset",
+			len(p.Series), mostForecast)
 	}
 	select {
 	case s.forecasts <- struct{}{}:
@@ -71,7 +72,8 @@ func (s *Server) forecastTable(ctx context.Context, in *forecastInput) (api.Fore
 		return api.Forecast{}, ctx.Err()
 	}
 	ask := bakeoff.GlanceSettings{Horizon: in.Horizon, Workers: runtime.GOMAXPROCS(0), Seed: forecastSeed, Level: slices.Max(levels)}
-	out := api.Forecast{Family: name, Time: c.Time, Measure: p.Measure, Cadence: p.Cadence.String(), Rows: loaded.Rows, First: p.Period(0), Origin: p.Period(p.Length - 1), Levels: levels, Cautions: loaded.Cautions}
+	out := api.Forecast{Family: name, Time: c.Time, Measure: p.Measure, Cadence: p.Cadence.String(), Rows: loaded.Rows, First: p.Period(0),
+		Origin: p.Period(p.Length - 1), Levels: levels, Cautions: loaded.Cautions}
 	if in.Flag {
 		if ask.Back = min(mostLookedBack, p.Length/3); p.Length < leastLookedBack {
 			ask.Back = 0
@@ -152,11 +154,13 @@ func tellGlance(out *api.Forecast, p *panel.Panel, g *bakeoff.Glance, ask api.Fo
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d of %d series have no forecast: each says why", failed, len(p.Series)))
 	}
 	if short := shortSeries(p); len(short) > 0 {
-		out.Cautions = append(out.Cautions, fmt.Sprintf("fewer than %d values are known of %d series, as of %s: their forecasts go by little", fewKnown, len(short), strings.Join(short[:min(3, len(short))], ", ")))
+		out.Cautions = append(out.Cautions, fmt.Sprintf("fewer than %d values are known of %d series, as of %s: their forecasts go by little",
+			fewKnown, len(short), strings.Join(short[:min(3, len(short))], ", ")))
 	}
 	out.Tried = g.Tried
 	for _, o := range g.Odd {
-		out.Flags = append(out.Flags, api.ForecastFlag{Series: p.Series[o.Series].Key, Period: p.Period(o.At), Actual: o.Actual, Forecast: o.Median, Low: o.Low, High: o.High, Severity: o.Severity})
+		out.Flags = append(out.Flags, api.ForecastFlag{Series: p.Series[o.Series].Key, Period: p.Period(o.At), Actual: o.Actual,
+			Forecast: o.Median, Low: o.Low, High: o.High, Severity: o.Severity})
 	}
 }
 

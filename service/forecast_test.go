@@ -30,7 +30,8 @@ func kettles() string {
 func TestATableIsForecastAtOnce(t *testing.T) {
 	c, _ := start(t, t.TempDir())
 	for _, family := range []string{"", "smoothing"} {
-		got, err := c.Forecast(ctx, api.LoadColumns{File: "kettles.csv"}, api.ForecastAsk{Horizon: 6, Family: family, Flag: true, History: 2, Levels: []float64{95, 80}}, strings.NewReader(kettles()))
+		got, err := c.Forecast(ctx, api.LoadColumns{File: "kettles.csv"},
+			api.ForecastAsk{Horizon: 6, Family: family, Flag: true, History: 2, Levels: []float64{95, 80}}, strings.NewReader(kettles()))
 		require.NoError(t, err)
 		assert.Equal(t, []string{"2025-11", "2025-12"}, got.Past)
 		assert.Equal(t, 179.0, *got.Series[1].Actual[0])
@@ -53,7 +54,8 @@ func TestATableIsForecastAtOnce(t *testing.T) {
 			found = found || f.Series == "Oysterby" && f.Period == "2025-08" && f.Actual == 500 && f.Severity > 5
 		}
 		assert.True(t, found, "the month out of line is flagged: %v", got.Flags)
-		again, err := c.Forecast(ctx, api.LoadColumns{File: "kettles.csv"}, api.ForecastAsk{Horizon: 6, Family: family, Flag: true, History: 2, Levels: []float64{95, 80}}, strings.NewReader(kettles()))
+		again, err := c.Forecast(ctx, api.LoadColumns{File: "kettles.csv"},
+			api.ForecastAsk{Horizon: 6, Family: family, Flag: true, History: 2, Levels: []float64{95, 80}}, strings.NewReader(kettles()))
 		require.NoError(t, err)
 		assert.Equal(t, got, again)
 	}

@@ -31,14 +31,16 @@ func (s *Server) inspect(ctx context.Context, in *struct {
 	cols, err := src.inspect(ctx)
 	var doubt *ingest.Refusal
 	if errors.As(err, &doubt) && len(doubt.Faults[0].Readings) > 0 {
-		return api.Inspected{Form: "in doubt", Columns: []api.InspectedColumn{}, Proposal: in.LoadColumns, Readings: readingsOf(doubt.Faults[0].Readings), Problem: doubt.Faults[0].Error()}, nil
+		return api.Inspected{Form: "in doubt", Columns: []api.InspectedColumn{}, Proposal: in.LoadColumns,
+			Readings: readingsOf(doubt.Faults[0].Readings), Problem: doubt.Faults[0].Error()}, nil
 	}
 	if err != nil {
 		return api.Inspected{}, err
 	}
 	c := src.columns.Propose(cols)
 	src.columns = c
-	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c), AsBefore: done.asBefore}
+	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c),
+		AsBefore: done.asBefore}
 	if _, err := c.Options(); err != nil {
 		out.Problem = err.Error()
 		return out, nil
@@ -136,7 +138,8 @@ func inspectedColumns(cols []ingest.Column, c ingest.Columns) []api.InspectedCol
 // proposal is what was asked, completed with what was found.
 func proposal(in api.LoadColumns, form ingest.Form, c ingest.Columns) api.LoadColumns {
 	in.Time, in.Measure, in.By, in.Wide = c.Time, api.JoinNames(c.Measures), c.By, c.Wide
-	in.Format, in.Encoding, in.Delimiter, in.Decimal, in.Sheet, in.HeaderRow = form.Format, form.Encoding, form.Delimiter, form.Decimal, form.Sheet, form.HeaderRow
+	in.Format, in.Encoding, in.Delimiter, in.Decimal, in.Sheet, in.HeaderRow = form.Format, form.Encoding, form.Delimiter, form.Decimal,
+		form.Sheet, form.HeaderRow
 	if c.Floor != nil {
 		in.Floor = strconv.FormatFloat(*c.Floor, 'f', -1, 64)
 	}

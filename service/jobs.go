@@ -107,7 +107,8 @@ func (s *Server) jobOf(p jobs.Progress) api.Job {
 	if j.Kind == jobs.KindScenario {
 		about = "scen"
 	}
-	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done, Total: j.Total, Rate: p.Rate, Share: p.Share, Note: p.Note,
+	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done,
+		Total: j.Total, Rate: p.Rate, Share: p.Share, Note: p.Note,
 		Error: j.Error, Created: j.CreatedAt, Started: j.StartedAt, Finished: j.FinishedAt}
 	if j.State == store.Done {
 		out.Share = 1

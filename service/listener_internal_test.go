@@ -86,7 +86,8 @@ func TestSilentConnectionsMakeRoom(t *testing.T) {
 }
 
 func TestBearerInAnyCase(t *testing.T) {
-	for header, want := range map[string]string{"Bearer pk_1": "pk_1", "bearer pk_1": "pk_1", "BEARER  pk_1 ": "pk_1", "Basic pk_1": "", "pk_1": "", "": ""} {
+	for header, want := range map[string]string{"Bearer pk_1": "pk_1", "bearer pk_1": "pk_1", "BEARER  pk_1 ": "pk_1", "Basic pk_1": "",
+		"pk_1": "", "": ""} {
 		assert.Equal(t, want, bearer(header), header)
 	}
 }

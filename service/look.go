@@ -53,7 +53,8 @@ func (s *Server) getParts(ctx context.Context, in *oneSeries) (api.Fit, error) {
 		return api.Fit{}, err
 	}
 	// Only the past is asked for: what would continue it does not matter.
-	trained, err := m.Train(ctx, panel.NewView(p, []int{i}, 0, p.Length-1), model.Env{Workers: 1, Random: func(string) *rand.Rand { return rand.New(rand.NewPCG(0, 0)) }})
+	trained, err := m.Train(ctx, panel.NewView(p, []int{i}, 0, p.Length-1),
+		model.Env{Workers: 1, Random: func(string) *rand.Rand { return rand.New(rand.NewPCG(0, 0)) }})
 	if err != nil {
 		return api.Fit{}, err
 	}

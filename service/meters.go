@@ -25,12 +25,15 @@ type meters struct {
 func newMeters() *meters {
 	reg := prometheus.NewRegistry()
 	m := &meters{
-		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "paperkettle_requests_total", Help: "Requests by route and status."}, []string{"method", "route", "status"}),
-		seconds:  prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "paperkettle_request_seconds", Help: "Time to the start of an answer."}, []string{"route"}),
-		working:  prometheus.NewGauge(prometheus.GaugeOpts{Name: "paperkettle_requests_at_work", Help: "Requests that are being worked on."}),
-		rows:     prometheus.NewCounter(prometheus.CounterOpts{Name: "paperkettle_rows_loaded_total", Help: "Rows read from files."}),
+		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "paperkettle_requests_total", Help: "Requests by route and status."},
+			[]string{"method", "route", "status"}),
+		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "paperkettle_request_seconds",
+			Help: "Time to the start of an answer."}, []string{"route"}),
+		working: prometheus.NewGauge(prometheus.GaugeOpts{Name: "paperkettle_requests_at_work", Help: "Requests that are being worked on."}),
+		rows:    prometheus.NewCounter(prometheus.CounterOpts{Name: "paperkettle_rows_loaded_total", Help: "Rows read from files."}),
 	}
-	reg.MustRegister(m.requests, m.seconds, m.rows, m.working, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	reg.MustRegister(m.requests, m.seconds, m.rows, m.working, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	m.handler = adaptor.HTTPHandler(promhttp.HandlerFor(reg, promhttp.HandlerOpts{}))
 	return m
 }

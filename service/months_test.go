@@ -31,7 +31,8 @@ func stallRows(stalls []string, from string, days, known int) string {
 	return text.String()
 }
 
-var stallColumns = api.LoadColumns{File: "stalls.csv", Time: "day", Measure: "cups", By: []string{"stall"}, Drivers: []string{"price"}, KnownAhead: []string{"price"}}
+var stallColumns = api.LoadColumns{File: "stalls.csv", Time: "day", Measure: "cups", By: []string{"stall"}, Drivers: []string{"price"},
+	KnownAhead: []string{"price"}}
 
 func load(t *testing.T, c *client.Client, cols api.LoadColumns, text string) api.Loaded {
 	loaded, err := c.Load(ctx, "stalls", cols, strings.NewReader(text))
@@ -58,7 +59,8 @@ func TestALaterLoadIsAsTheOneBefore(t *testing.T) {
 	load(t, c, cols, stallRows([]string{"quay", "mill"}, "2026-01-01", 60, 56))
 
 	more := stallRows([]string{"quay", "mill"}, "2026-02-26", 2, 2)
-	seen, err := c.Inspect(ctx, "stalls", api.LoadColumns{}, strings.NewReader(strings.Replace(stallRows([]string{"quay", "mill"}, "2026-02-25", 2, 2), "20,3", "99,3", 1)))
+	seen, err := c.Inspect(ctx, "stalls", api.LoadColumns{},
+		strings.NewReader(strings.Replace(stallRows([]string{"quay", "mill"}, "2026-02-25", 2, 2), "20,3", "99,3", 1)))
 	require.NoError(t, err)
 	require.Empty(t, seen.Problem)
 	assert.Equal(t, []any{0, 1, 1}, []any{seen.Changes.NewSeries, seen.Changes.NewValues, seen.Changes.RestatedCount})
@@ -99,7 +101,8 @@ func TestUndoAndDiff(t *testing.T) {
 	before, err := c.Dataset(ctx, "stalls")
 	require.NoError(t, err)
 
-	arrived, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{}, strings.NewReader("day,stall,cups,price\n2026-02-24,quay,28,3\n2026-02-26,quay,900,3\n"))
+	arrived, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{},
+		strings.NewReader("day,stall,cups,price\n2026-02-24,quay,28,3\n2026-02-26,quay,900,3\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 1, arrived.Flags)
 	d, err := c.Diff(ctx, "stalls", 0, 0)
@@ -179,7 +182,8 @@ func TestPublishingNeedsConsent(t *testing.T) {
 func TestAReleaseWithFewerSeriesIsHeld(t *testing.T) {
 	c, _ := start(t, t.TempDir())
 	text := stallRows([]string{"quay", "mill"}, "2026-01-01", 63, 56)
-	load(t, c, api.LoadColumns{Time: "day", Measure: "cups", By: []string{"stall"}}, strings.Replace(text, "2026-02-03,mill,30", "2026-02-03,mill,-4", 1))
+	load(t, c, api.LoadColumns{Time: "day", Measure: "cups", By: []string{"stall"}},
+		strings.Replace(text, "2026-02-03,mill,30", "2026-02-03,mill,-4", 1))
 	b := run(t, c, api.Plan{Dataset: "stalls", Horizon: 7, Contenders: contenders("naive", "intermittent")})
 	require.Equal(t, "live", published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "naive"}).State)
 	held := published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "intermittent"})
@@ -226,11 +230,13 @@ func TestEventsThatConcernNothingAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.LoadEvents(ctx, "stalls", api.LoadColumns{Where: []string{"stall=key"}}, 0, 0, strings.NewReader(fair))
 	assert.ErrorContains(t, err, "none has stall=key; stall has mill, quay")
-	got, err := c.LoadEvents(ctx, "stalls", api.LoadColumns{}, 0, 0, strings.NewReader("event,date,stall\nfair,2026-03-02,quay\nfair,2026-03-03,nowhere\n"))
+	got, err := c.LoadEvents(ctx, "stalls", api.LoadColumns{}, 0, 0,
+		strings.NewReader("event,date,stall\nfair,2026-03-02,quay\nfair,2026-03-03,nowhere\n"))
 	require.NoError(t, err)
 	assert.Len(t, got.Events, 1)
 	assert.Contains(t, got.Cautions[0], "nowhere")
-	_, err = c.LoadEvents(ctx, "stalls", api.LoadColumns{}, 0, 0, strings.NewReader("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:fair\r\nDTSTART:20260301T080000Z\r\nDTEND:20260301T100000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
+	_, err = c.LoadEvents(ctx, "stalls", api.LoadColumns{}, 0, 0,
+		strings.NewReader("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:fair\r\nDTSTART:20260301T080000Z\r\nDTEND:20260301T100000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
 	assert.ErrorContains(t, err, "say into which zone")
 }
 
@@ -240,7 +246,8 @@ func TestSettlingManyFlags(t *testing.T) {
 	load(t, c, stallColumns, stallRows([]string{"quay", "mill"}, "2026-01-01", 63, 56))
 	b := run(t, c, api.Plan{Dataset: "stalls", Horizon: 7, Contenders: contenders("naive", "seasonal-naive")})
 	published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "seasonal-naive"})
-	_, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{}, strings.NewReader("day,stall,cups,price\n2026-02-26,quay,900,3\n2026-02-27,quay,700,3\n2026-02-27,mill,800,3\n"))
+	_, err := c.LoadActuals(ctx, "stalls", api.LoadColumns{},
+		strings.NewReader("day,stall,cups,price\n2026-02-26,quay,900,3\n2026-02-27,quay,700,3\n2026-02-27,mill,800,3\n"))
 	require.NoError(t, err)
 	queue, err := c.Flags(ctx, "", "", 0)
 	require.NoError(t, err)
@@ -260,7 +267,8 @@ func TestSettlingManyFlags(t *testing.T) {
 	open, err := c.Flags(ctx, "", "open", 0)
 	require.NoError(t, err)
 	assert.Len(t, open, 3, "none was settled")
-	done, err := c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-3"}, SettleRequest: api.SettleRequest{As: "real-change", Note: "a rival closed"}})
+	done, err := c.SettleAll(ctx, api.SettleManyRequest{Flags: []string{"flag-1", "flag-3"},
+		SettleRequest: api.SettleRequest{As: "real-change", Note: "a rival closed"}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"settled", "real-change", "a rival closed"}, []string{done[1].State, done[1].SettledAs, done[1].Note})
 	open, err = c.Flags(ctx, "", "open", 0)

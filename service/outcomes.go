@@ -50,7 +50,8 @@ func caseName(cases []api.ScenarioCase, k int) string {
 }
 
 func totalOf(name string, o, base *scenario.Outcome) api.ScenarioTotal {
-	t := api.ScenarioTotal{Case: name, Total: o.Total.Value, Low: o.Total.Low, High: o.Total.High, Change: o.TotalChange.Value, ChangeLow: o.TotalChange.Low, ChangeHigh: o.TotalChange.High}
+	t := api.ScenarioTotal{Case: name, Total: o.Total.Value, Low: o.Total.Low, High: o.Total.High, Change: o.TotalChange.Value,
+		ChangeLow: o.TotalChange.Low, ChangeHigh: o.TotalChange.High}
 	if base.Total.Value != 0 {
 		t.ChangeShare = number(o.TotalChange.Value / base.Total.Value)
 	}
@@ -131,7 +132,8 @@ func (s *Server) scenarioCurve(ctx context.Context, in *struct {
 func scenarioLines(out *api.ScenarioCurve, list []scenario.Outcome, cases []api.ScenarioCase) {
 	for k := range list {
 		o := &list[k]
-		out.Cases = append(out.Cases, api.ScenarioLine{Case: caseName(cases, k), Forecast: o.Mean, Low: o.Low, High: o.High, Change: o.Change, ChangeLow: o.ChangeLow, ChangeHigh: o.ChangeHi})
+		out.Cases = append(out.Cases, api.ScenarioLine{Case: caseName(cases, k), Forecast: o.Mean, Low: o.Low, High: o.High, Change: o.Change,
+			ChangeLow: o.ChangeLow, ChangeHigh: o.ChangeHi})
 		out.Totals = append(out.Totals, totalOf(caseName(cases, k), o, &list[0]))
 	}
 }

@@ -55,9 +55,11 @@ func contenderOf(c api.Contender) bakeoff.Contender {
 
 // planBack gives a complete plan in the contract's words.
 func (s *Server) planBack(name, dataset string, revision int, p bakeoff.Plan) api.Plan {
-	out := api.Plan{Name: name, Dataset: dataset, Revision: revision, Where: p.Where, Horizon: p.Split.Horizon, Windows: p.Split.Windows, Stride: p.Split.Stride,
-		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed, Contenders: []api.Contender{},
-		Gap: p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps}
+	out := api.Plan{Name: name, Dataset: dataset, Revision: revision, Where: p.Where, Horizon: p.Split.Horizon, Windows: p.Split.Windows,
+		Stride:  p.Split.Stride,
+		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed,
+		Contenders: []api.Contender{},
+		Gap:        p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps}
 	if p.Split.Refit != 0 {
 		out.Refit = p.Split.Refit.String()
 	}
@@ -121,12 +123,14 @@ const setAsideShown = 100
 
 func splitOf(e *bakeoff.Engine) api.Split {
 	p := e.Panel
-	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside), Tasks: len(e.Tasks()), Cautions: e.Cautions()}
+	out := api.Split{Periods: p.Length, First: p.Period(0), Last: p.Period(p.Length - 1), SetAside: []api.SetAside{}, Aside: len(e.SetAside),
+		Tasks: len(e.Tasks()), Cautions: e.Cautions()}
 	seen := map[int]bool{}
 	for i, w := range e.Windows {
 		out.Windows = append(out.Windows, api.Window{Window: w.Index, TrainFirst: p.Period(w.TrainFirst), Origin: p.Period(w.Origin),
-			AssessFirst: p.Period(w.AssessFirst()), AssessLast: p.Period(w.AssessLast), TrainIndex: w.TrainFirst, OriginIndex: w.Origin, LastIndex: w.AssessLast,
-			Series: len(e.Qualified[i])})
+			AssessFirst: p.Period(w.AssessFirst()), AssessLast: p.Period(w.AssessLast), TrainIndex: w.TrainFirst, OriginIndex: w.Origin,
+			LastIndex: w.AssessLast,
+			Series:    len(e.Qualified[i])})
 		out.Fits += len(e.Qualified[i]) * len(e.Plan.Contenders)
 		for _, q := range e.Qualified[i] {
 			seen[q] = true

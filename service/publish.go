@@ -64,11 +64,13 @@ func (s *Server) questions(ctx context.Context, t *intended, series int) ([]api.
 	assessed := t.engine.Plan.Split.Horizon
 	noun := t.panel.Cadence.Noun
 	if t.rel.Horizon > mostAhead*assessed {
-		return nil, invalid("body.horizon", "%s assessed %s ahead: a release reaches at most %d times as far", idText("bake", t.rel.BakeoffID), noun(assessed), mostAhead)
+		return nil, invalid("body.horizon", "%s assessed %s ahead: a release reaches at most %d times as far", idText("bake", t.rel.BakeoffID),
+			noun(assessed), mostAhead)
 	}
 	if t.rel.Horizon > assessed {
 		out = append(out, api.Question{Consent: api.LongerHorizon,
-			Why: fmt.Sprintf("it reaches %s ahead, and %s assessed %s: how good the rest is, nobody has seen", noun(t.rel.Horizon), idText("bake", t.rel.BakeoffID), noun(assessed))})
+			Why: fmt.Sprintf("it reaches %s ahead, and %s assessed %s: how good the rest is, nobody has seen", noun(t.rel.Horizon),
+				idText("bake", t.rel.BakeoffID), noun(assessed))})
 	}
 	why, err := results.FewerThanLive(s.store.Read(ctx), t.rel.DatasetID, series)
 	if why != "" {
@@ -92,7 +94,8 @@ func (s *Server) previewRelease(ctx context.Context, in *struct{ Body api.Publis
 		return api.Preview{}, err
 	}
 	p := t.panel
-	out := api.Preview{Dataset: ds.Name, Revision: t.latest.Number, Contender: t.rel.Contender, Horizon: t.rel.Horizon, Origin: p.Period(p.Length - 1), First: p.Period(p.Length),
+	out := api.Preview{Dataset: ds.Name, Revision: t.latest.Number, Contender: t.rel.Contender, Horizon: t.rel.Horizon,
+		Origin: p.Period(p.Length - 1), First: p.Period(p.Length),
 		Last: p.Period(p.Length + t.rel.Horizon - 1), Series: ahead.Series, Cautions: ahead.Cautions}
 	if n := ahead.LeftOut; n > 0 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series would get no forecast: one, for example, %s.", n, ahead.Reason))
@@ -169,7 +172,8 @@ func (s *Server) completeRelease(ctx context.Context, rel *store.Release, e *bak
 		for i, c := range e.Plan.Contenders {
 			names[i] = c.Name
 		}
-		return invalid("body.contender", "no contender of %s is called %q: it has %s, best and best-per-series", idText("bake", b.ID), rel.Contender, strings.Join(names, ", "))
+		return invalid("body.contender", "no contender of %s is called %q: it has %s, best and best-per-series", idText("bake", b.ID),
+			rel.Contender, strings.Join(names, ", "))
 	}
 	// Even a named contender is published from a bake-off that has run.
 	leader, err := s.results.Leader(ctx, e, b.ID)

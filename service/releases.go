@@ -82,7 +82,8 @@ func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) 
 	var rev store.Revision
 	var job store.Job
 	var open int64
-	err := errors.Join(s.store.Read(ctx).First(&ds, rel.DatasetID).Error, s.store.Read(ctx).First(&rev, rel.RevisionID).Error, s.store.Read(ctx).First(&job, rel.JobID).Error,
+	err := errors.Join(s.store.Read(ctx).First(&ds, rel.DatasetID).Error, s.store.Read(ctx).First(&rev, rel.RevisionID).Error,
+		s.store.Read(ctx).First(&job, rel.JobID).Error,
 		s.store.Read(ctx).Model(&store.Flag{}).Where("release_id = ? AND state = ?", rel.ID, store.FlagOpen).Count(&open).Error)
 	if err != nil {
 		return api.Release{}, err
@@ -96,8 +97,10 @@ func (s *Server) releaseOf(ctx context.Context, rel *store.Release, whole bool) 
 		return api.Release{}, err
 	}
 	last := meta.First + int64(meta.Length) - 1
-	out := api.Release{ID: idText("rel", rel.ID), Dataset: ds.Name, Revision: rev.Number, Bakeoff: idText("bake", rel.BakeoffID), Contender: rel.Contender, Horizon: rel.Horizon,
-		Levels: levels, State: rel.State, Held: rel.Held, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(rel.Horizon)),
+	out := api.Release{ID: idText("rel", rel.ID), Dataset: ds.Name, Revision: rev.Number, Bakeoff: idText("bake", rel.BakeoffID),
+		Contender: rel.Contender, Horizon: rel.Horizon,
+		Levels: levels, State: rel.State, Held: rel.Held, Origin: meta.Cadence.Format(last), First: meta.Cadence.Format(last + 1),
+		Last:    meta.Cadence.Format(last + int64(rel.Horizon)),
 		Cadence: meta.Cadence.String(), Measure: meta.Measure, Job: s.jobNow(ctx, job), Created: rel.CreatedAt, OpenFlags: int(open)}
 	if rel.Live != "" {
 		var live results.LiveScore
@@ -148,7 +151,8 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 	if sc := out.Score; sc != nil && sc.Points >= 100 {
 		share := 1 - float64(sc.Outside)/float64(sc.Points)
 		if share < sc.Level/100-0.05 {
-			out.Cautions = append(out.Cautions, fmt.Sprintf("Only %.0f %% of the actuals so far lie inside the %v %% interval: it is too narrow.", 100*share, sc.Level))
+			out.Cautions = append(out.Cautions, fmt.Sprintf("Only %.0f %% of the actuals so far lie inside the %v %% interval: it is too narrow.",
+				100*share, sc.Level))
 		}
 	}
 	return nil

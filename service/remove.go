@@ -63,7 +63,8 @@ func (s *Server) removeScenario(ctx context.Context, in *ScenarioPath) error {
 		if err := refuseBusy(tx, "SELECT job_id FROM scenarios WHERE id = ?", sc.ID, in.Scenario); err != nil {
 			return err
 		}
-		return errors.Join(tx.Delete(&store.Scenario{}, sc.ID).Error, tx.Delete(&store.Job{}, sc.JobID).Error, note(ctx, tx, "remove scenario", in.Scenario, sc.Name))
+		return errors.Join(tx.Delete(&store.Scenario{}, sc.ID).Error, tx.Delete(&store.Job{}, sc.JobID).Error,
+			note(ctx, tx, "remove scenario", in.Scenario, sc.Name))
 	})
 }
 
@@ -91,7 +92,8 @@ func (s *Server) removeRelease(ctx context.Context, in *ReleasePath) error {
 // refuseBusy refuses where a job of those that a query gives is at work or may be.
 func refuseBusy(tx *gorm.DB, jobsOf string, id uint, what string) error {
 	var busy int64
-	err := tx.Model(&store.Job{}).Where("state IN ?", []string{store.Queued, store.Running, store.Paused}).Where("id IN ("+jobsOf+")", id).Count(&busy).Error
+	err := tx.Model(&store.Job{}).Where("state IN ?", []string{store.Queued, store.Running, store.Paused}).Where("id IN ("+jobsOf+")",
+		id).Count(&busy).Error
 	if err == nil && busy > 0 {
 		err = conflict("%s has work in progress: cancel it first", what)
 	}

@@ -99,7 +99,8 @@ func (m *mark) keep(tx *gorm.DB, object string) error {
 	if m.revision > 0 {
 		object = fmt.Sprintf("%s\x00%d", object, m.revision)
 	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Replay{Key: m.key, Request: m.fingerprint(), Body: []byte(object), CreatedAt: time.Now().UTC()}).Error
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Replay{Key: m.key, Request: m.fingerprint(), Body: []byte(object),
+		CreatedAt: time.Now().UTC()}).Error
 }
 
 // fingerprint tells the request from others, by its file too.

@@ -66,8 +66,10 @@ func factsOfPlan(b api.Bakeoff, e *bakeoff.Engine) [][2]string {
 	p := b.Plan
 	text := func(v int) string { return strconv.Itoa(v) }
 	facts := [][2]string{
-		{"bake-off", b.ID + ", " + b.Name}, {"dataset", fmt.Sprintf("%s, revision %d: %s of %d series by %s", p.Dataset, p.Revision, b.Measure, len(e.Chosen), b.Cadence)},
-		{"windows", fmt.Sprintf("%s of %d periods, a stride of %d, a gap of %d, history %s, trained %s", windowsText(e), p.Horizon, p.Stride, p.Gap, p.History, e.Plan.Split.Refit)},
+		{"bake-off", b.ID + ", " + b.Name}, {"dataset", fmt.Sprintf("%s, revision %d: %s of %d series by %s", p.Dataset, p.Revision, b.Measure,
+			len(e.Chosen), b.Cadence)},
+		{"windows", fmt.Sprintf("%s of %d periods, a stride of %d, a gap of %d, history %s, trained %s", windowsText(e), p.Horizon, p.Stride,
+			p.Gap, p.History, e.Plan.Split.Refit)},
 		{"baseline", p.Baseline}, {"ranked by", p.Metric}, {"seed", strconv.FormatUint(p.Seed, 10)},
 		{"set aside", text(len(e.SetAside)) + " places (a series in a window)"},
 	}
@@ -102,7 +104,8 @@ func standingsSection(st api.Standings) export.Section {
 			metrics = append(metrics, m)
 		}
 	}
-	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"}, Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, over series and windows, holds zero."}
+	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"},
+		Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, over series and windows, holds zero."}
 	for _, m := range metrics {
 		out.Head = append(out.Head, m.Name)
 	}

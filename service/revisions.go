@@ -65,7 +65,8 @@ func (s *Server) undoRevision(ctx context.Context, in *struct {
 		return api.Dataset{}, err
 	}
 	if in.Revision != newest.Number {
-		return api.Dataset{}, conflict("revision %d is not the newest of dataset %q: only the newest, %d, can be taken back", in.Revision, in.Dataset, newest.Number)
+		return api.Dataset{}, conflict("revision %d is not the newest of dataset %q: only the newest, %d, can be taken back", in.Revision,
+			in.Dataset, newest.Number)
 	}
 	if newest.Number == 1 {
 		return api.Dataset{}, conflict("dataset %q has this revision alone: remove the dataset instead", in.Dataset)

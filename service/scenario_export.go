@@ -60,13 +60,17 @@ func scenarioColumns(p *panel.Panel, levels []float64) []export.Column {
 	for _, a := range p.Attributes {
 		out = append(out, export.Column{Name: a.Name, Kind: export.Text})
 	}
-	out = append(out, export.Column{Name: "case", Kind: export.Text}, export.Column{Name: "contender", Kind: export.Text}, export.Column{Name: "step", Kind: export.Whole}, export.Column{Name: "period", Kind: export.Text}, export.Column{Name: "forecast", Kind: export.Number})
+	out = append(out, export.Column{Name: "case", Kind: export.Text}, export.Column{Name: "contender", Kind: export.Text},
+		export.Column{Name: "step", Kind: export.Whole}, export.Column{Name: "period", Kind: export.Text},
+		export.Column{Name: "forecast", Kind: export.Number})
 	for _, l := range levels {
-		out = append(out, export.Column{Name: fmt.Sprintf("low%v", l), Kind: export.Number}, export.Column{Name: fmt.Sprintf("high%v", l), Kind: export.Number})
+		out = append(out, export.Column{Name: fmt.Sprintf("low%v", l), Kind: export.Number},
+			export.Column{Name: fmt.Sprintf("high%v", l), Kind: export.Number})
 	}
 	out = append(out, export.Column{Name: "change", Kind: export.Number})
 	for _, l := range levels {
-		out = append(out, export.Column{Name: fmt.Sprintf("change_low%v", l), Kind: export.Number}, export.Column{Name: fmt.Sprintf("change_high%v", l), Kind: export.Number})
+		out = append(out, export.Column{Name: fmt.Sprintf("change_low%v", l), Kind: export.Number},
+			export.Column{Name: fmt.Sprintf("change_high%v", l), Kind: export.Number})
 	}
 	return out
 }
@@ -77,7 +81,8 @@ func scenarioRow(p *panel.Panel, x *bakeoff.ScenarioSeries, name string, k, h in
 		row = append(row, export.Cell{Text: label})
 	}
 	o := &x.Outcomes[k]
-	row = append(row, export.Cell{Text: name}, export.Cell{Text: x.Contender}, export.Cell{Number: float64(h + 1)}, export.Cell{Text: p.Period(p.Length + h)}, export.Cell{Number: o.Mean[h]})
+	row = append(row, export.Cell{Text: name}, export.Cell{Text: x.Contender}, export.Cell{Number: float64(h + 1)},
+		export.Cell{Text: p.Period(p.Length + h)}, export.Cell{Number: o.Mean[h]})
 	for l := range o.Low {
 		row = append(row, export.Cell{Number: o.Low[l][h]}, export.Cell{Number: o.High[l][h]})
 	}

@@ -48,7 +48,8 @@ func pricedWeeks(t *testing.T, c *client.Client, short bool) {
 			fmt.Fprintf(&text, "%s,%s,%s,%s,%v\n", monday.AddDate(0, 0, 7*k).Format("2006-01-02"), shop, sales, price, promotion)
 		}
 	}
-	_, err := c.Load(ctx, "sales", api.LoadColumns{File: "sales.csv", Time: "week", Measure: "sales", By: []string{"shop"}, Drivers: []string{"price", "promotion"}, KnownAhead: []string{"price", "promotion"}}, strings.NewReader(text.String()))
+	_, err := c.Load(ctx, "sales", api.LoadColumns{File: "sales.csv", Time: "week", Measure: "sales", By: []string{"shop"},
+		Drivers: []string{"price", "promotion"}, KnownAhead: []string{"price", "promotion"}}, strings.NewReader(text.String()))
 	require.NoError(t, err)
 }
 
@@ -76,7 +77,8 @@ func TestWhatIf(t *testing.T) {
 	require.NoError(t, err)
 	cases := []api.ScenarioCase{
 		{Name: "Dearer", Changes: []string{"price +10 %"}},
-		{Name: "Push in Quay", Changes: []string{"promotion = 1 where shop=Quay"}, Values: []api.ScenarioValue{{Series: "Quay", Period: "step 1", Driver: "promotion", Value: 0}}},
+		{Name: "Push in Quay", Changes: []string{"promotion = 1 where shop=Quay"},
+			Values: []api.ScenarioValue{{Series: "Quay", Period: "step 1", Driver: "promotion", Value: 0}}},
 	}
 	for _, of := range []api.ScenarioRequest{{Release: rel.ID}, {Bakeoff: b.ID, Contender: "linear"}, {Bakeoff: b.ID, Contender: "additive"}} {
 		of.Name, of.Cases = "Prices", cases
@@ -110,7 +112,8 @@ func TestWhatIf(t *testing.T) {
 		rows, err := csv.NewReader(&out).ReadAll()
 		require.NoError(t, err)
 		assert.Len(t, rows, 1+3*3*8)
-		assert.Equal(t, []string{"shop", "case", "contender", "step", "period", "forecast", "low80", "high80", "low95", "high95", "change", "change_low80", "change_high80", "change_low95", "change_high95"}, rows[0])
+		assert.Equal(t, []string{"shop", "case", "contender", "step", "period", "forecast", "low80", "high80", "low95", "high95", "change",
+			"change_low80", "change_high80", "change_low95", "change_high95"}, rows[0])
 	}
 	again := whatIf(t, c, api.ScenarioRequest{Release: rel.ID, Cases: cases})
 	first, err := c.Scenario(ctx, "scen-1")
@@ -195,12 +198,14 @@ func TestAScenarioInTheConsole(t *testing.T) {
 	const cell = `document.querySelector("input[aria-label='promotion in 2025-11-03']")`
 	p.until("!!" + cell)
 	assert.Empty(t, p.axe(), "the editor")
-	eval[bool](p, `(() => { const d = new DataTransfer(); d.setData("text", "1\n1\n"); `+cell+`.dispatchEvent(new ClipboardEvent("paste", {clipboardData: d, bubbles: true})); return true })()`)
+	eval[bool](p, `(() => { const d = new DataTransfer(); d.setData("text", "1\n1\n"); `+cell+
+		`.dispatchEvent(new ClipboardEvent("paste", {clipboardData: d, bubbles: true})); return true })()`)
 	p.until(`document.body.innerText.includes("(2 set)")`)
 	p.click("Compare")
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "price +10 %"))
 	p.until(allDrawn)
 	sc, err := c.Scenario(ctx, "scen-1")
 	require.NoError(t, err)
-	assert.Equal(t, []api.ScenarioValue{{Period: "2025-11-03", Driver: "promotion", Value: 1}, {Period: "2025-11-10", Driver: "promotion", Value: 1}}, sc.Cases[0].Values)
+	assert.Equal(t, []api.ScenarioValue{{Period: "2025-11-03", Driver: "promotion", Value: 1},
+		{Period: "2025-11-10", Driver: "promotion", Value: 1}}, sc.Cases[0].Values)
 }

@@ -119,7 +119,8 @@ func (s *Server) scenarioBase(ctx context.Context, in *api.ScenarioRequest) (*st
 			return nil, err
 		}
 		if in.Contender != "" && in.Contender != found.Contender {
-			return nil, invalid("body.contender", "%s is of %s: leave the contender out, or name the bake-off %s", in.Release, found.Contender, idText("bake", found.BakeoffID))
+			return nil, invalid("body.contender", "%s is of %s: leave the contender out, or name the bake-off %s", in.Release, found.Contender,
+				idText("bake", found.BakeoffID))
 		}
 		rel = *found
 	} else {
@@ -135,7 +136,8 @@ func (s *Server) scenarioBase(ctx context.Context, in *api.ScenarioRequest) (*st
 		if err := s.completeRelease(ctx, &rel, e, b, in.Levels); err != nil {
 			return nil, err
 		}
-		if err := s.store.Read(ctx).Model(&store.Revision{}).Where("dataset_id = ?", rel.DatasetID).Order("number DESC").Limit(1).Select("id").Scan(&rel.RevisionID).Error; err != nil {
+		if err := s.store.Read(ctx).Model(&store.Revision{}).Where("dataset_id = ?",
+			rel.DatasetID).Order("number DESC").Limit(1).Select("id").Scan(&rel.RevisionID).Error; err != nil {
 			return nil, err
 		}
 	}
@@ -155,7 +157,8 @@ func (s *Server) scenarioBase(ctx context.Context, in *api.ScenarioRequest) (*st
 		}
 		rel.Levels = string(text)
 	}
-	return &store.Scenario{DatasetID: rel.DatasetID, RevisionID: rel.RevisionID, BakeoffID: rel.BakeoffID, ReleaseID: rel.ID, Contender: rel.Contender, Horizon: rel.Horizon, Levels: rel.Levels}, nil
+	return &store.Scenario{DatasetID: rel.DatasetID, RevisionID: rel.RevisionID, BakeoffID: rel.BakeoffID, ReleaseID: rel.ID,
+		Contender: rel.Contender, Horizon: rel.Horizon, Levels: rel.Levels}, nil
 }
 
 // namedCases gives every case a name of its own.
@@ -188,7 +191,8 @@ func (s *Server) scenarioOf(ctx context.Context, sc *store.Scenario, whole bool)
 	var ds store.Dataset
 	var rev store.Revision
 	var job store.Job
-	err := errors.Join(s.store.Read(ctx).First(&ds, sc.DatasetID).Error, s.store.Read(ctx).First(&rev, sc.RevisionID).Error, s.store.Read(ctx).First(&job, sc.JobID).Error)
+	err := errors.Join(s.store.Read(ctx).First(&ds, sc.DatasetID).Error, s.store.Read(ctx).First(&rev, sc.RevisionID).Error,
+		s.store.Read(ctx).First(&job, sc.JobID).Error)
 	if err != nil {
 		return api.Scenario{}, err
 	}
@@ -197,12 +201,15 @@ func (s *Server) scenarioOf(ctx context.Context, sc *store.Scenario, whole bool)
 		return api.Scenario{}, err
 	}
 	last := meta.First + int64(meta.Length) - 1
-	out := api.Scenario{ID: idText("scen", sc.ID), Name: sc.Name, Dataset: ds.Name, Bakeoff: idText("bake", sc.BakeoffID), Contender: sc.Contender, Measure: meta.Measure, Horizon: sc.Horizon,
-		Fill: sc.Fill, State: sc.State, First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(sc.Horizon)), Job: s.jobNow(ctx, job), Created: sc.CreatedAt, Cautions: []string{}}
+	out := api.Scenario{ID: idText("scen", sc.ID), Name: sc.Name, Dataset: ds.Name, Bakeoff: idText("bake", sc.BakeoffID),
+		Contender: sc.Contender, Measure: meta.Measure, Horizon: sc.Horizon,
+		Fill: sc.Fill, State: sc.State, First: meta.Cadence.Format(last + 1), Last: meta.Cadence.Format(last + int64(sc.Horizon)),
+		Job: s.jobNow(ctx, job), Created: sc.CreatedAt, Cautions: []string{}}
 	if sc.ReleaseID > 0 {
 		out.Release = idText("rel", sc.ReleaseID)
 	}
-	if err := errors.Join(json.Unmarshal([]byte(sc.Levels), &out.Levels), json.Unmarshal([]byte(sc.Cases), &out.Cases), json.Unmarshal([]byte(sc.Cautions), &out.Cautions)); err != nil {
+	if err := errors.Join(json.Unmarshal([]byte(sc.Levels), &out.Levels), json.Unmarshal([]byte(sc.Cases), &out.Cases),
+		json.Unmarshal([]byte(sc.Cautions), &out.Cautions)); err != nil {
 		return out, err
 	}
 	if out.Cautions == nil {

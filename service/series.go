@@ -255,7 +255,8 @@ func (s *Server) getSeries(ctx context.Context, in *oneSeries) (api.SeriesValues
 	sr := &p.Series[i]
 	out := api.SeriesValues{Key: sr.Key, Start: sr.First, Periods: periods(p, sr.First, len(sr.Values)), Values: numbers(sr.Values)}
 	for d, info := range p.Drivers {
-		out.Drivers = append(out.Drivers, api.DriverValues{Driver: api.Driver(info), Periods: periods(p, sr.First, len(sr.Drivers[d])), Values: numbers(sr.Drivers[d])})
+		out.Drivers = append(out.Drivers, api.DriverValues{Driver: api.Driver(info), Periods: periods(p, sr.First, len(sr.Drivers[d])),
+			Values: numbers(sr.Drivers[d])})
 	}
 	events := p.EventsOf(i)
 	ahead := aheadOf(p, sr, len(events))

@@ -87,7 +87,8 @@ func Start(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), turns: make(chan struct{}, streamsAtOnce), ended: make(chan error, 1), secrets: cfg.Secrets}
+	s := &Server{store: st, catalogue: families(), forecasts: make(chan struct{}, forecastsAtOnce), turns: make(chan struct{}, streamsAtOnce),
+		ended: make(chan error, 1), secrets: cfg.Secrets}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	if s.public, err = publicAddress(cfg.Public); err == nil {
 		err = s.listen(cfg.Listen)
@@ -140,7 +141,8 @@ func (s *Server) listen(address string) error {
 			return fmt.Errorf("refusing to be reached at %s without a token: start without --public-url first and run 'paperkettle token create NAME --role admin'", s.public)
 		}
 		if n == 0 {
-			return fmt.Errorf("refusing to listen on %s without a token: start on %s first and run 'paperkettle token create NAME --role admin'", address, DefaultListen)
+			return fmt.Errorf("refusing to listen on %s without a token: start on %s first and run 'paperkettle token create NAME --role admin'",
+				address, DefaultListen)
 		}
 	}
 	own, err := net.Listen("tcp", address)
@@ -347,7 +349,8 @@ func handleEmpty[I any](s *Server, r api.Route, h func(context.Context, *I) erro
 // prepares; what it returns writes after the headers went out.
 func handleStream[I any](s *Server, r api.Route, mediaType string, h func(context.Context, *I) (stream, error)) {
 	op := operation(r)
-	op.Responses = map[string]*huma.Response{"200": {Description: "OK", Content: map[string]*huma.MediaType{mediaType: {Schema: &huma.Schema{Type: "string"}}}}}
+	op.Responses = map[string]*huma.Response{"200": {Description: "OK",
+		Content: map[string]*huma.MediaType{mediaType: {Schema: &huma.Schema{Type: "string"}}}}}
 	huma.Register(s.contract, op, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
 		st, err := h(ctx, in)
 		if err != nil {

@@ -250,11 +250,13 @@ func recompute(t *testing.T, records [][]string) map[string]map[string]float64 {
 		}
 		sort.Float64s(errs[name])
 		middle := (errs[name][(len(errs[name])-1)/2] + errs[name][len(errs[name])/2]) / 2
-		out[name] = map[string]float64{"mse": s.sq / s.n, "medae": middle, "mpe": s.pe / s.nape, "scaled_interval_score80": s.ss80 / s.n, "scaled_interval_score95": s.ss95 / s.n,
-			"pinball10": s.p10 / s.n, "pinball90": s.p90 / s.n, "pinball2.5": s.p2 / s.n, "pinball97.5": s.p97 / s.n,
+		out[name] = map[string]float64{"mse": s.sq / s.n, "medae": middle, "mpe": s.pe / s.nape, "scaled_interval_score80": s.ss80 / s.n,
+			"scaled_interval_score95": s.ss95 / s.n,
+			"pinball10":               s.p10 / s.n, "pinball90": s.p90 / s.n, "pinball2.5": s.p2 / s.n, "pinball97.5": s.p97 / s.n,
 			"mae": s.abs / s.n, "rmse": math.Sqrt(s.sq / s.n), "bias": s.e / s.n, "mape": s.ape / s.nape, "smape": s.sape / s.n, "wape": s.abs / s.y,
-			"mase": s.ase / s.n, "rmsse": rmsse / groups, "r2": 1 - s.sq/ss, "coverage80": s.c80 / s.n, "width80": s.w80 / s.n, "interval_score80": s.s80 / s.n,
-			"coverage95": s.c95 / s.n, "width95": s.w95 / s.n, "interval_score95": s.s95 / s.n}
+			"mase": s.ase / s.n, "rmsse": rmsse / groups, "r2": 1 - s.sq/ss, "coverage80": s.c80 / s.n, "width80": s.w80 / s.n,
+			"interval_score80": s.s80 / s.n,
+			"coverage95":       s.c95 / s.n, "width95": s.w95 / s.n, "interval_score95": s.s95 / s.n}
 	}
 	return out
 }
@@ -266,7 +268,8 @@ func TestARefusedLoadLeavesNothing(t *testing.T) {
 	var p *api.Problem
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, 422, p.Status)
-	assert.Equal(t, []api.ProblemField{{Location: "units.csv:3", Message: `column "units": "many" is not a number: write 12.5, or leave the field empty where the value is unknown`}}, p.Errors)
+	assert.Equal(t, []api.ProblemField{{Location: "units.csv:3",
+		Message: `column "units": "many" is not a number: write 12.5, or leave the field empty where the value is unknown`}}, p.Errors)
 	list, err := c.Datasets(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, list)
@@ -336,12 +339,14 @@ func TestAttachedDriversStayThroughFurtherLoads(t *testing.T) {
 	cols := api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}}
 	_, err := c.Load(ctx, "sales", cols, strings.NewReader("day,shop,sold\n2026-01-05,a,1\n2026-01-06,a,2\n2026-01-05,b,3\n2026-01-06,b,4\n"))
 	require.NoError(t, err)
-	got, err := c.Attach(ctx, "sales", api.LoadColumns{Time: "week", By: []string{"shop"}, Drivers: []string{"price", "promo"}, KnownAhead: []string{"price"}},
+	got, err := c.Attach(ctx, "sales", api.LoadColumns{Time: "week", By: []string{"shop"}, Drivers: []string{"price", "promo"},
+		KnownAhead: []string{"price"}},
 		strings.NewReader("week;shop;price;promo\n2026-W02;a;1,5;0\n2026-W03;a;2,5;1\n2026-W02;x;9,5;0\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, got.Dataset.Revision)
 	price := got.Drivers[0]
-	assert.Equal(t, []any{"price", true, 1, 1, 12, []string{"b"}, 1}, []any{price.Name, price.KnownAhead, price.Matched, price.Unmatched, price.AheadTo, price.Missing, price.UnusedAll})
+	assert.Equal(t, []any{"price", true, 1, 1, 12, []string{"b"}, 1},
+		[]any{price.Name, price.KnownAhead, price.Matched, price.Unmatched, price.AheadTo, price.Missing, price.UnusedAll})
 	arrived, err := c.LoadActuals(ctx, "sales", api.LoadColumns{}, strings.NewReader("day,shop,sold\n2026-01-07,a,5\n"))
 	require.NoError(t, err)
 	assert.Len(t, arrived.Dataset.Drivers, 2)
@@ -349,7 +354,8 @@ func TestAttachedDriversStayThroughFurtherLoads(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, values.Drivers[0].Values, 14)
 	assert.Equal(t, 2.5, *values.Drivers[0].Values[13])
-	_, err = c.Attach(ctx, "sales", api.LoadColumns{Time: "day", By: []string{"shop"}, Drivers: []string{"heat"}}, strings.NewReader("day,shop,heat\n2026-01-05,q,1\n2026-01-06,q,1\n"))
+	_, err = c.Attach(ctx, "sales", api.LoadColumns{Time: "day", By: []string{"shop"}, Drivers: []string{"heat"}},
+		strings.NewReader("day,shop,heat\n2026-01-05,q,1\n2026-01-06,q,1\n"))
 	assert.ErrorContains(t, err, "nothing in the file matches a series")
 }
 
@@ -403,13 +409,15 @@ func TestProblemsPointAtTheirField(t *testing.T) {
 	_, err := c.Load(ctx, "units", monthly, months(counted(1, 20)...))
 	require.NoError(t, err)
 	for where, plan := range map[string]api.Plan{
-		"body.windows":                       {Dataset: "units", Horizon: 3, Windows: 99, Contenders: contenders("naive")},
-		"body.contenders":                    {Dataset: "units", Horizon: 2},
-		"body.contenders[1].family":          {Dataset: "units", Horizon: 2, Contenders: contenders("naive", "oracle")},
-		"body.contenders[0].settings.season": {Dataset: "units", Horizon: 2, Contenders: []api.Contender{{Family: "seasonal-naive", Settings: map[string]any{"season": "long"}}}},
-		"body.contenders[0].settings.colour": {Dataset: "units", Horizon: 2, Contenders: []api.Contender{{Family: "naive", Settings: map[string]any{"colour": 1}}}},
-		"body.levels":                        {Dataset: "units", Horizon: 2, Contenders: contenders("naive"), Levels: []float64{20}},
-		"body.horizon":                       {Dataset: "units", Contenders: contenders("naive")},
+		"body.windows":              {Dataset: "units", Horizon: 3, Windows: 99, Contenders: contenders("naive")},
+		"body.contenders":           {Dataset: "units", Horizon: 2},
+		"body.contenders[1].family": {Dataset: "units", Horizon: 2, Contenders: contenders("naive", "oracle")},
+		"body.contenders[0].settings.season": {Dataset: "units", Horizon: 2,
+			Contenders: []api.Contender{{Family: "seasonal-naive", Settings: map[string]any{"season": "long"}}}},
+		"body.contenders[0].settings.colour": {Dataset: "units", Horizon: 2,
+			Contenders: []api.Contender{{Family: "naive", Settings: map[string]any{"colour": 1}}}},
+		"body.levels":  {Dataset: "units", Horizon: 2, Contenders: contenders("naive"), Levels: []float64{20}},
+		"body.horizon": {Dataset: "units", Contenders: contenders("naive")},
 	} {
 		_, err := c.StartBakeoff(ctx, plan, "")
 		var p *api.Problem
@@ -436,7 +444,8 @@ func TestProblemsPointAtTheirField(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 	_, err = c.Dataset(ctx, "sales")
 	assert.ErrorContains(t, err, `no dataset is called "sales": there are units`)
-	for path, status := range map[string]int{"/api/v1/nowhere": 404, "/api/v1/bakeoffs/bake-9": 404, "/healthz": 200, "/readyz": 200, "/metrics": 200, "/": 503} {
+	for path, status := range map[string]int{"/api/v1/nowhere": 404, "/api/v1/bakeoffs/bake-9": 404, "/healthz": 200, "/readyz": 200,
+		"/metrics": 200, "/": 503} {
 		res, err := http.Get(s.Address() + path)
 		require.NoError(t, err)
 		res.Body.Close()

@@ -35,7 +35,8 @@ func (s *Server) source(ctx context.Context, in *SentFile, cols api.LoadColumns)
 			return nil, err
 		}
 	}
-	form := ingest.Form{Format: cols.Format, Encoding: cols.Encoding, Delimiter: cols.Delimiter, Decimal: cols.Decimal, Sheet: cols.Sheet, HeaderRow: cols.HeaderRow}
+	form := ingest.Form{Format: cols.Format, Encoding: cols.Encoding, Delimiter: cols.Delimiter, Decimal: cols.Decimal, Sheet: cols.Sheet,
+		HeaderRow: cols.HeaderRow}
 	src := &source{columns: c, form: form, name: cols.File, reader: in.reader}
 	if src.name == "" {
 		src.name = "the file"
@@ -94,7 +95,8 @@ func columns(in api.LoadColumns) (ingest.Columns, error) {
 		return ingest.Columns{}, invalid("query.measure", "%v", err)
 	}
 	where, err := parseWhere(in.Where)
-	c := ingest.Columns{Time: in.Time, Measures: measures, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide, Cadence: in.Cadence, FirstDay: in.FirstDay,
+	c := ingest.Columns{Time: in.Time, Measures: measures, By: in.By, Drivers: in.Drivers, KnownAhead: in.KnownAhead, Wide: in.Wide,
+		Cadence: in.Cadence, FirstDay: in.FirstDay,
 		DateOrder: in.DateOrder, Label: in.Label, Zone: in.Zone, Aggregate: in.Aggregate, Duplicates: in.Duplicates, KeepPart: in.KeepPart, Gaps: in.Gaps,
 		Where: where, From: in.From, To: in.To}
 	if err != nil || in.Floor == "" {

@@ -71,7 +71,8 @@ func (s *Server) takesFile(routes ...api.Route) {
 	for _, r := range routes {
 		op := s.contract.OpenAPI().Paths[r.Path].Post
 		op.Metadata[ofFile] = true
-		op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
+		op.RequestBody = &huma.RequestBody{Required: true,
+			Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 	}
 }
 
@@ -114,7 +115,8 @@ func (s *Server) addConnection(ctx context.Context, in api.Connection) (api.Conn
 	if in.Kind == ingest.SQLite && s.store.Owns(in.Address) {
 		return in, invalid("body.address", "the service's own data can't be a connection")
 	}
-	rec := store.Connection{Name: in.Name, Kind: in.Kind, Address: in.Address, SecretEnv: in.SecretEnv, SecretFile: in.SecretFile, CreatedAt: time.Now().UTC()}
+	rec := store.Connection{Name: in.Name, Kind: in.Kind, Address: in.Address, SecretEnv: in.SecretEnv, SecretFile: in.SecretFile,
+		CreatedAt: time.Now().UTC()}
 	err := s.store.Write(ctx, func(tx *gorm.DB) error {
 		var n int64
 		if err := tx.Model(&store.Connection{}).Where("name = ?", in.Name).Count(&n).Error; err != nil {
@@ -242,7 +244,8 @@ func (s *Server) loadCodes(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
-	rec := store.PeriodCodes{Name: in.Name, Source: src.name, Count: len(days), First: slices.Min(all), Last: slices.Max(all), Days: packed, CreatedAt: time.Now().UTC()}
+	rec := store.PeriodCodes{Name: in.Name, Source: src.name, Count: len(days), First: slices.Min(all), Last: slices.Max(all), Days: packed,
+		CreatedAt: time.Now().UTC()}
 	err = s.store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Where("name = ?", in.Name).Delete(&store.PeriodCodes{}).Error; err != nil {
 			return err

@@ -22,23 +22,28 @@ import (
 func TestEventsBelongToARevision(t *testing.T) {
 	c, s := start(t, t.TempDir())
 	shops(t, c)
-	got, err := c.LoadEvents(ctx, "shops", api.LoadColumns{File: "e.csv"}, 1, 0, strings.NewReader("event,date,days,shop\nfair,2026-02-10,2,north\nfair,03-05,1,north\nfeast,easter,1,\nmarket,2026-02-03,1,west\nmarket,2026-02-04,1,east\n"))
+	got, err := c.LoadEvents(ctx, "shops", api.LoadColumns{File: "e.csv"}, 1, 0,
+		strings.NewReader("event,date,days,shop\nfair,2026-02-10,2,north\nfair,03-05,1,north\nfeast,easter,1,\nmarket,2026-02-03,1,west\nmarket,2026-02-04,1,east\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{2, 3}, []any{got.Dataset.Revision, got.Dataset.Events})
 	fair := got.Events[0]
-	assert.Equal(t, []any{"fair", map[string]string{"shop": "north"}, 1, 2, 1, api.Occasion{First: "2026-02-10", Last: "2026-02-11"}}, []any{fair.Name, fair.Where, fair.Before, fair.Series, fair.Past, fair.Occasions[0]})
-	assert.Equal(t, []string{`the event "market" is left out, since it concerns no series: none has shop=east; shop has north, south, west`, `the event "market" has no occasion after the dataset's end, so no forecast will know of it`}, got.Cautions)
+	assert.Equal(t, []any{"fair", map[string]string{"shop": "north"}, 1, 2, 1, api.Occasion{First: "2026-02-10", Last: "2026-02-11"}},
+		[]any{fair.Name, fair.Where, fair.Before, fair.Series, fair.Past, fair.Occasions[0]})
+	assert.Equal(t, []string{`the event "market" is left out, since it concerns no series: none has shop=east; shop has north, south, west`,
+		`the event "market" has no occasion after the dataset's end, so no forecast will know of it`}, got.Cautions)
 
 	north, err := c.SeriesValues(ctx, "shops", "north / cup")
 	require.NoError(t, err)
 	require.Len(t, north.Events, 1)
-	assert.Equal(t, []api.Span{{Occasion: api.Occasion{First: "2026-02-10", Last: "2026-02-11"}, From: 9, To: 10}, {Occasion: api.Occasion{First: "2026-03-05", Last: "2026-03-05"}, From: 32, To: 32}}, north.Events[0].Spans)
+	assert.Equal(t, []api.Span{{Occasion: api.Occasion{First: "2026-02-10", Last: "2026-02-11"}, From: 9, To: 10},
+		{Occasion: api.Occasion{First: "2026-03-05", Last: "2026-03-05"}, From: 32, To: 32}}, north.Events[0].Spans)
 	assert.Equal(t, "2026-03-01", north.Ahead[0])
 	south, err := c.SeriesValues(ctx, "shops", "south / cup")
 	require.NoError(t, err)
 	assert.Empty(t, south.Events)
 
-	loaded, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop", "item"}, Drivers: []string{"price"}}, strings.NewReader("day,shop,item,sold,price\n2026-03-01,north,cup,9,3\n"))
+	loaded, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop", "item"},
+		Drivers: []string{"price"}}, strings.NewReader("day,shop,item,sold,price\n2026-03-01,north,cup,9,3\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 3, loaded.Dataset.Events)
 	require.NoError(t, c.RemoveEvent(ctx, "shops", "fair"))
@@ -62,10 +67,12 @@ func TestAttachingByPeriodCodes(t *testing.T) {
 	shops(t, c)
 	_, err := c.Attach(ctx, "shops", api.LoadColumns{Codes: "house", Time: "wk", Drivers: []string{"cost"}}, strings.NewReader("wk,cost\nA,1\n"))
 	assert.ErrorContains(t, err, `no period codes are called "house"`)
-	codes, err := c.LoadCodes(ctx, "house", "wk", api.LoadColumns{Time: "date", File: "cal.csv"}, strings.NewReader("date,wk\n2026-02-01,A\n2026-02-02,A\n2026-02-08,B\n2026-02-15,C\n2026-02-22,D\n2026-03-01,E\n"))
+	codes, err := c.LoadCodes(ctx, "house", "wk", api.LoadColumns{Time: "date", File: "cal.csv"},
+		strings.NewReader("date,wk\n2026-02-01,A\n2026-02-02,A\n2026-02-08,B\n2026-02-15,C\n2026-02-22,D\n2026-03-01,E\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{5, "2026-02-01", "2026-03-01"}, []any{codes.Codes, codes.First, codes.Last})
-	got, err := c.Attach(ctx, "shops", api.LoadColumns{Codes: "house", Time: "wk", By: []string{"item"}, Drivers: []string{"cost"}, KnownAhead: []string{"cost"}, FirstDay: "sunday"},
+	got, err := c.Attach(ctx, "shops", api.LoadColumns{Codes: "house", Time: "wk", By: []string{"item"}, Drivers: []string{"cost"},
+		KnownAhead: []string{"cost"}, FirstDay: "sunday"},
 		strings.NewReader("wk,item,cost\nA,cup,1\nB,cup,2\nE,cup,5\n"))
 	require.NoError(t, err)
 	d := got.Drivers[0]
@@ -80,7 +87,8 @@ func TestADatasetComesFromADatabase(t *testing.T) {
 	data := t.TempDir()
 	c, _ := start(t, data)
 	t.Setenv("PAPERKETTLE_TEST_WAREHOUSE", postgrestest.Password)
-	added, err := c.AddConnection(ctx, api.Connection{Name: "warehouse", Kind: "postgresql", Address: postgrestest.Start(t), SecretEnv: "PAPERKETTLE_TEST_WAREHOUSE"})
+	added, err := c.AddConnection(ctx, api.Connection{Name: "warehouse", Kind: "postgresql", Address: postgrestest.Start(t),
+		SecretEnv: "PAPERKETTLE_TEST_WAREHOUSE"})
 	require.NoError(t, err)
 	shown, err := json.Marshal(added)
 	require.NoError(t, err)
@@ -93,7 +101,8 @@ func TestADatasetComesFromADatabase(t *testing.T) {
 	query := "SELECT d::date AS day, s AS shop, extract(day from d) * length(s) AS n FROM generate_series(date '2026-01-01', '2026-01-20', '1 day') d, unnest(array['a', 'bb']) s"
 	seen, err := c.Inspect(ctx, "", api.LoadColumns{Connection: "warehouse"}, strings.NewReader(query))
 	require.NoError(t, err)
-	assert.Equal(t, []any{"query", "day", "n", []string{"shop"}, 40}, []any{seen.Form, seen.Proposal.Time, seen.Proposal.Measure, seen.Proposal.By, seen.Rows})
+	assert.Equal(t, []any{"query", "day", "n", []string{"shop"}, 40},
+		[]any{seen.Form, seen.Proposal.Time, seen.Proposal.Measure, seen.Proposal.By, seen.Rows})
 	loaded, err := c.Load(ctx, "stock", cols, strings.NewReader(query))
 	require.NoError(t, err)
 	assert.Equal(t, []any{2, "2026-01-20", 40}, []any{loaded.Dataset.Series, loaded.Dataset.Last, loaded.Rows})
@@ -148,7 +157,8 @@ func TestAnExportedDatasetLoadsAgain(t *testing.T) {
 	assert.Equal(t, first.Hash, again.Dataset.Hash)
 
 	// Any order of choosing shows what is left to choose.
-	_, body := get(t, s.Address()+"/api/v1/datasets/shops/series?"+url.Values{"where": {"item=pot", "shop=west"}, "wait": {"true"}, "weights": {"volume:7"}}.Encode())
+	_, body := get(t, s.Address()+"/api/v1/datasets/shops/series?"+
+		url.Values{"where": {"item=pot", "shop=west"}, "wait": {"true"}, "weights": {"volume:7"}}.Encode())
 	var page api.SeriesList
 	require.NoError(t, json.Unmarshal([]byte(body), &page))
 	assert.Equal(t, []api.FacetValue{{Value: "north", Count: 1}, {Value: "south", Count: 1}, {Value: "west", Count: 1}}, page.Facets[0].Values)

@@ -36,7 +36,8 @@ func TestStalledDownloadsStopNobody(t *testing.T) {
 			fmt.Fprintf(&table, "%s,shop %d,%d\n", day.AddDate(0, 0, d).Format(time.DateOnly), shop, 100+(d*7+shop)%50)
 		}
 	}
-	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}, File: "shops.csv"}, strings.NewReader(table.String()))
+	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}, File: "shops.csv"},
+		strings.NewReader(table.String()))
 	require.NoError(t, err)
 	b := run(t, c, api.Plan{Dataset: "shops", Horizon: 28, Windows: 6, Contenders: contenders("naive", "mean")})
 	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "naive"}, "")

@@ -146,7 +146,8 @@ func standingsOf(st *bakeoff.Standings) api.Standings {
 	for _, sl := range st.Slices {
 		slice := api.StandingsSlice{Name: sl.Name}
 		for _, r := range sl.Rows {
-			row := api.StandingRow{Rank: r.Rank, Contender: r.Contender, Points: r.Points, Filled: r.Filled, Skill: number(r.Skill), Values: byMetric(r.Values)}
+			row := api.StandingRow{Rank: r.Rank, Contender: r.Contender, Points: r.Points, Filled: r.Filled, Skill: number(r.Skill),
+				Values: byMetric(r.Values)}
 			if o := r.Over; o != nil && len(st.Metrics) == len(r.Values) && len(st.Metrics) > 1 {
 				row.Train = known(byMetric(o.Train))
 				if row.Over = overOf(o); !slices.ContainsFunc(o.Weighted, func(v float64) bool { return v == v }) {
@@ -186,7 +187,8 @@ func (s *Server) filled(ctx context.Context, e *bakeoff.Engine, id uint) ([]api.
 	for _, t := range tasks {
 		for _, f := range byTask[t] {
 			if len(out) < filledShown {
-				out = append(out, api.Filled{Contender: e.Plan.Contenders[t.Contender].Name, Window: e.Windows[t.Window].Index, Series: f.Series, Reason: f.Reason})
+				out = append(out, api.Filled{Contender: e.Plan.Contenders[t.Contender].Name, Window: e.Windows[t.Window].Index, Series: f.Series,
+					Reason: f.Reason})
 			}
 		}
 	}
@@ -269,11 +271,13 @@ func stoodIn(st api.Standings, e *bakeoff.Engine) (out []string) {
 		switch {
 		case r.Filled == 0:
 		case e.Plan.Fallback == bakeoff.LeaveOut:
-			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), which are left out of its figures.", r.Contender, r.Filled, places))
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), which are left out of its figures.", r.Contender,
+				r.Filled, places))
 		case r.Rank == 0:
 			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in: its figures are mostly not its own, and it is not ranked.", r.Contender, r.Filled, places, e.Plan.Fallback))
 		default:
-			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in.", r.Contender, r.Filled, places, e.Plan.Fallback))
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in.", r.Contender, r.Filled, places,
+				e.Plan.Fallback))
 		}
 	}
 	return out

@@ -26,7 +26,8 @@ type asset struct {
 }
 
 // kinds are those that Go knows only with the system's tables.
-var kinds = map[string]string{".woff2": "font/woff2", ".svg": "image/svg+xml", ".js": "text/javascript; charset=utf-8", ".css": "text/css; charset=utf-8", ".html": "text/html; charset=utf-8"}
+var kinds = map[string]string{".woff2": "font/woff2", ".svg": "image/svg+xml", ".js": "text/javascript; charset=utf-8",
+	".css": "text/css; charset=utf-8", ".html": "text/html; charset=utf-8"}
 
 func newStatic(files fs.FS) static {
 	s := static{files: map[string]asset{}}

@@ -110,10 +110,12 @@ func TestAPlanHasBounds(t *testing.T) {
 	_, err := c.Load(ctx, "units", monthly, months(counted(1, 24)...))
 	require.NoError(t, err)
 	many := strings.Repeat(`{"family":"naive"},`, 3000)
-	status, body := post(t, s.Address(), "/split", "", "", strings.NewReader(`{"dataset":"units","horizon":1,"windows":1000,"contenders":[`+many[:len(many)-1]+`]}`))
+	status, body := post(t, s.Address(), "/split", "", "",
+		strings.NewReader(`{"dataset":"units","horizon":1,"windows":1000,"contenders":[`+many[:len(many)-1]+`]}`))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, "contenders")
-	status, body = post(t, s.Address(), "/split", "", "", strings.NewReader(`{"dataset":"units","horizon":1,"windows":100000,"contenders":[{"family":"naive"}]}`))
+	status, body = post(t, s.Address(), "/split", "", "",
+		strings.NewReader(`{"dataset":"units","horizon":1,"windows":100000,"contenders":[{"family":"naive"}]}`))
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, "windows: expected number")
 }

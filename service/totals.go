@@ -47,7 +47,8 @@ func (s *Server) releaseTotals(ctx context.Context, in *struct {
 	if err != nil {
 		return api.ReleaseTotals{}, err
 	}
-	out := api.ReleaseTotals{By: in.By, Levels: levels, First: old.Period(old.Length), Last: old.Period(old.Length + rel.Horizon - 1), Groups: []api.ReleaseTotal{}}
+	out := api.ReleaseTotals{By: in.By, Levels: levels, First: old.Period(old.Length), Last: old.Period(old.Length + rel.Horizon - 1),
+		Groups: []api.ReleaseTotal{}}
 	groups, err := s.gatherGroups(ctx, rel, old, chosen, groupOf)
 	if err != nil {
 		return out, err

@@ -26,7 +26,8 @@ func townWeeks(weeks int) string {
 		mood := 20 * rnd.NormFloat64()
 		for i, town := range []string{"Hill", "Mill", "Quay"} {
 			for j, kind := range []string{"pot", "cup"} {
-				fmt.Fprintf(&text, "%s,%s,%s,%.1f\n", monday.AddDate(0, 0, 7*k).Format(time.DateOnly), town, kind, 300+100*float64(i)+50*float64(j)+mood+2*rnd.NormFloat64())
+				fmt.Fprintf(&text, "%s,%s,%s,%.1f\n", monday.AddDate(0, 0, 7*k).Format(time.DateOnly), town, kind,
+					300+100*float64(i)+50*float64(j)+mood+2*rnd.NormFloat64())
 			}
 		}
 	}
@@ -130,7 +131,8 @@ func TestADatasetAsAWorkbook(t *testing.T) {
 	require.NoError(t, err)
 	var out bytes.Buffer
 	require.NoError(t, c.ExportDataset(ctx, "shops", nil, &out, "xlsx"))
-	again, err := c.Load(ctx, "again", api.LoadColumns{File: "again.xlsx", Time: "day", Measure: "sold", By: []string{"shop", "item"}, Drivers: []string{"price"}}, &out)
+	again, err := c.Load(ctx, "again", api.LoadColumns{File: "again.xlsx", Time: "day", Measure: "sold", By: []string{"shop", "item"},
+		Drivers: []string{"price"}}, &out)
 	require.NoError(t, err)
 	assert.Equal(t, first.Hash, again.Dataset.Hash)
 }
@@ -138,7 +140,8 @@ func TestADatasetAsAWorkbook(t *testing.T) {
 // Windows that count back from each series' own end take in those that ended early.
 func TestOwnEndsInTheService(t *testing.T) {
 	c, _ := start(t, t.TempDir())
-	rows := stallRows([]string{"quay"}, "2026-01-01", 84, 84) + strings.TrimPrefix(stallRows([]string{"mill"}, "2026-01-01", 60, 60), "day,stall,cups,price\n")
+	rows := stallRows([]string{"quay"}, "2026-01-01", 84, 84) +
+		strings.TrimPrefix(stallRows([]string{"mill"}, "2026-01-01", 60, 60), "day,stall,cups,price\n")
 	load(t, c, stallColumns, rows)
 	plan := api.Plan{Dataset: "stalls", Horizon: 7, Windows: 2, Metric: "mae", Contenders: contenders("naive", "seasonal-naive", "blend")}
 	b := run(t, c, plan)

@@ -47,7 +47,8 @@ func TestABakeoffThatCanBeArguedWith(t *testing.T) {
 	c, s := start(t, t.TempDir())
 	noisyShops(t, c)
 	plan := api.Plan{Name: "argued", Dataset: "noisy", Horizon: 7, Windows: 3, Gap: 1, Weights: "volume:28", Fallback: "mean", Metric: "wape",
-		Contenders: []api.Contender{{Family: "naive"}, {Family: "seasonal-naive"}, {Name: "four weeks", Family: "calendar-mean"}, {Family: "blend", Settings: map[string]any{"weigh": "inverse-error", "take": "all"}},
+		Contenders: []api.Contender{{Family: "naive"}, {Family: "seasonal-naive"}, {Name: "four weeks", Family: "calendar-mean"},
+			{Family: "blend", Settings: map[string]any{"weigh": "inverse-error", "take": "all"}},
 			{Family: "best-per-series"}, {Name: "tuned", Family: "moving-average", Tune: &api.Tune{Settings: map[string][]any{"length": {1, 7, 28}}}}}}
 	b := run(t, c, plan)
 	assert.Equal(t, "naive,seasonal-naive,four weeks,tuned", b.Plan.Contenders[3].Settings["members"], "who is combined is written down")
@@ -154,7 +155,8 @@ func TestEnteringLater(t *testing.T) {
 func TestPauseAndPriority(t *testing.T) {
 	c, _ := start(t, t.TempDir())
 	noisyShops(t, c)
-	long := api.Plan{Dataset: "noisy", Horizon: 1, Windows: 60, Stride: 1, Contenders: contenders("naive", "mean", "drift", "moving-average", "calendar-mean")}
+	long := api.Plan{Dataset: "noisy", Horizon: 1, Windows: 60, Stride: 1,
+		Contenders: contenders("naive", "mean", "drift", "moving-average", "calendar-mean")}
 	first, err := c.StartBakeoff(ctx, long, "")
 	require.NoError(t, err)
 	paused, err := c.PauseBakeoff(ctx, first.ID)
@@ -189,7 +191,8 @@ func TestDriversPastTheOrigin(t *testing.T) {
 	for d := range 28 {
 		fmt.Fprintf(&text, "2026-02-%02d,%d,%d,%d\n", 1+d, 40+d%7, 10, 300+d)
 	}
-	_, err := c.Load(ctx, "shop", api.LoadColumns{Time: "day", Measure: "sold", Drivers: []string{"price", "visits"}, KnownAhead: []string{"price"}}, strings.NewReader(text.String()))
+	_, err := c.Load(ctx, "shop", api.LoadColumns{Time: "day", Measure: "sold", Drivers: []string{"price", "visits"},
+		KnownAhead: []string{"price"}}, strings.NewReader(text.String()))
 	require.NoError(t, err)
 	plan := api.Plan{Dataset: "shop", Horizon: 3, Contenders: []api.Contender{{Family: "naive"}}}
 	split, err := c.Split(ctx, plan)
@@ -218,8 +221,10 @@ func TestAFitExplainsItself(t *testing.T) {
 	}
 	_, err := c.Load(ctx, "shops", api.LoadColumns{Time: "day", Measure: "sold", By: []string{"shop"}}, strings.NewReader(text.String()))
 	require.NoError(t, err)
-	plan := api.Plan{Name: "families", Dataset: "shops", Horizon: 7, Windows: 2, Contenders: contenders("naive", "arima", "decomposition", "automatic", "blend")}
-	plan.Contenders = append(plan.Contenders, api.Contender{Name: "smoothing", Family: "smoothing", Settings: map[string]any{"errors": "additive", "season": "additive"}})
+	plan := api.Plan{Name: "families", Dataset: "shops", Horizon: 7, Windows: 2,
+		Contenders: contenders("naive", "arima", "decomposition", "automatic", "blend")}
+	plan.Contenders = append(plan.Contenders, api.Contender{Name: "smoothing", Family: "smoothing",
+		Settings: map[string]any{"errors": "additive", "season": "additive"}})
 	run(t, c, plan)
 	fit, err := c.Fit(ctx, "families", "smoothing", "west", 1)
 	require.NoError(t, err)

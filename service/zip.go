@@ -43,7 +43,8 @@ func zipped(c fiber.Ctx) error {
 		return err
 	}
 	res := c.Response()
-	if res.IsBodyStream() || !takesZipped(c) || len(res.Header.Peek("Content-Encoding")) > 0 || !bytes.HasPrefix(res.Header.ContentType(), []byte("application/json")) {
+	if res.IsBodyStream() || !takesZipped(c) || len(res.Header.Peek("Content-Encoding")) > 0 ||
+		!bytes.HasPrefix(res.Header.ContentType(), []byte("application/json")) {
 		return nil
 	}
 	if z := zip(res.Body()); z != nil {

@@ -215,7 +215,8 @@ func (s *Store) readPanel(ctx context.Context, revision uint) (*panel.Panel, err
 	if err != nil {
 		return nil, err
 	}
-	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers, Events: m.Events, Closed: m.Closed}
+	p := &panel.Panel{Cadence: m.Cadence, First: m.First, Length: m.Length, Measure: m.Measure, Floor: m.Floor, Drivers: m.Drivers,
+		Events: m.Events, Closed: m.Closed}
 	for _, a := range m.Attributes {
 		p.Attributes = append(p.Attributes, panel.Attribute{Name: a.Name, Values: a.Values})
 	}

@@ -32,7 +32,8 @@ func open(t *testing.T, dir string) *store.Store {
 // drawPanel makes a random panel of any shape.
 func drawPanel(t *rapid.T) *panel.Panel {
 	length := rapid.IntRange(1, 30).Draw(t, "length")
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month, Label: calendar.LabelCode}, First: rapid.Int64Range(-500, 900).Draw(t, "first"), Length: length, Measure: "y"}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month, Label: calendar.LabelCode},
+		First: rapid.Int64Range(-500, 900).Draw(t, "first"), Length: length, Measure: "y"}
 	if rapid.Bool().Draw(t, "floored") {
 		floor := 0.0
 		p.Floor = &floor

@@ -25,7 +25,8 @@ func (fragile) Train(context.Context, panel.View, model.Env) (model.Trained, err
 // A contender whose training breaks down has the fallback in its place, with the reason; the others
 // are as they would be without it.
 func TestATrainingThatBreaksDownFailsAlone(t *testing.T) {
-	cat := append(catalogue.Standard(), model.Family{Name: "fragile", AcrossSeries: true, New: func(model.Values) (model.Model, error) { return fragile{}, nil }})
+	cat := append(catalogue.Standard(), model.Family{Name: "fragile", AcrossSeries: true,
+		New: func(model.Values) (model.Model, error) { return fragile{}, nil }})
 	plan := baselinePlan(7, 2)
 	plan.Contenders = []bakeoff.Contender{{Family: "naive"}, {Family: "fragile"}}
 	e, err := bakeoff.Prepare(dailyPanel(4, 60), plan, cat)
@@ -70,7 +71,8 @@ func TestAFullDiskIsNoFaultOfTheContenders(t *testing.T) {
 	require.NoError(t, err)
 	for _, task := range e.Tasks() {
 		if e.Plan.Contenders[task.Contender].Family == "saver" {
-			err := e.Run(context.Background(), task, bakeoff.Desk{Checkpoint: full{}, Hand: func(*bakeoff.TaskResult) error { return errors.New("a result was made") }})
+			err := e.Run(context.Background(), task, bakeoff.Desk{Checkpoint: full{},
+				Hand: func(*bakeoff.TaskResult) error { return errors.New("a result was made") }})
 			assert.ErrorIs(t, err, errFull)
 		}
 	}

@@ -157,8 +157,11 @@ func TestResultsDoNotDependOnWorkersOrOrder(t *testing.T) {
 // and none of them sees past its origin.
 func TestWhatLearnsFromAllSeries(t *testing.T) {
 	p := dailyPanel(30, 160)
-	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Family: "boosting"},
-		{Family: "perceptron", Settings: model.Values{"passes": 1, "units": 8, "members": 1}}, {Family: "recurrent", Settings: model.Values{"passes": 1, "units": 8, "members": 1, "steps": "recursive"}}, {Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
+	plan := bakeoff.Plan{Split: baselinePlan(7, 1).Split,
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "additive"}, {Family: "linear"}, {Family: "boosting"},
+			{Family: "perceptron", Settings: model.Values{"passes": 1, "units": 8, "members": 1}},
+			{Family: "recurrent", Settings: model.Values{"passes": 1, "units": 8, "members": 1, "steps": "recursive"}},
+			{Name: "steps", Family: "linear", Settings: model.Values{"steps": "averaged", "intervals": "quantiles"}}}}
 	all := func(p *panel.Panel, workers int) map[bakeoff.Task][]*bakeoff.TaskResult {
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
@@ -248,7 +251,8 @@ func TestAFailureIsFilledAndToldApart(t *testing.T) {
 }
 
 func monthly(values ...float64) *panel.Panel {
-	return &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values), Measure: "y", Series: []panel.Series{{Key: "all", Values: values}}}
+	return &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values), Measure: "y",
+		Series: []panel.Series{{Key: "all", Values: values}}}
 }
 
 // A monthly series 1..20 with a holdout of 4, by hand.
@@ -331,7 +335,8 @@ func TestCutsAddUp(t *testing.T) {
 	e, err := bakeoff.Prepare(dailyPanel(10, 60), baselinePlan(7, 2), catalogue.Standard())
 	require.NoError(t, err)
 	results := runAll(t, e, 2, e.Tasks())
-	for per, n := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10, "weekday": 7, "month": 2, "demand": 1, "volume": 4, "item,step": 70, "window,weekday": 14, "volume,window": 8, "series,weekday": 70} {
+	for per, n := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10, "weekday": 7, "month": 2, "demand": 1,
+		"volume": 4, "item,step": 70, "window,weekday": 14, "volume,window": 8, "series,weekday": 70} {
 		st := standings(t, e, results, per)
 		require.Len(t, st.Slices, n, per)
 		points := 0

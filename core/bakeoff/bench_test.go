@@ -94,7 +94,8 @@ func BenchmarkOverhead(b *testing.B) {
 					return err
 				},
 				func() error {
-					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin), model.Env{Horizon: 28, Workers: 1, Random: random})
+					_, _, err := bakeoff.Forecast(context.Background(), models[t.Contender], panel.NewView(p, e.Shard(t), w.TrainFirst, w.Origin),
+						model.Env{Horizon: 28, Workers: 1, Random: random})
 					return err
 				},
 			}

@@ -60,7 +60,8 @@ func (r *Record) Result(plan *Plan) (*TaskResult, error) {
 			return nil, err
 		}
 	}
-	out := &TaskResult{Window: r.Window, Shard: r.Shard, Packed: r.Forecasts, Train: all[0], Steps: all[1 : 1+steps], Series: all[1+steps:], Errors: unpackFloats(r.Errors)}
+	out := &TaskResult{Window: r.Window, Shard: r.Shard, Packed: r.Forecasts, Train: all[0], Steps: all[1 : 1+steps], Series: all[1+steps:],
+		Errors: unpackFloats(r.Errors)}
 	if len(out.Errors) != len(out.Series)*steps {
 		return nil, errDamaged
 	}

@@ -70,7 +70,8 @@ func (e *Engine) cut(name string) (cut, error) {
 		bands := e.volumeBands()
 		return cut{name, ofSeries, func(_, s, _ int) string { return bands[s] }, volumeNames[:]}, nil
 	}
-	if by := calendar.Position(name); slices.Contains([]calendar.Position{calendar.ByTimeOfDay, calendar.ByWeekday, calendar.ByMonth, calendar.ByQuarter}, by) {
+	if by := calendar.Position(name); slices.Contains([]calendar.Position{calendar.ByTimeOfDay, calendar.ByWeekday, calendar.ByMonth,
+		calendar.ByQuarter}, by) {
 		return e.cutByPosition(by)
 	}
 	a, err := e.Panel.AttributeIndex(name)

@@ -24,7 +24,8 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 	}
 	at, _, ok := e.Locate(w, contender, series)
 	if !ok {
-		return model.Description{}, asked("series", fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key, e.Windows[window].Index))
+		return model.Description{}, asked("series", fmt.Errorf("the series %q takes no part in window %d", e.Panel.Series[series].Key,
+			e.Windows[window].Index))
 	}
 	members := e.learns(w, at)
 	o := e.occasion(w, contender, members)

@@ -105,7 +105,8 @@ func TestOwnEndsReadNoFuture(t *testing.T) {
 		require.Equal(t, e.Windows, scrambled.Windows)
 		for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
 			if e.Windows[task.Window].Origin <= e.Windows[w].Origin {
-				assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, task.Window, w)
+				assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s in window %d, scrambled after %d",
+					e.Plan.Contenders[task.Contender].Name, task.Window, w)
 			}
 		}
 	}

@@ -234,7 +234,8 @@ func (e *Engine) leaveShort() {
 	}
 	for _, s := range e.Chosen {
 		if !laid[e.ends[s]] {
-			e.SetAside = append(e.SetAside, SetAside{s, e.Panel.Series[s].Key, 0, fmt.Sprintf("ends too early for %d of its own: its last known value is of %s", e.Plan.Split.Windows, e.endName(s))})
+			e.SetAside = append(e.SetAside, SetAside{s, e.Panel.Series[s].Key, 0,
+				fmt.Sprintf("ends too early for %d of its own: its last known value is of %s", e.Plan.Split.Windows, e.endName(s))})
 		}
 	}
 }

@@ -163,7 +163,8 @@ type occasion struct {
 }
 
 func (l *Lineup) env(contender int, o occasion) model.Env {
-	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(plainMetric(l.plan.Metric)), Random: l.random(contender, o.stream), Report: o.report, Clock: l.Clock, Checkpoint: o.check}
+	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(plainMetric(l.plan.Metric)),
+		Random: l.random(contender, o.stream), Report: o.report, Clock: l.Clock, Checkpoint: o.check}
 }
 
 func (l *Lineup) random(contender int, stream string) func(series string) *rand.Rand {

@@ -63,9 +63,10 @@ func text(v any) string {
 }
 
 func learning() bakeoff.Plan {
-	return bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Seed: 3, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "smoothing"}, {Family: "linear"},
-		{Family: "additive"}, {Name: "tuned", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 7}}}},
-		{Name: "each", Family: "smoothing", Tune: &bakeoff.Tune{Settings: map[string][]any{"trend": {"none", "damped"}}, Per: bakeoff.TuneSeries}}}}
+	return bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Seed: 3,
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "smoothing"}, {Family: "linear"},
+			{Family: "additive"}, {Name: "tuned", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 7}}}},
+			{Name: "each", Family: "smoothing", Tune: &bakeoff.Tune{Settings: map[string][]any{"trend": {"none", "damped"}}, Per: bakeoff.TuneSeries}}}}
 }
 
 // What is kept of a bake-off is told, of every contender and series, just as if it were trained
@@ -170,7 +171,8 @@ func (n *note) Save(b []byte) error {
 // A search that is stopped goes on where it was, to the same results.
 func TestTuningGoesOnAfterAStop(t *testing.T) {
 	plan := learning()
-	plan.Contenders = []bakeoff.Contender{{Name: "tuned", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 2, 3, 4, 5, 6, 7}}}}}
+	plan.Contenders = []bakeoff.Contender{{Name: "tuned", Family: "moving-average",
+		Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 2, 3, 4, 5, 6, 7}}}}}
 	e, err := bakeoff.Prepare(dailyPanel(20, 90), plan, catalogue.Standard())
 	require.NoError(t, err)
 	task := e.Tasks()[0]
@@ -213,7 +215,8 @@ func compact(x []float64) (out []float64) {
 
 // A default that changes after a plan was made changes no rerun.
 func TestPlansPinTheirDefaults(t *testing.T) {
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Contenders: []bakeoff.Contender{{Family: "theta"}, {Name: "given", Family: "theta", Settings: model.Values{"kind": "optimised"}}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7},
+		Contenders: []bakeoff.Contender{{Family: "theta"}, {Name: "given", Family: "theta", Settings: model.Values{"kind": "optimised"}}}}
 	e, err := bakeoff.Prepare(dailyPanel(3, 60), plan, catalogue.Standard())
 	require.NoError(t, err)
 	before, err := run(e, e.Tasks()[0], nil)

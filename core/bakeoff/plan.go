@@ -213,7 +213,8 @@ func (p *Plan) nameMembers(cat model.Catalogue, c *Contender) error {
 		names = append(names, name)
 	}
 	settings := model.Values{"members": strings.Join(names, ",")}
-	if f, err := cat.Find(c.Family); err == nil && slices.ContainsFunc(f.Settings, func(s model.Setting) bool { return s.Name == "take" }) && c.Settings["take"] == nil {
+	if f, err := cat.Find(c.Family); err == nil && slices.ContainsFunc(f.Settings, func(s model.Setting) bool { return s.Name == "take" }) &&
+		c.Settings["take"] == nil {
 		settings["take"] = "ahead" // of members that nobody named
 	}
 	if slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, ",") }) {

@@ -182,7 +182,8 @@ func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refit
 
 // round asks every open place's contender of a rank, and gives the places whose contender failed
 // and that have a next one.
-func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []forecast.Rows, notes []Refitted, report Report) (again []int, err error) {
+func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []forecast.Rows, notes []Refitted,
+	report Report) (again []int, err error) {
 	groups := make([][]int, len(r.Plan.Contenders))
 	for _, i := range open {
 		c := r.ranked(series[i])[rank]
@@ -296,7 +297,8 @@ func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Desc
 	if err != nil {
 		return model.Description{}, err
 	}
-	d := model.Description{Form: "combines the forecasts of other contenders", From: r.Panel.Series[series].First, To: r.Panel.Length - 1, Known: panel.CountKnown(r.Panel.Series[series].Values)}
+	d := model.Description{Form: "combines the forecasts of other contenders", From: r.Panel.Series[series].First, To: r.Panel.Length - 1,
+		Known: panel.CountKnown(r.Panel.Series[series].Values)}
 	for m, w := range weights {
 		if w > 0 {
 			d.Parameters = append(d.Parameters, model.Parameter{Name: r.Plan.Contenders[co.members[m]].Name, Value: w, Meaning: "weight of the member"})

@@ -100,7 +100,8 @@ func TestRefitGoesOnToTheNextBest(t *testing.T) {
 	plan := bakeoff.Plan{Contenders: []bakeoff.Contender{{Family: "dice"}, {Family: "naive"}, {Family: "dice", Name: "dice2"}}}
 	plan.Split.Horizon = 3
 	p := dailyPanel(4, 50)
-	ranked := map[string][]string{"s00000": {"dice", "naive"}, "s00001": {"dice", "naive"}, "s00002": {"dice", "dice2", "naive"}, "s00003": {"naive", "dice"}}
+	ranked := map[string][]string{"s00000": {"dice", "naive"}, "s00001": {"dice", "naive"}, "s00002": {"dice", "dice2", "naive"},
+		"s00003": {"naive", "dice"}}
 	r, err := bakeoff.NewRefit(p, plan, withDice(), "naive", ranked, 3)
 	require.NoError(t, err)
 	notes, packed, err := r.Run(context.Background(), 0, nil)

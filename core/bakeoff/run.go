@@ -186,7 +186,8 @@ func (g *group) report() func(done float64, note string) {
 // occasion is a window as one that a contender is trained for. What is trained for the last
 // window that it is trained for is kept: that is the one that is asked for.
 func (e *Engine) occasion(w, contender int, series []int) occasion {
-	return occasion{view: e.view(series, e.Windows[w]), horizon: e.Reach(), stream: strconv.Itoa(e.Windows[w].Index), workers: e.Lineup.workers(contender), keep: e.final(w)}
+	return occasion{view: e.view(series, e.Windows[w]), horizon: e.Reach(), stream: strconv.Itoa(e.Windows[w].Index),
+		workers: e.Lineup.workers(contender), keep: e.final(w)}
 }
 
 // final says that a window is the last one that some series' models are trained for.
@@ -344,7 +345,8 @@ func newScorer(levels []float64) *scorer {
 	return &scorer{forecast.NewReader(levels), make([]float64, n), make([]float64, n), score.NewPoint(levels)}
 }
 
-func (s *scorer) series(acc *score.Acc, steps []score.Acc, errs []float64, rows forecast.Rows, series *panel.Series, w split.Window, scale score.Scale) []float64 {
+func (s *scorer) series(acc *score.Acc, steps []score.Acc, errs []float64, rows forecast.Rows, series *panel.Series, w split.Window,
+	scale score.Scale) []float64 {
 	for h, f := range rows.Mean {
 		y := series.At(w.AssessFirst() + h)
 		if rows.IsClosed(h) {

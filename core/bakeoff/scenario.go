@@ -53,7 +53,8 @@ func (r *Refit) Scenario(ctx context.Context, part int, cases []*panel.Panel, le
 }
 
 // compare runs one contender's series through the base and the cases.
-func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases []*panel.Panel, levels []float64, out []ScenarioSeries, report Report) error {
+func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases []*panel.Panel, levels []float64, out []ScenarioSeries,
+	report Report) error {
 	members := make([]int, len(places))
 	for i, p := range places {
 		members[i] = series[p]
@@ -123,7 +124,8 @@ func clip(x []float64, floor float64) {
 }
 
 // futures forecasts a view and draws its futures.
-func futures(ctx context.Context, trained model.Trained, v panel.View, horizon int) (rows []forecast.Rows, drawn [][]float64, errs []error, err error) {
+func futures(ctx context.Context, trained model.Trained, v panel.View, horizon int) (rows []forecast.Rows, drawn [][]float64, errs []error,
+	err error) {
 	res, err := trained.Forecast(ctx, v, horizon)
 	if err != nil {
 		return nil, nil, nil, err
@@ -137,7 +139,8 @@ func futures(ctx context.Context, trained model.Trained, v panel.View, horizon i
 		return res.Series, drawn, res.Err, nil
 	}
 	failed := make([]error, v.Len())
-	err = p.Paths(ctx, v, horizon, max(fewestPaths, min(mostPaths, mostDrawn/(v.Len()*horizon))), func(i int, x []float64, e error) { drawn[i], failed[i] = x, e })
+	err = p.Paths(ctx, v, horizon, max(fewestPaths, min(mostPaths, mostDrawn/(v.Len()*horizon))),
+		func(i int, x []float64, e error) { drawn[i], failed[i] = x, e })
 	for i, e := range failed {
 		if res.Err[i] == nil {
 			res.Err[i] = e

@@ -66,7 +66,8 @@ func (t *Tally) Rank(metric string) (*Standings, error) {
 		return nil, asked("metric", err)
 	}
 	m.Weighted = m.Weighted && t.per == ""
-	out := &Standings{Metric: m.Name, Weighted: m.Weighted, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(), CriticalDistance: math.NaN()}
+	out := &Standings{Metric: m.Name, Weighted: m.Weighted, Baseline: t.e.Plan.Baseline, Per: t.per, Metrics: t.metrics, Hindsight: math.NaN(),
+		CriticalDistance: math.NaN()}
 	base := t.e.Plan.Contender(t.e.Plan.Baseline)
 	for i, name := range t.names {
 		out.Slices = append(out.Slices, Slice{name, t.rankSlice(i, base, m)})
@@ -122,7 +123,8 @@ func (t *Tally) rankSlice(i, base int, m Ranking) []Standing {
 	}
 	mostly := t.mostlyFilled
 	slices.SortStableFunc(rows, func(a, b Standing) int {
-		return cmp.Or(cmp.Compare(mostly(&a), mostly(&b)), cmp.Compare(order[a.Contender], order[b.Contender]), cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
+		return cmp.Or(cmp.Compare(mostly(&a), mostly(&b)), cmp.Compare(order[a.Contender], order[b.Contender]),
+			cmp.Compare(absolute[a.Contender], absolute[b.Contender]))
 	})
 	for r := range rows {
 		rows[r].Rank = r + 1
@@ -178,7 +180,8 @@ func (t *Tally) over(out *Standings, m score.Metric, base int) {
 	}
 	for i := range rows {
 		c := t.e.Plan.Contender(rows[i].Contender)
-		o := &Over{Mean: mean(values[c]), Median: median(values[c]), MeanRank: math.NaN(), Train: trainValues(t.values(&t.train[c]), t.metrics, &t.train[c]), P: math.NaN(), Behind: score.Between{Low: math.NaN(), High: math.NaN()}}
+		o := &Over{Mean: mean(values[c]), Median: median(values[c]), MeanRank: math.NaN(),
+			Train: trainValues(t.values(&t.train[c]), t.metrics, &t.train[c]), P: math.NaN(), Behind: score.Between{Low: math.NaN(), High: math.NaN()}}
 		o.rank(m, values, ranks, c, base)
 		if behind != nil {
 			o.Behind = behind[c]

@@ -32,7 +32,8 @@ func meansOf(t *testing.T, r *bakeoff.TaskResult, place, horizon int) []float64 
 func TestAdvancingFollowsTheSeries(t *testing.T) {
 	p := dailyPanel(3, 200)
 	run := func(refit split.Refit) (*bakeoff.Engine, results) {
-		plan := bakeoff.Plan{Split: split.Spec{Horizon: 1, Windows: 120, Refit: refit}, Contenders: []bakeoff.Contender{{Family: "seasonal-naive"}, {Family: "moving-average"}, {Family: "blend"}}}
+		plan := bakeoff.Plan{Split: split.Spec{Horizon: 1, Windows: 120, Refit: refit},
+			Contenders: []bakeoff.Contender{{Family: "seasonal-naive"}, {Family: "moving-average"}, {Family: "blend"}}}
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
 		return e, runAll(t, e, 2, e.Tasks())
@@ -69,7 +70,9 @@ func TestAGapIsForecastAndNotAssessed(t *testing.T) {
 }
 
 func TestWhatFailsCanBeLeftOut(t *testing.T) {
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Fallback: bakeoff.LeaveOut, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}, {Family: "mean"}, {Family: "blend", Settings: model.Values{"weigh": "mean", "take": "all"}}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Fallback: bakeoff.LeaveOut,
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "dice"}, {Family: "mean"},
+			{Family: "blend", Settings: model.Values{"weigh": "mean", "take": "all"}}}}
 	e, err := bakeoff.Prepare(dailyPanel(5, 100), plan, withDice())
 	require.NoError(t, err)
 	got := runAll(t, e, 1, e.Tasks())
@@ -104,8 +107,10 @@ func TestChoosingPerSeries(t *testing.T) {
 		}
 		p.Series = append(p.Series, s)
 	}
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 8}, Metric: "mae", Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "mean"}, {Family: "best-per-series"},
-		{Name: "least squares", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean"}}, {Name: "inverse", Family: "blend", Settings: model.Values{"weigh": "inverse-error"}}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 8}, Metric: "mae",
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "mean"}, {Family: "best-per-series"},
+			{Name: "least squares", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean"}},
+			{Name: "inverse", Family: "blend", Settings: model.Values{"weigh": "inverse-error"}}}}
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 	require.NoError(t, err)
 	got := runAll(t, e, 2, e.Tasks())
@@ -141,8 +146,9 @@ func TestChoosingPerSeries(t *testing.T) {
 // worse can.
 func TestLuckIsToldFromSkill(t *testing.T) {
 	p := dailyPanel(60, 120)
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Weights: "volume:28", Contenders: []bakeoff.Contender{{Family: "naive"}, {Name: "four weeks", Family: "calendar-mean"},
-		{Name: "five weeks", Family: "calendar-mean", Settings: model.Values{"length": 35}}, {Family: "mean"}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Weights: "volume:28",
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Name: "four weeks", Family: "calendar-mean"},
+			{Name: "five weeks", Family: "calendar-mean", Settings: model.Values{"length": 35}}, {Family: "mean"}}}
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 	require.NoError(t, err)
 	st := standings(t, e, runAll(t, e, 2, e.Tasks()), "")
@@ -176,9 +182,11 @@ func TestLuckIsToldFromSkill(t *testing.T) {
 func TestTuningFindsWhatWorks(t *testing.T) {
 	p := dailyPanel(30, 200) // a weekly pattern: means over whole weeks are best
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Contenders: []bakeoff.Contender{{Family: "naive"},
-		{Name: "tuned", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {7, 28, 70}, "by": {"weekday", "month"}}, Windows: 2}},
+		{Name: "tuned", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {7, 28, 70},
+			"by": {"weekday", "month"}}, Windows: 2}},
 		{Name: "each", Family: "calendar-mean", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {7, 14, 28, 70}}, Per: bakeoff.TuneSeries}},
-		{Name: "drawn", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 2, 3, 4, 5, 6, 7, 8, 9, 10}}, Search: "random", Tries: 4}}}}
+		{Name: "drawn", Family: "moving-average", Tune: &bakeoff.Tune{Settings: map[string][]any{"length": {1, 2, 3, 4, 5, 6, 7, 8, 9, 10}},
+			Search: "random", Tries: 4}}}}
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 	require.NoError(t, err)
 	got := runAll(t, e, 2, e.Tasks())
@@ -244,14 +252,16 @@ func TestDriversThatAreNotKnownAhead(t *testing.T) {
 		price[i], visits[i] = 1000, float64(i)
 	}
 	p.Series[0].Drivers = [][]float64{price, visits}
-	cat := append(catalogue.Standard(), model.Family{Name: "follower", New: func(model.Values) (model.Model, error) { return model.PerSeries(follower{}), nil }})
+	cat := append(catalogue.Standard(), model.Family{Name: "follower",
+		New: func(model.Values) (model.Model, error) { return model.PerSeries(follower{}), nil }})
 	for rule, want := range map[panel.Ahead][]float64{
 		"":                  {1000, 1000, 1000},
 		panel.AheadDrop:     {1000, 1000, 1000},
 		panel.AheadLag:      {1032, 1033, 1034}, // five before: a gap of two and three steps
 		panel.AheadForecast: {1030, 1031, 1032}, // a week before; the origin is day 34
 	} {
-		plan := bakeoff.Plan{Split: split.Spec{Horizon: 3, Gap: 2}, Contenders: []bakeoff.Contender{{Family: "follower"}}, Ahead: map[string]panel.Ahead{"visits": rule}}
+		plan := bakeoff.Plan{Split: split.Spec{Horizon: 3, Gap: 2}, Contenders: []bakeoff.Contender{{Family: "follower"}},
+			Ahead: map[string]panel.Ahead{"visits": rule}}
 		if rule == "" {
 			plan.Ahead = nil
 		}
@@ -262,7 +272,8 @@ func TestDriversThatAreNotKnownAhead(t *testing.T) {
 		}
 	}
 	for name, rule := range map[string]panel.Ahead{"price": "lag", "visits": "guess", "weather": "drop"} {
-		_, err := bakeoff.Prepare(p, bakeoff.Plan{Split: split.Spec{Horizon: 3}, Contenders: []bakeoff.Contender{{Family: "naive"}}, Ahead: map[string]panel.Ahead{name: rule}}, cat)
+		_, err := bakeoff.Prepare(p, bakeoff.Plan{Split: split.Spec{Horizon: 3}, Contenders: []bakeoff.Contender{{Family: "naive"}},
+			Ahead: map[string]panel.Ahead{name: rule}}, cat)
 		assert.ErrorContains(t, err, name)
 	}
 }
@@ -275,7 +286,8 @@ func TestFittedFamiliesReadNoFuture(t *testing.T) {
 	for _, f := range []string{"naive", "smoothing", "theta", "arima", "intermittent", "decomposition", "automatic", "additive"} {
 		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Family: f})
 	}
-	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "together", Family: "smoothing", Settings: model.Values{"together": "all", "errors": "multiplicative"}})
+	plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "together", Family: "smoothing",
+		Settings: model.Values{"together": "all", "errors": "multiplicative"}})
 	for _, refit := range []split.Refit{0, split.Once} {
 		plan.Split.Refit = refit
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
@@ -317,7 +329,8 @@ func TestNothingReadsTheFuture(t *testing.T) {
 		{Family: "best-per-series"}, {Family: "blend"},
 		{Name: "fitted blend", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean,linear"}},
 	}}
-	for _, c := range []split.Spec{{Horizon: 7, Windows: 6, Stride: 1}, {Horizon: 7, Windows: 5, Stride: 2}, {Horizon: 7, Windows: 3, Stride: 7}, {Horizon: 5, Windows: 3, Stride: 9}, {Horizon: 5, Windows: 4, Stride: 3, Gap: 2}} {
+	for _, c := range []split.Spec{{Horizon: 7, Windows: 6, Stride: 1}, {Horizon: 7, Windows: 5, Stride: 2},
+		{Horizon: 7, Windows: 3, Stride: 7}, {Horizon: 5, Windows: 3, Stride: 9}, {Horizon: 5, Windows: 4, Stride: 3, Gap: 2}} {
 		plan.Split = c
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
@@ -327,7 +340,8 @@ func TestNothingReadsTheFuture(t *testing.T) {
 			require.NoError(t, err)
 			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
 				if task.Window <= w {
-					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s at stride %d, gap %d, in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, c.Stride, c.Gap, task.Window, w)
+					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s at stride %d, gap %d, in window %d, scrambled after %d",
+						e.Plan.Contenders[task.Contender].Name, c.Stride, c.Gap, task.Window, w)
 				}
 			}
 		}
@@ -352,7 +366,8 @@ func TestClosedDaysReadNoFuture(t *testing.T) {
 	}
 	for _, lines := range [][]string{{"sunday"}, {"gaps"}} {
 		p.Closed = lines
-		plan := bakeoff.Plan{Seed: 5, Split: split.Spec{Horizon: 7, Windows: 4, Stride: 5}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "calendar-median"}, {Family: "smoothing"}, {Family: "blend"}}}
+		plan := bakeoff.Plan{Seed: 5, Split: split.Spec{Horizon: 7, Windows: 4, Stride: 5},
+			Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "calendar-median"}, {Family: "smoothing"}, {Family: "blend"}}}
 		e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 		require.NoError(t, err)
 		honest := runAll(t, e, 2, e.Tasks())
@@ -372,7 +387,8 @@ func TestClosedDaysReadNoFuture(t *testing.T) {
 			require.NoError(t, err)
 			for task, r := range runAll(t, scrambled, 2, scrambled.Tasks()) {
 				if task.Window <= w {
-					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s by %s in window %d, scrambled after %d", e.Plan.Contenders[task.Contender].Name, lines, task.Window, w)
+					assert.True(t, bytes.Equal(honest[task].Packed, r.Packed), "%s by %s in window %d, scrambled after %d",
+						e.Plan.Contenders[task.Contender].Name, lines, task.Window, w)
 				}
 			}
 		}
@@ -386,7 +402,8 @@ func TestWhatIsAssessedChangesNoForecast(t *testing.T) {
 	for i := 4; i < 8; i++ { // half of them end at the origin
 		q.Series[i].Values = q.Series[i].Values[:113]
 	}
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "linear", Settings: model.Values{"steps": "direct", "memory": 500}}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7},
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "linear", Settings: model.Values{"steps": "direct", "memory": 500}}}}
 	var means [2][]float64
 	for k, x := range []*panel.Panel{p, q} {
 		e, err := bakeoff.Prepare(x, plan, catalogue.Standard())
@@ -415,7 +432,8 @@ func TestAPooledMemberRehearsesOnce(t *testing.T) {
 		m, _, err := catalogue.Standard().New("mean", nil)
 		return counter{m, &trained}, err
 	}})
-	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2}, Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "counted"}, {Family: "blend"}}}
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 2},
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "counted"}, {Family: "blend"}}}
 	p := dailyPanel(150, 90)
 	e, err := bakeoff.Prepare(p, plan, cat)
 	require.NoError(t, err)

@@ -206,7 +206,8 @@ func (m *tunedModel) Train(ctx context.Context, v panel.View, env model.Env) (mo
 			report.Trials = append(report.Trials, trial)
 			continue
 		}
-		part := env.Within(tuningShare*float64(k)/float64(len(m.models)), tuningShare*float64(k+1)/float64(len(m.models)), fmt.Sprintf("trying settings, %d of %d", k+1, len(m.models)))
+		part := env.Within(tuningShare*float64(k)/float64(len(m.models)), tuningShare*float64(k+1)/float64(len(m.models)),
+			fmt.Sprintf("trying settings, %d of %d", k+1, len(m.models)))
 		total, each, err := m.attempt(ctx, m.models[k], sampled, part)
 		switch {
 		case ctx.Err() != nil:
@@ -257,7 +258,8 @@ func (m *tunedModel) resume(v panel.View, env model.Env) (*searched, error) {
 		return nil, err
 	}
 	var kept searched
-	if len(b) > 0 && gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil && kept.Of == of && len(kept.Trials) <= len(m.models) && len(kept.Scores) == len(kept.Trials) {
+	if len(b) > 0 && gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) == nil && kept.Of == of && len(kept.Trials) <= len(m.models) &&
+		len(kept.Scores) == len(kept.Trials) {
 		for k := range kept.Trials {
 			kept.Trials[k].Settings = m.settings[k]
 		}
@@ -324,7 +326,8 @@ func (m *tunedModel) attempt(ctx context.Context, candidate model.Model, v panel
 			continue
 		}
 		inner := v.Before(origin)
-		rows, errs, err := Forecast(ctx, candidate, inner, model.Env{Horizon: m.horizon, Workers: env.Workers, Judge: env.Judge, Random: env.Random, Report: env.Report, Clock: env.Clock})
+		rows, errs, err := Forecast(ctx, candidate, inner,
+			model.Env{Horizon: m.horizon, Workers: env.Workers, Judge: env.Judge, Random: env.Random, Report: env.Report, Clock: env.Clock})
 		if err != nil {
 			return total, nil, err
 		}

@@ -34,7 +34,8 @@ func made(n int, seed uint64, noise float64) boost.Data {
 		}
 		y[i] = float32(v)
 	}
-	return boost.Data{Table: &boost.Table{Columns: []boost.Column{{Name: "a", Values: cols[0]}, {Name: "b", Values: cols[1]}, {Name: "c", Values: cols[2]}, {Name: "shop", Values: cols[3], Categories: 6}}}, Target: y}
+	return boost.Data{Table: &boost.Table{Columns: []boost.Column{{Name: "a", Values: cols[0]}, {Name: "b", Values: cols[1]},
+		{Name: "c", Values: cols[2]}, {Name: "shop", Values: cols[3], Categories: 6}}}, Target: y}
 }
 
 func row(d boost.Data, i int) []float32 {
@@ -69,8 +70,10 @@ func fit(t testing.TB, d boost.Data, s boost.Settings, o boost.Options) *boost.M
 func TestItLearns(t *testing.T) {
 	d, fresh := made(4000, 1, 0.3), made(2000, 2, 0.3)
 	for name, s := range map[string]boost.Settings{
-		"squared": {Loss: boost.Loss{Kind: boost.Squared}}, "huber": {Loss: boost.Loss{Kind: boost.Huber, At: 1}}, "absolute": {Loss: boost.Loss{Kind: boost.Absolute}},
-		"by depth": {Loss: boost.Loss{Kind: boost.Squared}, ByDepth: true, Depth: 5}, "sampled": {Loss: boost.Loss{Kind: boost.Squared}, RowShare: 0.6, ColumnShare: 0.6},
+		"squared": {Loss: boost.Loss{Kind: boost.Squared}}, "huber": {Loss: boost.Loss{Kind: boost.Huber, At: 1}},
+		"absolute": {Loss: boost.Loss{Kind: boost.Absolute}},
+		"by depth": {Loss: boost.Loss{Kind: boost.Squared}, ByDepth: true, Depth: 5},
+		"sampled":  {Loss: boost.Loss{Kind: boost.Squared}, RowShare: 0.6, ColumnShare: 0.6},
 		"few bins": {Loss: boost.Loss{Kind: boost.Squared}, Bins: 32}, "held": {Loss: boost.Loss{Kind: boost.Squared}, Squares: 5, Sizes: 0.5},
 	} {
 		assert.Greater(t, explained(fit(t, d, s, boost.Options{Workers: 2}), fresh), 0.97, name)
@@ -80,7 +83,8 @@ func TestItLearns(t *testing.T) {
 // The same table and seed give the same trees for any number of workers.
 func TestTheSameForAnyWorkers(t *testing.T) {
 	d := made(50_000, 3, 1)
-	for _, s := range []boost.Settings{{Loss: boost.Loss{Kind: boost.Squared}, Trees: 5, RowShare: 0.7}, {Loss: boost.Loss{Kind: boost.Quantiles, Probs: []float64{0.1, 0.5, 0.9}}, Trees: 6}} {
+	for _, s := range []boost.Settings{{Loss: boost.Loss{Kind: boost.Squared}, Trees: 5, RowShare: 0.7},
+		{Loss: boost.Loss{Kind: boost.Quantiles, Probs: []float64{0.1, 0.5, 0.9}}, Trees: 6}} {
 		one, three := fit(t, d, s, boost.Options{Workers: 1}), fit(t, d, s, boost.Options{Workers: 3})
 		assert.True(t, assert.ObjectsAreEqual(one, three))
 	}
@@ -163,8 +167,10 @@ func TestDirectionsAreKept(t *testing.T) {
 			}
 			y[i] = float32(math.Sin(3*float64(cols[0][i]))*2 + float64(cols[1][i]*cols[0][i]) + rnd.Float64())
 		}
-		loss := rapid.SampledFrom([]boost.Loss{{Kind: boost.Squared}, {Kind: boost.Absolute}, {Kind: boost.Quantiles, Probs: []float64{0.2, 0.8}}}).Draw(t, "loss")
-		d := boost.Data{Table: &boost.Table{Columns: []boost.Column{{Name: "up", Values: cols[0], Direction: 1}, {Name: "free", Values: cols[1]}, {Name: "down", Values: cols[2], Direction: -1}}}, Target: y}
+		loss := rapid.SampledFrom([]boost.Loss{{Kind: boost.Squared}, {Kind: boost.Absolute},
+			{Kind: boost.Quantiles, Probs: []float64{0.2, 0.8}}}).Draw(t, "loss")
+		d := boost.Data{Table: &boost.Table{Columns: []boost.Column{{Name: "up", Values: cols[0], Direction: 1}, {Name: "free", Values: cols[1]},
+			{Name: "down", Values: cols[2], Direction: -1}}}, Target: y}
 		m, err := boost.Fit(context.Background(), d, boost.Settings{Loss: loss, Trees: 20, Leaves: 8, FewestRows: 5}, boost.Options{})
 		require.NoError(t, err)
 		a, b := make([]float64, m.Outputs()), make([]float64, m.Outputs())
@@ -369,14 +375,16 @@ func TestBadTables(t *testing.T) {
 		d boost.Data
 		s boost.Settings
 	}{
-		"there are no rows":             {boost.Data{Table: table()}, squared},
-		"2 rows, 1 targets":             {boost.Data{Table: table(column(1, 2)), Target: []float32{1}}, squared},
-		"the target of row 1 is NaN":    {boost.Data{Table: table(column(1, 2)), Target: []float32{1, nan}}, squared},
-		"all weights are zero":          {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}, Weights: []float32{0, 0}}, squared},
-		"the weight of row 0 is -1":     {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}, Weights: []float32{-1, 1}}, squared},
-		"no loss is called":             {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}}, boost.Settings{}},
-		"which the loss poisson can't":  {boost.Data{Table: table(column(1, 2)), Target: []float32{-1, 2}}, boost.Settings{Loss: boost.Loss{Kind: boost.Poisson}}},
-		"the power of the Tweedie loss": {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}}, boost.Settings{Loss: boost.Loss{Kind: boost.Tweedie, At: 2}}},
+		"there are no rows":          {boost.Data{Table: table()}, squared},
+		"2 rows, 1 targets":          {boost.Data{Table: table(column(1, 2)), Target: []float32{1}}, squared},
+		"the target of row 1 is NaN": {boost.Data{Table: table(column(1, 2)), Target: []float32{1, nan}}, squared},
+		"all weights are zero":       {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}, Weights: []float32{0, 0}}, squared},
+		"the weight of row 0 is -1":  {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}, Weights: []float32{-1, 1}}, squared},
+		"no loss is called":          {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}}, boost.Settings{}},
+		"which the loss poisson can't": {boost.Data{Table: table(column(1, 2)), Target: []float32{-1, 2}},
+			boost.Settings{Loss: boost.Loss{Kind: boost.Poisson}}},
+		"the power of the Tweedie loss": {boost.Data{Table: table(column(1, 2)), Target: []float32{1, 2}},
+			boost.Settings{Loss: boost.Loss{Kind: boost.Tweedie, At: 2}}},
 	} {
 		_, err := boost.Fit(context.Background(), c.d, c.s, boost.Options{})
 		assert.ErrorContains(t, err, want)
@@ -426,7 +434,8 @@ func Example() {
 	x := []float32{1, 2, 3, 4, 5, 6, 7, 8}
 	y := []float32{10, 10, 10, 10, 20, 20, 20, 20}
 	d := boost.Data{Table: &boost.Table{Columns: []boost.Column{{Name: "x", Values: x}}}, Target: y}
-	m, _ := boost.Fit(context.Background(), d, boost.Settings{Loss: boost.Loss{Kind: boost.Squared}, Trees: 1, Rate: 1, FewestRows: 1, Leaves: 2}, boost.Options{})
+	m, _ := boost.Fit(context.Background(), d, boost.Settings{Loss: boost.Loss{Kind: boost.Squared}, Trees: 1, Rate: 1, FewestRows: 1,
+		Leaves: 2}, boost.Options{})
 	out := make([]float64, 1)
 	m.Predict([]float32{2.5}, out)
 	fmt.Println(out)

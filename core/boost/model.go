@@ -282,7 +282,8 @@ func (m *Model) Check() error {
 	for k := range m.Trees {
 		t := &m.Trees[k]
 		n := len(t.Column)
-		for _, size := range []int{len(t.Cut), len(t.Set), len(t.Unknown), len(t.Left), len(t.Right), len(t.Cover), len(t.Gain), len(t.Value) / len(m.Start)} {
+		for _, size := range []int{len(t.Cut), len(t.Set), len(t.Unknown), len(t.Left), len(t.Right), len(t.Cover), len(t.Gain),
+			len(t.Value) / len(m.Start)} {
 			if size != n || n == 0 {
 				return bad("the parts of tree %d are of different lengths", k)
 			}
@@ -291,7 +292,8 @@ func (m *Model) Check() error {
 			if t.Left[i] == 0 && t.Right[i] == 0 {
 				continue
 			}
-			if int(t.Left[i]) <= i || int(t.Right[i]) <= i || int(t.Left[i]) >= n || int(t.Right[i]) >= n || int(t.Column[i]) >= len(m.Columns) || t.Column[i] < 0 || int(t.Set[i]) > len(t.Sets) {
+			if int(t.Left[i]) <= i || int(t.Right[i]) <= i || int(t.Left[i]) >= n || int(t.Right[i]) >= n || int(t.Column[i]) >= len(m.Columns) ||
+				t.Column[i] < 0 || int(t.Set[i]) > len(t.Sets) {
 				return bad("node %d of tree %d leads nowhere", i, k)
 			}
 		}

@@ -30,7 +30,8 @@ const (
 
 // String shows the style by an example.
 func (s Style) String() string {
-	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-W09", "2026-03-01", "01/03/2026", "1 Mar 2026", "Mar 2026", "Mar 26", "2026-03-01 14:00", "2026-03-01T14:00Z"}[s]
+	return [...]string{"none", "17", "2026-03", "2026-Q1", "2026-W09", "2026-03-01", "01/03/2026", "1 Mar 2026", "Mar 2026", "Mar 26",
+		"2026-03-01 14:00", "2026-03-01T14:00Z"}[s]
 }
 
 // Reading is one time as read. Seconds are since 1970-01-01 of the wall clock, or

@@ -20,7 +20,8 @@ func shop(n int) *panel.Panel {
 	c := calendar.Cadence{Unit: calendar.Day}
 	monday := time.Date(2026, 1, 5, 0, 0, 0, 0, time.UTC).Unix()
 	first, _ := c.Ordinal(monday)
-	p := &panel.Panel{Cadence: c, First: first, Length: n, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "visits"}}, Attributes: []panel.Attribute{{Name: "town", Values: []string{"Quay", "Vale"}, Codes: []int32{0, 1}}}}
+	p := &panel.Panel{Cadence: c, First: first, Length: n, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "visits"}},
+		Attributes: []panel.Attribute{{Name: "town", Values: []string{"Quay", "Vale"}, Codes: []int32{0, 1}}}}
 	fair := time.Date(2026, 1, 17, 0, 0, 0, 0, time.UTC).Unix()
 	p.Events = []calendar.Event{{Name: "Fair", Occasions: []calendar.Occasion{calendar.DayOf(fair, fair)}}}
 	for k := range 2 {
@@ -54,9 +55,11 @@ func TestColumns(t *testing.T) {
 	p := shop(14)
 	for line, want := range map[string]float64{
 		"lag 1": 13, "lag 3": 11, "season lag 1": 9, "season lag 2": 2, "difference 2": 2, "mean 4": 11.5, "spread 2": 0.5, "quantile 50 over 3": 12,
-		"scale": 6.5, "day of week": 3, "day of month": 21, "month": 1, "working day": 1, "month end": 10, "quarter": 1, "week": 4, "day of year": 21, "half": 1,
+		"scale": 6.5, "day of week": 3, "day of month": 21, "month": 1, "working day": 1, "month end": 10, "quarter": 1, "week": 4,
+		"day of year": 21, "half": 1,
 		"price": 2, "price log": math.Log(2), "price change": 1, "price lag 2": 3, "price saturate 2": 0.5, "mean 3 of price": 2,
-		"since Fair": 4, "until Fair": 30, "event Fair": 0, "attribute town": 0, "year as harmonics 1": math.Sin(2 * math.Pi * math.Mod(float64(p.First+16), 365.25) / 365.25),
+		"since Fair": 4, "until Fair": 30, "event Fair": 0, "attribute town": 0,
+		"year as harmonics 1": math.Sin(2 * math.Pi * math.Mod(float64(p.First+16), 365.25) / 365.25),
 	} {
 		r, rows := lay(t, p, 13, 7, line)
 		out := make([]float64, len(r.Columns))
@@ -84,7 +87,8 @@ func TestColumns(t *testing.T) {
 
 // Nothing that comes after the origin moves a column, but what is known ahead.
 func TestNoColumnReadsTheFuture(t *testing.T) {
-	lines := []string{"lag 1 to 3", "season lag 1", "difference 1", "mean 4", "spread 3", "quantile 80 over 5", "scale", "group mean 2 of town", "drivers_", "month", "since Fair", "price carry 0.7"}
+	lines := []string{"lag 1 to 3", "season lag 1", "difference 1", "mean 4", "spread 3", "quantile 80 over 5", "scale",
+		"group mean 2 of town", "drivers_", "month", "since Fair", "price carry 0.7"}
 	lines = append(lines[:8], lines[9:]...)
 	p := shop(28)
 	wild := panel.Scramble(p, 20, rand.New(rand.NewPCG(1, 1)))

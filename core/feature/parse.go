@@ -132,7 +132,9 @@ func (p *parser) difference(words []string) error {
 		return err
 	}
 	for lag := from; lag <= to; lag++ {
-		p.add(Column{Name: fmt.Sprintf("difference %d", lag), Meaning: fmt.Sprintf("change over the last %s before the first step", p.Cadence.Noun(lag)), Group: "own past", Known: AtOrigin, Kind: kindDifference, Lag: lag})
+		p.add(Column{Name: fmt.Sprintf("difference %d", lag),
+			Meaning: fmt.Sprintf("change over the last %s before the first step", p.Cadence.Noun(lag)), Group: "own past", Known: AtOrigin,
+			Kind: kindDifference, Lag: lag})
 	}
 	return nil
 }
@@ -186,7 +188,8 @@ func (p *parser) group(words []string) error {
 	if _, ok := p.Attributes[name]; !ok && name != "all" {
 		return p.noAttribute(name)
 	}
-	p.add(Column{Name: p.line, Meaning: fmt.Sprintf("mean over the group, each series by its own size, of the last %s before the first step", p.Cadence.Noun(width)), Group: "group", Known: AtOrigin, Kind: kindGroup, Width: width, Name2: name})
+	p.add(Column{Name: p.line, Meaning: fmt.Sprintf("mean over the group, each series by its own size, of the last %s before the first step",
+		p.Cadence.Noun(width)), Group: "group", Known: AtOrigin, Kind: kindGroup, Width: width, Name2: name})
 	return nil
 }
 
@@ -213,7 +216,8 @@ func (p *parser) attribute(name string) error {
 		return fmt.Errorf("%s has %d values: too many for columns", name, len(values))
 	default:
 		for _, v := range values[1:] {
-			p.add(Column{Name: name + " " + v, Meaning: fmt.Sprintf("1 where %s is %s", name, v), Group: name, Known: Fixed, Kind: kindAttribute, Name2: name, Value: v})
+			p.add(Column{Name: name + " " + v, Meaning: fmt.Sprintf("1 where %s is %s", name, v), Group: name, Known: Fixed, Kind: kindAttribute,
+				Name2: name, Value: v})
 		}
 	}
 	return nil
@@ -270,9 +274,11 @@ func (p *parser) event(word, rest string) error {
 	case "event":
 		p.eventDays(name, around)
 	case "since":
-		p.add(Column{Name: p.line, Meaning: fmt.Sprintf("periods since the event, %d at most", nearest), Group: name, Known: KnownAhead, Kind: kindSince, Name2: name})
+		p.add(Column{Name: p.line, Meaning: fmt.Sprintf("periods since the event, %d at most", nearest), Group: name, Known: KnownAhead,
+			Kind: kindSince, Name2: name})
 	default:
-		p.add(Column{Name: p.line, Meaning: fmt.Sprintf("periods until the event, %d at most", nearest), Group: name, Known: KnownAhead, Kind: kindUntil, Name2: name})
+		p.add(Column{Name: p.line, Meaning: fmt.Sprintf("periods until the event, %d at most", nearest), Group: name, Known: KnownAhead,
+			Kind: kindUntil, Name2: name})
 	}
 	return nil
 }
@@ -349,7 +355,8 @@ func (p *parser) calendar() (done bool, err error) {
 		return true, fmt.Errorf("say %q or \"%s as levels\", or for a season \"year as harmonics 4\"", name, name)
 	}
 	for k := part.first + 1; k <= part.last; k++ {
-		p.add(Column{Name: fmt.Sprintf("%s %d", name, k), Meaning: fmt.Sprintf("1 where the %s is %d, against %d", name, k, part.first), Group: "calendar", Known: KnownAhead, Kind: kindCalendar, Name2: name, Lag: k})
+		p.add(Column{Name: fmt.Sprintf("%s %d", name, k), Meaning: fmt.Sprintf("1 where the %s is %d, against %d", name, k, part.first),
+			Group: "calendar", Known: KnownAhead, Kind: kindCalendar, Name2: name, Lag: k})
 	}
 	return true, nil
 }
@@ -374,7 +381,8 @@ func (p *parser) harmonics(name, rest string) error {
 	}
 	for k := 1; k <= min(pairs, int(period/2)); k++ {
 		for place, wave := range []string{"sine", "cosine"} {
-			p.add(Column{Name: fmt.Sprintf("%s %s %d", name, wave, k), Meaning: fmt.Sprintf("%s with %d rounds a %s", wave, k, name), Group: "calendar", Known: KnownAhead, Kind: kindHarmonic, Lag: k, Period: period, Place: place})
+			p.add(Column{Name: fmt.Sprintf("%s %s %d", name, wave, k), Meaning: fmt.Sprintf("%s with %d rounds a %s", wave, k, name),
+				Group: "calendar", Known: KnownAhead, Kind: kindHarmonic, Lag: k, Period: period, Place: place})
 		}
 	}
 	return nil

@@ -26,7 +26,8 @@ type Rows struct {
 // Lay prepares the rows of a series over its own values and horizon periods past them. y are
 // the values on the scale that is learnt on; groups may be nil where no column is of a group.
 func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Groups) (*Rows, error) {
-	x := &Rows{recipe: r, y: y, groups: groups, first: s.First, ahead: make([][]float64, len(r.Columns)), fixed: make([]float64, len(r.Columns)), group: make([]string, len(r.Columns))}
+	x := &Rows{recipe: r, y: y, groups: groups, first: s.First, ahead: make([][]float64, len(r.Columns)),
+		fixed: make([]float64, len(r.Columns)), group: make([]string, len(r.Columns))}
 	n := len(y) + horizon
 	drivers, parts := map[int][]float64{}, map[string][]float64{}
 	for k := range r.Columns {

@@ -149,7 +149,8 @@ func TestSettingsTakeTheirTypes(t *testing.T) {
 	assert.Equal(t, model.Values{"share": 0.5, "form": "flat", "robust": false}, got, "a setting without a default stays out")
 	for text, given := range map[string]model.Values{
 		"is out of range: from -2 to 5": {"length": 6}, "not a whole number": {"length": 1.5}, "not a number": {"share": "NaN"},
-		"is not one of flat, bent": {"form": "round"}, "neither true nor false": {"robust": "maybe"}, "this family has length, share, form, robust": {"depth": 1},
+		"is not one of flat, bent": {"form": "round"}, "neither true nor false": {"robust": "maybe"},
+		"this family has length, share, form, robust": {"depth": 1},
 	} {
 		_, err := model.Resolve(settings, given)
 		assert.ErrorContains(t, err, text)

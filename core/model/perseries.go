@@ -50,11 +50,13 @@ func (p perSeries) Train(ctx context.Context, v panel.View, env Env) (Trained, e
 
 // FitEach makes a Trained of a fit of each series of a view, with a pool of workers. A series
 // that fails, or panics, fails alone.
-func FitEach(ctx context.Context, v panel.View, env Env, fit func(ctx context.Context, i int, s panel.SeriesView) (SeriesFit, error)) (Trained, error) {
+func FitEach(ctx context.Context, v panel.View, env Env,
+	fit func(ctx context.Context, i int, s panel.SeriesView) (SeriesFit, error)) (Trained, error) {
 	return fitEach(ctx, v, env, fit)
 }
 
-func fitEach(ctx context.Context, v panel.View, env Env, fit func(ctx context.Context, i int, s panel.SeriesView) (SeriesFit, error)) (*trainedSeries, error) {
+func fitEach(ctx context.Context, v panel.View, env Env,
+	fit func(ctx context.Context, i int, s panel.SeriesView) (SeriesFit, error)) (*trainedSeries, error) {
 	t := &trainedSeries{fits: make([]SeriesFit, v.Len()), errs: make([]error, v.Len()), workers: env.Workers}
 	told := env.counting(v.Len())
 	err := t.each(ctx, t.errs, func(i int) (err error) {

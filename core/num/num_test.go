@@ -23,7 +23,8 @@ func TestQuantilesFromTables(t *testing.T) {
 func TestStreamsAreTheirOwn(t *testing.T) {
 	first := num.Stream(1, "ab", "c").Uint64()
 	assert.Equal(t, first, num.Stream(1, "ab", "c").Uint64())
-	for _, other := range []uint64{num.Stream(2, "ab", "c").Uint64(), num.Stream(1, "a", "bc").Uint64(), num.Stream(1, "abc").Uint64(), num.Stream(1, "c", "ab").Uint64()} {
+	for _, other := range []uint64{num.Stream(2, "ab", "c").Uint64(), num.Stream(1, "a", "bc").Uint64(), num.Stream(1, "abc").Uint64(),
+		num.Stream(1, "c", "ab").Uint64()} {
 		assert.NotEqual(t, first, other)
 	}
 	sum, ss := 0.0, 0.0

@@ -52,7 +52,8 @@ func TestAttachACoarserTableByAttribute(t *testing.T) {
 	assert.Equal(t, []float64{10, 10, 10, 10, 10, 10, 10, 11, 11, 11, 11, 11, 11, 11, 12, 12, 12, 12, 12, 12, 12}, got.Series[0].Drivers[0])
 	assert.Empty(t, got.Series[1].Drivers[0])
 	assert.Empty(t, p.Series[0].Drivers, "the panel itself is not changed")
-	assert.Equal(t, panel.Attached{Driver: "price", KnownAhead: true, Matched: 1, Unmatched: []string{"b"}, Covered: 10, Periods: 10, AheadFrom: 9, AheadTo: 9, Unused: []string{"c"}}, reports[0])
+	assert.Equal(t, panel.Attached{Driver: "price", KnownAhead: true, Matched: 1, Unmatched: []string{"b"}, Covered: 10, Periods: 10,
+		AheadFrom: 9, AheadTo: 9, Unused: []string{"c"}}, reports[0])
 
 	again, _, err := panel.Attach(got, price, []string{"price"}, nil)
 	require.NoError(t, err)

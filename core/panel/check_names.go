@@ -12,7 +12,8 @@ import (
 func leaks(p *Panel) []Finding {
 	var out []Finding
 	for d, info := range p.Drivers {
-		f := Finding{Kind: "leaking driver", Grade: "serious", Meaning: fmt.Sprintf("has a driver, %s, that copies the measure: it holds the answer, and in use it won't be there; leave it out", info.Name)}
+		f := Finding{Kind: "leaking driver", Grade: "serious",
+			Meaning: fmt.Sprintf("has a driver, %s, that copies the measure: it holds the answer, and in use it won't be there; leave it out", info.Name)}
 		for i := range p.Series {
 			if s := &p.Series[i]; copies(s.Values, s.Drivers[d]) {
 				f.Series = append(f.Series, i)
@@ -73,7 +74,9 @@ func spellings(p *Panel) []Finding {
 }
 
 func twoNames(at *Attribute, i, j int) Finding {
-	f := Finding{Kind: "alike spelling", Grade: "notable", Meaning: fmt.Sprintf("has the %s %q or %q, which may be one: mend the spelling in the source, or its history stays cut in two", at.Name, at.Values[i], at.Values[j])}
+	f := Finding{Kind: "alike spelling", Grade: "notable",
+		Meaning: fmt.Sprintf("has the %s %q or %q, which may be one: mend the spelling in the source, or its history stays cut in two", at.Name,
+			at.Values[i], at.Values[j])}
 	for s, code := range at.Codes {
 		if int(code) == i || int(code) == j {
 			f.Series = append(f.Series, s)

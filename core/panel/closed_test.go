@@ -149,7 +149,8 @@ func TestClosedLines(t *testing.T) {
 	assert.Len(t, closedOn(p.WithClosed(n-1), 0, 0, n), 0, "it sold in January, so the line does not hold")
 	p.Closed = []string{"july to october"}
 	assert.Len(t, closedOn(p.WithClosed(n-1), 0, 0, 365), 31+31+30+31)
-	for line, want := range map[string]string{"": "says nothing", "sundays": "no rule", "event nothing": "no event called", "driver rain": "not known ahead",
+	for line, want := range map[string]string{"": "says nothing", "sundays": "no rule", "event nothing": "no event called",
+		"driver rain":   "not known ahead",
 		"driver open=x": "no number", "driver snow": "no driver called", "march to nowhere": "no rule"} {
 		require.ErrorContains(t, panel.ParseClosed(p, []string{line}), want, line)
 	}

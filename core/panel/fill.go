@@ -244,7 +244,8 @@ func (f Filling) words() string {
 
 // Caution says what was filled, and how.
 func (h Holes) Caution(where string, f Fillings) string {
-	return fmt.Sprintf("The driver %s is unknown in %d %s of %d series: filled %s, as the plan's driver_gaps has it.", h.Driver, h.Values, where, h.Series, f[h.Driver].words())
+	return fmt.Sprintf("The driver %s is unknown in %d %s of %d series: filled %s, as the plan's driver_gaps has it.", h.Driver, h.Values,
+		where, h.Series, f[h.Driver].words())
 }
 
 // CheckHoles refuses a hole in a driver whose rule is to refuse it.

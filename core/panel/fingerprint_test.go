@@ -15,7 +15,8 @@ import (
 func TestFingerprints(t *testing.T) {
 	const n, origin, ahead = 20, 15, 3
 	made := func(change func(p *panel.Panel)) *panel.Panel {
-		p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 20_000, Length: n, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "visits"}},
+		p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 20_000, Length: n,
+			Drivers:    []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "visits"}},
 			Attributes: []panel.Attribute{{Name: "shop", Values: []string{"Quay", "Vale"}, Codes: []int32{0, 1}}}}
 		for i := range 2 {
 			s := panel.Series{Key: string(rune('a' + i))}
@@ -70,5 +71,6 @@ func TestFingerprints(t *testing.T) {
 	assert.NotEqual(t, was, panel.NewView(p, []int{0, 1}, 0, origin-1).WithAhead(nil, ahead).Fingerprint(), "another origin")
 	assert.NotEqual(t, was, panel.NewView(p, []int{0, 1}, 0, origin).WithAhead(nil, ahead+1).Fingerprint(), "more steps")
 	assert.NotEqual(t, was, view(p).WithFillings(panel.Fillings{"price": {Rule: panel.FillHold}}).Fingerprint(), "a rule for what is unknown")
-	assert.NotEqual(t, was, panel.NewView(p, []int{0, 1}, 0, origin).WithAhead(map[string]panel.Ahead{"visits": panel.AheadLag}, ahead).Fingerprint(), "a driver that is shown")
+	assert.NotEqual(t, was, panel.NewView(p, []int{0, 1}, 0, origin).WithAhead(map[string]panel.Ahead{"visits": panel.AheadLag},
+		ahead).Fingerprint(), "a driver that is shown")
 }

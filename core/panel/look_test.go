@@ -107,7 +107,8 @@ func TestStrengthsRecoverWhatWasPutIn(t *testing.T) {
 	trend, season := mean(calendar.Day, 140, func(t int) float64 { return float64(t) / 10 }) // variance 16.3 against 1
 	assert.InDelta(t, 0.94, trend, 0.02)
 	assert.Less(t, season, 0.1)
-	constant := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, Length: 100, Series: []panel.Series{{Values: slices.Repeat([]float64{5}, 100)}, {Values: []float64{1, 2}}}}
+	constant := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, Length: 100,
+		Series: []panel.Series{{Values: slices.Repeat([]float64{5}, 100)}, {Values: []float64{1, 2}}}}
 	look := panel.Look(constant, 1)
 	assert.True(t, math.IsNaN(look.Trend[0]) && math.IsNaN(look.Season[0]) && math.IsNaN(look.Trend[1]))
 }

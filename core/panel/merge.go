@@ -101,7 +101,8 @@ func sameShape(old, newer *Panel) error {
 	}
 	for i := range old.Attributes {
 		if old.Attributes[i].Name != newer.Attributes[i].Name {
-			return fmt.Errorf("the dataset's attribute %q is %q in the file: name the same columns in the same order", old.Attributes[i].Name, newer.Attributes[i].Name)
+			return fmt.Errorf("the dataset's attribute %q is %q in the file: name the same columns in the same order", old.Attributes[i].Name,
+				newer.Attributes[i].Name)
 		}
 	}
 	if !slices.Equal(ownDrivers(old), ownDrivers(newer)) {

@@ -41,7 +41,8 @@ func build(rows []row, opt panel.Options) (*panel.Panel, []panel.Fault) {
 func day(i int) string { return "2026-01-" + strconv.Itoa(100 + i)[1:] }
 
 func TestBuildLaysRowsOnOneAxis(t *testing.T) {
-	p, faults := build([]row{{"b", day(5), 5}, {"a", day(2), 2}, {"b", day(3), 3}, {"a", day(3), unknown}, {"a", day(4), 4}, {"c", day(9), unknown}}, panel.Options{})
+	p, faults := build([]row{{"b", day(5), 5}, {"a", day(2), 2}, {"b", day(3), 3}, {"a", day(3), unknown}, {"a", day(4), 4},
+		{"c", day(9), unknown}}, panel.Options{})
 	require.Empty(t, faults)
 	assert.Equal(t, "day", p.Cadence.String())
 	assert.Equal(t, []string{"2026-01-02", "2026-01-05"}, []string{p.Period(0), p.Period(p.Length - 1)})
@@ -137,7 +138,8 @@ func TestMergeRefusesAnotherShape(t *testing.T) {
 // A view gives nothing past its origin but drivers known ahead.
 func TestViewEndsAtTheOrigin(t *testing.T) {
 	p := &panel.Panel{Length: 5, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "heat"}},
-		Series: []panel.Series{{Key: "a", First: 1, Values: []float64{1, 2, 3, 4}, Drivers: [][]float64{{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}}}, {Key: "b", Values: []float64{9}}}}
+		Series: []panel.Series{{Key: "a", First: 1, Values: []float64{1, 2, 3, 4}, Drivers: [][]float64{{1, 2, 3, 4, 5}, {1, 2, 3, 4, 5}}},
+			{Key: "b", Values: []float64{9}}}}
 	v := panel.NewView(p, []int{0, 1}, 0, 2)
 	a := v.Series(0)
 	assert.Equal(t, []float64{1, 2}, a.Values)
@@ -184,8 +186,10 @@ func TestCheckFindsWhatDeservesALook(t *testing.T) {
 			found[f.Kind] = append(found[f.Kind], p.Series[i].Key)
 		}
 	}
-	assert.Equal(t, map[string][]string{"very short": {"stopped"}, "stopped": {"stopped"}, "gaps": {"gap"}, "constant": {"constant"}, "outliers": {"returns", "spike"}, "level shift": {"step"},
-		"far scale": {"giant"}, "some below zero": {"returns"}, "own season": {"intermittent"}, "intermittent demand": {"intermittent"}, "lumpy demand": {"lumpy"}, "alike spelling": {"Fine ", "fine", "intermittant", "intermittent"}}, found)
+	assert.Equal(t, map[string][]string{"very short": {"stopped"}, "stopped": {"stopped"}, "gaps": {"gap"}, "constant": {"constant"},
+		"outliers": {"returns", "spike"}, "level shift": {"step"},
+		"far scale": {"giant"}, "some below zero": {"returns"}, "own season": {"intermittent"}, "intermittent demand": {"intermittent"},
+		"lumpy demand": {"lumpy"}, "alike spelling": {"Fine ", "fine", "intermittant", "intermittent"}}, found)
 }
 
 func TestCheckFindsALeakingDriver(t *testing.T) {

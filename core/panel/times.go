@@ -63,7 +63,8 @@ func (b *Builder) resolve() (axis, []Fault) {
 		ord, exact := ordinal(c, sec, end)
 		if !exact {
 			faults = append(faults, Fault{Line: b.times[i].line, Value: b.times[i].text, Problem: fmt.Sprintf(
-				"is not the start of a %s: its %s starts at %s; write period starts, aggregate, or give another cadence", c.Unit.Word(), c.Unit.Word(), c.Format(ord))})
+				"is not the start of a %s: its %s starts at %s; write period starts, aggregate, or give another cadence", c.Unit.Word(), c.Unit.Word(),
+				c.Format(ord))})
 		}
 		a.ords[i] = ord
 	}
@@ -91,7 +92,8 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 		return nil, []Fault{*fault}
 	}
 	if b.style == calendar.StyleInstant && b.opt.Zone == nil {
-		return nil, []Fault{{Line: b.times[0].line, Value: b.times[0].text, Problem: "is an instant with an offset: say into which zone the times go, as UTC or an area's name, or write local times without an offset"}}
+		return nil, []Fault{{Line: b.times[0].line, Value: b.times[0].text,
+			Problem: "is an instant with an offset: say into which zone the times go, as UTC or an area's name, or write local times without an offset"}}
 	}
 	if fault := b.shortMonths(); fault != nil {
 		return nil, []Fault{*fault}
@@ -133,7 +135,8 @@ func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) 
 	case b.all(yearAndWeek):
 		for _, t := range b.times {
 			if _, ok := calendar.CompactWeek(t.reading.Seconds); !ok {
-				return nil, &Fault{Line: t.line, Value: t.text, Problem: "is no week of ISO 8601, as the others are: load a calendar of your weeks as period codes, or say that the cadence is number if these are a running count",
+				return nil, &Fault{Line: t.line, Value: t.text,
+					Problem:  "is no week of ISO 8601, as the others are: load a calendar of your weeks as period codes, or say that the cadence is number if these are a running count",
 					Readings: []Reading{{"cadence", "number", "a running count"}}}
 			}
 		}
@@ -209,7 +212,8 @@ func (b *Builder) dateOrder() (DateOrder, *Fault) {
 	order := b.opt.DateOrder
 	switch {
 	case noDay != nil && noMonth != nil:
-		return "", &Fault{Line: noDay.line, Value: noDay.text, Problem: fmt.Sprintf("has the month first, and %q on line %d has the day first: write all dates one way", noMonth.text, noMonth.line)}
+		return "", &Fault{Line: noDay.line, Value: noDay.text,
+			Problem: fmt.Sprintf("has the month first, and %q on line %d has the day first: write all dates one way", noMonth.text, noMonth.line)}
 	case order == "" && noDay != nil:
 		return MonthFirst, nil
 	case order == "" && noMonth != nil:
@@ -221,7 +225,8 @@ func (b *Builder) dateOrder() (DateOrder, *Fault) {
 	case order == "":
 		t := b.times[0]
 		return "", &Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf("and all other dates can be read day first (%s) or month first (%s): say which", isoDay(t.reading.Seconds), isoDay(t.reading.Other)),
-			Readings: []Reading{{"date_order", string(DayFirst), "day first: " + isoDay(t.reading.Seconds)}, {"date_order", string(MonthFirst), "month first: " + isoDay(t.reading.Other)}}}
+			Readings: []Reading{{"date_order", string(DayFirst), "day first: " + isoDay(t.reading.Seconds)},
+				{"date_order", string(MonthFirst), "month first: " + isoDay(t.reading.Other)}}}
 	}
 	return order, nil
 }
@@ -239,8 +244,10 @@ func (b *Builder) keep(seconds []int64) ([]int64, error) {
 			continue
 		}
 		r, err := calendar.ParseTime(bound.text)
-		if err != nil || r.Style == calendar.StyleTwoWays || r.Style == calendar.StyleInstant || (r.Style == calendar.StyleNumber) != (b.style == calendar.StyleNumber) {
-			return nil, fmt.Errorf("the bound %q can't be compared with the column's times: write it like %s", bound.text, strings.Replace(b.style.String(), "01/03/2026", "2026-03-01", 1))
+		if err != nil || r.Style == calendar.StyleTwoWays || r.Style == calendar.StyleInstant ||
+			(r.Style == calendar.StyleNumber) != (b.style == calendar.StyleNumber) {
+			return nil, fmt.Errorf("the bound %q can't be compared with the column's times: write it like %s", bound.text,
+				strings.Replace(b.style.String(), "01/03/2026", "2026-03-01", 1))
 		}
 		*bound.to = r.Seconds
 	}
@@ -368,7 +375,8 @@ func (b *Builder) label(c calendar.Cadence, end bool) calendar.Label {
 	switch {
 	case end:
 		return calendar.LabelEnd
-	case b.style == calendar.StyleMonth && c.Unit == calendar.Month, b.style == calendar.StyleNamedMonth && c.Unit == calendar.Month, b.style == calendar.StyleShortMonth && c.Unit == calendar.Month,
+	case b.style == calendar.StyleMonth && c.Unit == calendar.Month, b.style == calendar.StyleNamedMonth && c.Unit == calendar.Month,
+		b.style == calendar.StyleShortMonth && c.Unit == calendar.Month,
 		b.style == calendar.StyleQuarter && c.Unit == calendar.Quarter, b.style == calendar.StyleWeek && c.Unit == calendar.Week:
 		return calendar.LabelCode
 	}

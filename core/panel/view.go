@@ -67,7 +67,8 @@ type SeriesView struct {
 func (v View) Series(i int) SeriesView {
 	s := &v.p.Series[v.series[i]]
 	values, first := v.Values(i)
-	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, at: v.series[i], drivers: s.Drivers, offset: first - s.First}
+	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, at: v.series[i], drivers: s.Drivers,
+		offset: first - s.First}
 }
 
 // Values are those of the i-th series alone, as Series gives them, and the axis index of

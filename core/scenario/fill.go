@@ -58,7 +58,8 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 			if rule == "" {
 				by = "the plan's driver_gaps"
 			}
-			cautions = append(cautions, fmt.Sprintf("The driver %s was not known over the whole horizon for %d of %d series: it is filled by %s.", driver.Name, filled, len(series), by))
+			cautions = append(cautions, fmt.Sprintf("The driver %s was not known over the whole horizon for %d of %d series: it is filled by %s.",
+				driver.Name, filled, len(series), by))
 		}
 	}
 	if n := len(missing); n > 0 {

@@ -65,13 +65,18 @@ func TestLines(t *testing.T) {
 		assert.InDeltaSlice(t, want, ahead(changed, 0, 0), 1e-9, line)
 		assert.Equal(t, weeks().Series[0].Drivers, p.Series[0].Drivers, "as it was")
 	}
-	quay, err := scenario.Apply(weeks(), []int{0, 1}, 6, scenario.Case{Changes: []string{"price tag = 4 where town=Vale"}, Values: []scenario.Value{{Series: "Quay", Period: "2026-06-01", Driver: "price", Value: 6}, {Series: "Quay", Period: "step 3", Driver: "price", Value: 4}, {Period: "step 3", Driver: "price", Value: 7}, {Period: "step 1", Driver: "price", Value: 5}}})
+	quay, err := scenario.Apply(weeks(), []int{0, 1}, 6,
+		scenario.Case{Changes: []string{"price tag = 4 where town=Vale"},
+			Values: []scenario.Value{{Series: "Quay", Period: "2026-06-01", Driver: "price", Value: 6},
+				{Series: "Quay", Period: "step 3", Driver: "price", Value: 4}, {Period: "step 3", Driver: "price", Value: 7},
+				{Period: "step 1", Driver: "price", Value: 5}}})
 	require.NoError(t, err)
 	assert.Equal(t, []float64{5, 6, 4, 10, 10, 10}, ahead(quay, 0, 0), "a series' own value goes before one for all")
 	assert.Equal(t, []float64{5, 10, 7, 10, 10, 10}, ahead(quay, 1, 0))
 	assert.Equal(t, []float64{4, 4, 4, 4, 4, 4}, ahead(quay, 1, 1), "the longest name that fits")
 
-	without, err := scenario.Apply(weeks(), []int{0, 1}, 6, scenario.Case{Changes: []string{"no Fair", "event fair on 2026-06-03", "event Regatta on 2026-06-09 to 2026-06-10"}})
+	without, err := scenario.Apply(weeks(), []int{0, 1}, 6,
+		scenario.Case{Changes: []string{"no Fair", "event fair on 2026-06-03", "event Regatta on 2026-06-09 to 2026-06-10"}})
 	require.NoError(t, err)
 	require.Len(t, without.Events, 2)
 	assert.Len(t, without.Events[0].Occasions, 1)

@@ -29,7 +29,8 @@ func (t *Sums) Add(list []Outcome) {
 		if k == len(t.Cases) {
 			h := len(o.Mean)
 			t.wide = append(t.wide, widths{steps: make([]float64, h)})
-			t.Cases = append(t.Cases, Outcome{Mean: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h), ChangeVariance: make([]float64, h)})
+			t.Cases = append(t.Cases, Outcome{Mean: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h),
+				ChangeVariance: make([]float64, h)})
 		}
 		sum := &t.Cases[k]
 		for i := range o.Mean {

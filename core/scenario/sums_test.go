@@ -13,7 +13,8 @@ import (
 // Sums over series add means and variances; their intervals are those of a normal with both.
 func TestSumsOverSeries(t *testing.T) {
 	one := func(mean, variance float64) []scenario.Outcome {
-		o := scenario.Outcome{Mean: []float64{mean, 2 * mean}, StepVariance: []float64{variance, 4 * variance}, Change: []float64{0, 0}, ChangeVariance: []float64{0, 0}}
+		o := scenario.Outcome{Mean: []float64{mean, 2 * mean}, StepVariance: []float64{variance, 4 * variance}, Change: []float64{0, 0},
+			ChangeVariance: []float64{0, 0}}
 		o.Total = scenario.Sum{Value: 3 * mean, Variance: 6 * variance}
 		changed := o
 		changed.Mean, changed.Change, changed.ChangeVariance = []float64{mean + 1, 2*mean + 1}, []float64{1, 1}, []float64{0.25, 0.25}
@@ -40,7 +41,8 @@ func TestSumsOverSeries(t *testing.T) {
 // they are.
 func TestSumsOfWhatGoesTogether(t *testing.T) {
 	one := func(wide float64) []scenario.Outcome {
-		return []scenario.Outcome{{Mean: []float64{1, 1}, Change: []float64{0, 0}, StepVariance: []float64{wide * wide, wide * wide}, ChangeVariance: []float64{1, 1}, Total: scenario.Sum{Value: 2, Variance: 2 * wide * wide}}}
+		return []scenario.Outcome{{Mean: []float64{1, 1}, Change: []float64{0, 0}, StepVariance: []float64{wide * wide, wide * wide},
+			ChangeVariance: []float64{1, 1}, Total: scenario.Sum{Value: 2, Variance: 2 * wide * wide}}}
 	}
 	const z = 1.959963984540054
 	for share, want := range map[float64]float64{0: 5, 0.5: math.Sqrt(25 + 0.5*24), 1: 7} {

@@ -23,7 +23,8 @@ type Metric struct {
 }
 
 // acronyms are metrics that the trade writes in capitals.
-var acronyms = map[string]string{"mae": "MAE", "mse": "MSE", "rmse": "RMSE", "medae": "MedAE", "mpe": "MPE", "mape": "MAPE", "smape": "sMAPE", "wape": "WAPE", "mase": "MASE",
+var acronyms = map[string]string{"mae": "MAE", "mse": "MSE", "rmse": "RMSE", "medae": "MedAE", "mpe": "MPE", "mape": "MAPE",
+	"smape": "sMAPE", "wape": "WAPE", "mase": "MASE",
 	"rmsse": "RMSSE", "r2": "R²", "crps": "CRPS"}
 
 // Label is the name as the trade spells it: MASE, interval score 95 %.
@@ -183,9 +184,11 @@ func levelMetrics(i int, level float64) []Metric {
 			order: func(v float64) float64 { return math.Abs(v - level/100) }, parts: of(func(l *LevelAcc) float64 { return l.Covered })},
 		{Name: "width" + text, Unit: true, Meaning: "mean width of the " + text + " % interval",
 			parts: of(func(l *LevelAcc) float64 { return l.Width })},
-		{Name: "interval_score" + text, Unit: true, Meaning: "mean of the width of the " + text + " % interval plus 2 / alpha times the distance by which y lies outside, alpha = 1 - " + text + " / 100 (Gneiting and Raftery 2007)",
+		{Name: "interval_score" + text, Unit: true, Meaning: "mean of the width of the " + text +
+			" % interval plus 2 / alpha times the distance by which y lies outside, alpha = 1 - " + text + " / 100 (Gneiting and Raftery 2007)",
 			parts: of(func(l *LevelAcc) float64 { return l.Winkler })},
-		{Name: "scaled_interval_score" + text, Meaning: "mean of the interval score of " + text + " % / the mean absolute change over the scale lag in the training part (Makridakis, Spiliotis and Assimakopoulos 2020)",
+		{Name: "scaled_interval_score" + text, Meaning: "mean of the interval score of " + text +
+			" % / the mean absolute change over the scale lag in the training part (Makridakis, Spiliotis and Assimakopoulos 2020)",
 			parts: func(a *Acc) (float64, float64) { return a.Levels[i].Scaled, a.NASE }},
 		{Name: "pinball" + tail, Unit: true, Meaning: "pinball loss of the " + tail + " % quantile (Koenker and Bassett 1978)",
 			parts: of(func(l *LevelAcc) float64 { return l.PinLow })},

@@ -214,7 +214,8 @@ func TestMetricsByHand(t *testing.T) {
 	a.Add(math.NaN(), 5, scale, row(5), []float64{80}, []float64{0}, []float64{0})
 	a.CloseSeries(scale)
 	a.Abs = []float64{2, 1}
-	want := map[string]float64{"mae": 1.5, "mse": 2.5, "rmse": math.Sqrt(2.5), "medae": 1.5, "bias": 1.5, "mpe": 0.2, "mape": 0.2, "smape": (4.0/22 + 2) / 2, "wape": 0.3, "mase": 0.5, "rmsse": 0.5, "r2": 0.9,
+	want := map[string]float64{"mae": 1.5, "mse": 2.5, "rmse": math.Sqrt(2.5), "medae": 1.5, "bias": 1.5, "mpe": 0.2, "mape": 0.2,
+		"smape": (4.0/22 + 2) / 2, "wape": 0.3, "mase": 0.5, "rmsse": 0.5, "r2": 0.9,
 		"coverage80": 0.5, "width80": 2, "interval_score80": (2 + 10 + 2) / 2.0, "scaled_interval_score80": (2 + 10 + 2) / 6.0,
 		"pinball10": 0.9 / 2, "pinball50": (1 + 0.5) / 2, "pinball90": (0.3 + 0.2) / 2, "weighted_quantile_loss": 2 * (0.9 + 1.5 + 0.5) / (3 * 10)}
 	for _, m := range score.Metrics([]float64{80}) {

@@ -185,10 +185,12 @@ func Make(s Spec, length int) ([]Window, error) {
 	// Compared by division, so that a huge stride or count can't overflow.
 	room := length - s.Horizon - s.Gap - minTraining
 	if room < 0 {
-		return nil, wrong("horizon", "a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon or the gap", s.Horizon, s.Horizon+s.Gap+minTraining, length)
+		return nil, wrong("horizon", "a horizon of %d needs at least %d periods, and the dataset has %d: shorten the horizon or the gap",
+			s.Horizon, s.Horizon+s.Gap+minTraining, length)
 	}
 	if s.Windows-1 > room/s.Stride {
-		return nil, wrong("windows", "%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit", s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
+		return nil, wrong("windows", "%d windows of %d periods, %d apart, don't fit into the dataset's %d periods: at most %d windows fit",
+			s.Windows, s.Horizon, s.Stride, length, room/s.Stride+1)
 	}
 	out := make([]Window, s.Windows)
 	for i := range out {

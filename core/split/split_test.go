@@ -21,7 +21,8 @@ func TestWindowsByHand(t *testing.T) {
 func TestWindowsHoldTogether(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		draw := func(name string, low, high int) int { return rapid.IntRange(low, high).Draw(t, name) }
-		s := split.Spec{Horizon: draw("horizon", 1, 40), Windows: draw("windows", 1, 9), Stride: draw("stride", 0, 1<<40), History: split.History(draw("history", 0, 30)), Gap: draw("gap", 0, 5)}
+		s := split.Spec{Horizon: draw("horizon", 1, 40), Windows: draw("windows", 1, 9), Stride: draw("stride", 0, 1<<40),
+			History: split.History(draw("history", 0, 30)), Gap: draw("gap", 0, 5)}
 		n := draw("length", 0, 200)
 		windows, err := split.Make(s, n)
 		if err != nil {
@@ -52,7 +53,8 @@ func TestWindowsHoldTogether(t *testing.T) {
 func TestOwnEnds(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		draw := func(name string, low, high int) int { return rapid.IntRange(low, high).Draw(t, name) }
-		s := split.Spec{Horizon: draw("horizon", 1, 12), Windows: draw("windows", 1, 4), Stride: draw("stride", 0, 9), Gap: draw("gap", 0, 3), Ends: split.OwnEnds}
+		s := split.Spec{Horizon: draw("horizon", 1, 12), Windows: draw("windows", 1, 4), Stride: draw("stride", 0, 9), Gap: draw("gap", 0, 3),
+			Ends: split.OwnEnds}
 		lengths := rapid.SliceOfN(rapid.IntRange(1, 90), 1, 30).Draw(t, "lengths")
 		got, err := split.MakeOwn(s, lengths)
 		byEnd := map[int][]split.Window{}

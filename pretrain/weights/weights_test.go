@@ -163,7 +163,8 @@ func BenchmarkForecast(b *testing.B) {
 	require.NoError(b, err)
 	m, _, err := pretrained.Families(w).New("pretrained", nil)
 	require.NoError(b, err)
-	trained, err := model.Bare(m).Train(context.Background(), v, model.Env{Horizon: 28, Workers: 2, Random: func(s string) *rand.Rand { return num.Stream(1, s) }})
+	trained, err := model.Bare(m).Train(context.Background(), v,
+		model.Env{Horizon: 28, Workers: 2, Random: func(s string) *rand.Rand { return num.Stream(1, s) }})
 	require.NoError(b, err)
 	start := time.Now()
 	for b.Loop() {

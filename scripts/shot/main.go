@@ -28,7 +28,8 @@ func take(file, address, height string, night bool) error {
 	if err != nil {
 		return err
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU, chromedp.Flag("headless", "new"), chromedp.Flag("hide-scrollbars", true))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU, chromedp.Flag("headless", "new"),
+		chromedp.Flag("hide-scrollbars", true))
 	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx)

@@ -24,7 +24,8 @@ func (s *State) See(v panel.SeriesView) {
 
 // Brief names the scale, the trend with its bends, and the seasons.
 func (s *State) Brief() string {
-	words := []string{map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies", single.Odds: "in log odds"}[s.Scale.Kind], s.Recipe.Trend + " trend"}
+	words := []string{map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies",
+		single.Odds: "in log odds"}[s.Scale.Kind], s.Recipe.Trend + " trend"}
 	for _, x := range s.Recipe.Seasons {
 		words = append(words, x.Name)
 	}
@@ -36,7 +37,8 @@ func (s *State) Brief() string {
 
 // Describe gives the parts, past and ahead, the bends, and what each event and driver does.
 func (s *State) Describe(d *model.Description, horizon int) {
-	d.Form = map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies", single.Odds: "adds up, in log odds between floor and ceiling,"}[s.Scale.Kind]
+	d.Form = map[single.ScaleKind]string{single.Level: "adds up", single.Logs: "multiplies",
+		single.Odds: "adds up, in log odds between floor and ceiling,"}[s.Scale.Kind]
 	d.Form += fmt.Sprintf(" a %s trend", s.Recipe.Trend)
 	for _, x := range s.Recipe.Seasons {
 		d.Form += ", a season of the " + x.Name
@@ -110,7 +112,8 @@ func (s *State) describe(d *model.Description, a int) {
 			}
 			meaning += fmt.Sprintf("; %d other series say %.3g, give or take %.2g between them", p.Series, p.Mean*s.unit(), p.Between*s.unit())
 		}
-		d.Parameters = append(d.Parameters, model.Parameter{Name: s.Names[a], Value: value, Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, deviation)})
+		d.Parameters = append(d.Parameters, model.Parameter{Name: s.Names[a], Value: value,
+			Meaning: fmt.Sprintf("%s, standard error %.3g", meaning, deviation)})
 	}
 	unit := s.unit()
 	switch s.Kinds[a] {
@@ -133,7 +136,8 @@ func (s *State) describe(d *model.Description, a int) {
 		case a >= 2:
 			bend := model.Bend{At: d.From + s.Recipe.Bends[a-2], Change: s.inUnits(s.Beta[a] / size), Percent: s.percent(s.Beta[a] / size)}
 			d.Bends = append(d.Bends, bend)
-			add(s.Beta[a]*unit/size, deviation*unit/size, fmt.Sprintf("change of the slope a period, %d periods from the start, %s", s.Recipe.Bends[a-2], s.scaleWords()))
+			add(s.Beta[a]*unit/size, deviation*unit/size, fmt.Sprintf("change of the slope a period, %d periods from the start, %s",
+				s.Recipe.Bends[a-2], s.scaleWords()))
 		}
 	}
 }

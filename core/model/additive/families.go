@@ -20,13 +20,18 @@ func Families() model.Catalogue {
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
 		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
 		Settings: append([]model.Setting{
-			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Meaning: "kind of trend", Auto: "flat, straight or bending, as the data show"},
+			{Name: "trend", Kind: model.Choice, Choices: []string{"flat", "straight", "bending", "saturating"}, Meaning: "kind of trend",
+				Auto: "flat, straight or bending, as the data show"},
 			{Name: "ceiling", Kind: model.Amount, Meaning: "what a saturating trend stays below", Auto: "none: a saturating trend needs one"},
 			{Name: "floor", Kind: model.Amount, Default: 0.0, Meaning: "what a saturating trend stays above"},
-			{Name: "level", Kind: model.Choice, Choices: []string{steady, wandering}, Meaning: "whether the level keeps to the trend or wanders off it", Auto: "by inner windows"},
-			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns", Auto: "all, or fewer where inner windows say so"},
-			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Meaning: "places at which a bending trend may bend", Auto: "twice the root of the length, 40 at most"},
-			{Name: "last-bend", Kind: model.Whole, Min: &none, Meaning: "how many periods before the end the last may lie", Auto: "twice the root of the length, 10 at least"},
+			{Name: "level", Kind: model.Choice, Choices: []string{steady, wandering},
+				Meaning: "whether the level keeps to the trend or wanders off it", Auto: "by inner windows"},
+			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns",
+				Auto: "all, or fewer where inner windows say so"},
+			{Name: "bends", Kind: model.Whole, Min: &none, Max: &most, Meaning: "places at which a bending trend may bend",
+				Auto: "twice the root of the length, 40 at most"},
+			{Name: "last-bend", Kind: model.Whole, Min: &none, Meaning: "how many periods before the end the last may lie",
+				Auto: "twice the root of the length, 10 at least"},
 			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
 			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
 			{Name: "growing", Kind: model.List, Meaning: "where parts add, those that grow and shrink with the trend all the same: seasons, events, drivers, or some by their names", Auto: "none; where parts multiply all do"},
@@ -34,8 +39,10 @@ func Families() model.Catalogue {
 			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
 			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
 			{Name: "drivers", Kind: model.Switch, Default: true, Meaning: "take the drivers that are known ahead"},
-			{Name: "signs", Kind: model.List, Meaning: "effects that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
-			{Name: "hold", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how strongly effects of events and drivers are held towards zero, against the usual"},
+			{Name: "signs", Kind: model.List, Meaning: "effects that may go one way only, as \"price negative\" or \"promotion positive\"",
+				Auto: "either way"},
+			{Name: "hold", Kind: model.Amount, Min: &none, Default: 1.0,
+				Meaning: "how strongly effects of events and drivers are held towards zero, against the usual"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute lean on each other's effects of events and drivers; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers count for nothing"},
 		}, single.BoundSettings()...),
@@ -108,7 +115,8 @@ func sharedBy(v model.Values) string {
 }
 
 func methodOf(v model.Values) (Method, error) {
-	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", -1), LastBend: v.Int("last-bend", -1), Parts: v.Text("parts", ""), Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
+	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", -1), LastBend: v.Int("last-bend", -1), Parts: v.Text("parts", ""),
+		Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
 	m.Growing = v.Names("growing")
 	m.Stiffness, _ = v["stiffness"].(float64)
 	m.Floor, _ = v["floor"].(float64)

@@ -229,7 +229,8 @@ func (l *layout) driver(d Driver) error {
 	values := l.v.Driver(d.At, l.to-l.shift)
 	for i := l.from; i < l.to; i++ {
 		if x := values[i-l.shift]; !panel.Known(x) {
-			return fmt.Errorf("the driver %s is unknown at %s, and driver_gaps has nothing stand for it: give its values, or leave it out", d.Name, l.period(i))
+			return fmt.Errorf("the driver %s is unknown at %s, and driver_gaps has nothing stand for it: give its values, or leave it out", d.Name,
+				l.period(i))
 		}
 	}
 	l.add(d.Name, d.Name, ofDriver, 2, func(i int) float64 { return (d.to(values[i-l.shift]) - d.Mean) / d.Spread })

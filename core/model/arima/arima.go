@@ -428,7 +428,8 @@ func (s *State) Again() single.Method {
 		return nil
 	}
 	o := s.Order
-	m := Method{Order: &o, Constant: &o.Constant, starts: [][]float64{s.X}, warm: true, Drivers: s.Drivers > 0, Events: len(s.Events) > 0, Transform: "none"}
+	m := Method{Order: &o, Constant: &o.Constant, starts: [][]float64{s.X}, warm: true, Drivers: s.Drivers > 0, Events: len(s.Events) > 0,
+		Transform: "none"}
 	if o.SP+o.SD+o.SQ == 0 {
 		m.NoSeason = true
 	}

@@ -107,7 +107,8 @@ func dense(t *testing.T, s *shape, y []float64) float64 {
 // skips with unknown values.
 func TestLikelihoodIsExact(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(1, 1))
-	for _, o := range []Order{{P: 1}, {Q: 1}, {P: 2, Q: 1}, {P: 3, Q: 3}, {P: 1, Q: 1, SP: 1, SQ: 1, Season: 4}, {P: 2, Q: 1, SP: 1, SQ: 2, Season: 4}, {SQ: 1, Season: 7}, {}} {
+	for _, o := range []Order{{P: 1}, {Q: 1}, {P: 2, Q: 1}, {P: 3, Q: 3}, {P: 1, Q: 1, SP: 1, SQ: 1, Season: 4},
+		{P: 2, Q: 1, SP: 1, SQ: 2, Season: 4}, {SQ: 1, Season: 7}, {}} {
 		x := make([]float64, o.weights())
 		for i := range x {
 			x[i] = 0.7 * rnd.NormFloat64()

@@ -38,7 +38,8 @@ func TestWeights(t *testing.T) {
 // Without inner windows the forms are mixed by rule; counts only where demand is sparse.
 func TestWithoutEvidence(t *testing.T) {
 	none := math.NaN()
-	e := &evidence{series: 1, forms: []form{{name: "smoothing"}, {name: "linear"}, {name: "intermittent", counts: true}}, own: [][]float64{{none, none, none}}, pooled: map[kind][]float64{}, kinds: make([]kind, 1)}
+	e := &evidence{series: 1, forms: []form{{name: "smoothing"}, {name: "linear"}, {name: "intermittent", counts: true}},
+		own: [][]float64{{none, none, none}}, pooled: map[kind][]float64{}, kinds: make([]kind, 1)}
 	assert.Equal(t, []float64{2, 0, 0}, e.weigh(false)[0])
 	e.kinds[0].sparse = true
 	assert.Equal(t, []float64{2, 0, 1}, e.weigh(false)[0])

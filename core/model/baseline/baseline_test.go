@@ -189,7 +189,8 @@ func TestCoverageOnSimulatedNoise(t *testing.T) {
 
 func TestSettingsAreChecked(t *testing.T) {
 	for text, given := range map[string]model.Values{
-		"no setting is called \"span\"": {"span": 3}, "not a whole number": {"length": "2.5"}, "out of range": {"length": 0}, "is not one of": {"by": "moon"},
+		"no setting is called \"span\"": {"span": 3}, "not a whole number": {"length": "2.5"}, "out of range": {"length": 0},
+		"is not one of": {"by": "moon"},
 	} {
 		_, _, err := baseline.Families().New("calendar-mean", given)
 		assert.ErrorContains(t, err, text)

@@ -35,7 +35,8 @@ func newSamePlace(sp spec) (*samePlace, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &samePlace{recent: *newRecent(sp.Length), by: sp.By, median: sp.Family == "calendar-median", place: place, start: sp.Ordinal, places: make([]placeMiddle, n), held: make([]int16, sp.Length)}
+	r := &samePlace{recent: *newRecent(sp.Length), by: sp.By, median: sp.Family == "calendar-median", place: place, start: sp.Ordinal,
+		places: make([]placeMiddle, n), held: make([]int16, sp.Length)}
 	for i := range r.held {
 		r.held[i] = -1
 	}
@@ -121,7 +122,8 @@ func (r *samePlace) point(out []float64) readiness {
 }
 
 func (r *samePlace) describe(d *model.Description) {
-	d.Form = fmt.Sprintf("repeats the %s of the same %s over the last %d periods", map[bool]string{true: "median", false: "mean"}[r.median], r.by, len(r.ring))
+	d.Form = fmt.Sprintf("repeats the %s of the same %s over the last %d periods", map[bool]string{true: "median", false: "mean"}[r.median],
+		r.by, len(r.ring))
 	d.Parameters = []model.Parameter{{Name: "length", Value: float64(len(r.ring)), Meaning: "periods looked back on"}}
 }
 

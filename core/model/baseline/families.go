@@ -31,7 +31,8 @@ func Families() model.Catalogue {
 		{Name: "mean", Summary: "Repeats the mean of all known values."},
 		{Name: "moving-average", Summary: "Repeats the mean of the last few periods.",
 			Settings: []model.Setting{lengthSetting("periods averaged", "one shortest season of the cadence, or 4 where it has none")}},
-		{Name: "calendar-mean", Summary: "Repeats the mean of the same weekday, month or time of day over the last periods.", Settings: calendarSettings("periods averaged over")},
+		{Name: "calendar-mean", Summary: "Repeats the mean of the same weekday, month or time of day over the last periods.",
+			Settings: calendarSettings("periods averaged over")},
 		{Name: "calendar-median", Summary: "Repeats the median of the same weekday, month or time of day over the last periods, whatever a few odd ones were.", Settings: calendarSettings("periods that the median is of")},
 	}
 	for i := range list {
@@ -55,7 +56,8 @@ func Families() model.Catalogue {
 func calendarSettings(meaning string) []model.Setting {
 	return []model.Setting{
 		lengthSetting(meaning, "four weeks of days or shorter, three years of weeks, months or quarters"),
-		{Name: "by", Kind: model.Choice, Meaning: "which periods are alike", Auto: "time of day below a day, weekday for days, month for weeks and months, quarter for quarters",
+		{Name: "by", Kind: model.Choice, Meaning: "which periods are alike",
+			Auto:    "time of day below a day, weekday for days, month for weeks and months, quarter for quarters",
 			Choices: []string{string(calendar.ByTimeOfDay), string(calendar.ByWeekday), string(calendar.ByMonth), string(calendar.ByQuarter)}},
 	}
 }

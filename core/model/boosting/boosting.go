@@ -235,7 +235,8 @@ func (m Model) settings(r *rows) boost.Settings {
 	// An actual is in as many rows as there are origins from which it was forecast: they tell
 	// little more than one.
 	n, overlap := r.count(), r.overlap()
-	s := boost.Settings{Loss: r.loss(m.Loss), Trees: mostTrees, Leaves: 16, FewestRows: max(10, min(20*int(overlap), n/50)), Rate: 0.05, RowShare: 0.7, ColumnShare: 0.6, Squares: 10 * overlap, Patience: patience, Seed: 1}
+	s := boost.Settings{Loss: r.loss(m.Loss), Trees: mostTrees, Leaves: 16, FewestRows: max(10, min(20*int(overlap), n/50)), Rate: 0.05,
+		RowShare: 0.7, ColumnShare: 0.6, Squares: 10 * overlap, Patience: patience, Seed: 1}
 	if float64(n)/overlap < fewRows { // few rows: small trees, held firmly
 		s.Leaves, s.Rate, s.Squares = 6, 0.03, 20*overlap
 	}
@@ -278,7 +279,8 @@ func (m Model) attempt(ctx context.Context, v panel.View, env model.Env, lay *La
 	}
 	part := env.Within(0.6, 1, "")
 	s := m.settings(a.rows)
-	a.trees, err = boost.Fit(ctx, train, s, boost.Options{Workers: env.Workers, Held: &held, Report: func(done, of int) { part.Tell(float64(done)/float64(of), "growing trees") }})
+	a.trees, err = boost.Fit(ctx, train, s, boost.Options{Workers: env.Workers, Held: &held,
+		Report: func(done, of int) { part.Tell(float64(done)/float64(of), "growing trees") }})
 	if err != nil {
 		return nil, err
 	}

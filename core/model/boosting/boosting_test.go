@@ -19,7 +19,8 @@ import (
 // shops makes weekly sales of shops in two regions. A promotion doubles what the inland sells when
 // the price is low, and does nothing else: no sum of effects says that.
 func shops(n, length, ahead int) *panel.Panel {
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week}, Length: length, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "promotion", KnownAhead: true}},
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week}, Length: length,
+		Drivers:    []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "promotion", KnownAhead: true}},
 		Attributes: []panel.Attribute{{Name: "region", Values: []string{"coast", "inland"}}}}
 	rnd := rand.New(rand.NewPCG(1, 2))
 	for i := range n {
@@ -186,7 +187,8 @@ func TestSignsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.ErrorContains(t, f.Suits(model.Values{"features": []string{"group mean 4 of region"}}, v, 6), "boosting takes no means over groups")
 	assert.NoError(t, f.Suits(model.Values{"features": []string{"price", "spread 8"}, "signs": []string{"price negative"}}, v, 6))
-	for sign, want := range map[string]string{"rent negative": `no driver of the features is called "rent"`, "price": "say a driver and positive or negative", "price sideways": "say a driver"} {
+	for sign, want := range map[string]string{"rent negative": `no driver of the features is called "rent"`,
+		"price": "say a driver and positive or negative", "price sideways": "say a driver"} {
 		assert.ErrorContains(t, f.Suits(model.Values{"signs": []string{sign}}, v, 6), want)
 	}
 }

@@ -40,7 +40,8 @@ func (t *Trained) Describe(i int) model.Description {
 		words := p.Base + " alone"
 		if p.Trees != nil {
 			words = fmt.Sprintf("%s, corrected by %d trees", p.Base, len(p.Trees.Trees))
-			d.Learning = append(d.Learning, model.Curve{Name: p.Base + ", training rows", Of: "trees", Every: 1, Values: p.Curve}, model.Curve{Name: p.Base + ", held-out rows", Of: "trees", Every: 1, Values: p.HeldCurve})
+			d.Learning = append(d.Learning, model.Curve{Name: p.Base + ", training rows", Of: "trees", Every: 1, Values: p.Curve},
+				model.Curve{Name: p.Base + ", held-out rows", Of: "trees", Every: 1, Values: p.HeldCurve})
 		}
 		if len(f.Stems) > 1 {
 			words += fmt.Sprintf(" (%.0f %%)", 100*p.Weight)

@@ -19,7 +19,8 @@ func Families() model.Catalogue {
 		Summary:   "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells.",
 		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",
 		Settings: append([]model.Setting{
-			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", "seasonal-naive", "naive"}, Meaning: "the simpler model that trees start from", Auto: "by inner windows"},
+			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", "seasonal-naive", "naive"},
+				Meaning: "the simpler model that trees start from", Auto: "by inner windows"},
 			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"month\", \"price change\"; see \"series features\"", Auto: "calendar, drivers and events; the recent past is always there"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their trees; all, or none", Auto: "all"},
 			{Name: "loss", Kind: model.Choice, Choices: []string{"squared", "absolute", "huber"}, Default: "huber", Meaning: "what trees make small"},
@@ -29,7 +30,8 @@ func Families() model.Catalogue {
 			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: single.GroupedBy(v), Loss: v.Text("loss", "huber"), Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
+			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: single.GroupedBy(v), Loss: v.Text("loss", "huber"),
+				Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
 			m.Rate, _ = v["rate"].(float64)
 			return m, nil
 		},

@@ -102,7 +102,8 @@ func (l *Layout) width() int { return len(l.Recipe.Columns)*2 + len(l.Kinds) + l
 
 // newWriter prepares a series; laid are its rows over all of its values.
 func (l *Layout) newWriter(s panel.SeriesView, laid *feature.Rows) *writer {
-	w := &writer{lay: l, laid: laid, plain: make([]float64, len(l.Recipe.Columns)), means: make([]float64, len(l.Recipe.Columns)), fixed: make([]float32, len(l.Names))}
+	w := &writer{lay: l, laid: laid, plain: make([]float64, len(l.Recipe.Columns)), means: make([]float64, len(l.Recipe.Columns)),
+		fixed: make([]float32, len(l.Names))}
 	for k, name := range l.Names {
 		w.fixed[k] = float32(math.NaN())
 		for j, a := range s.View().Attributes() {
@@ -126,7 +127,8 @@ func (w *writer) from(values []float64) {
 	if season == 1 {
 		last, before = num.KnownMean(num.Tail(values, 4)), num.KnownMean(num.Tail(values[:max(0, len(values)-4)], 4))
 	}
-	w.facts = [5]float64{num.LastKnown(values), num.KnownMean(num.Tail(values, 4)), num.KnownSpread(recent) / w.unit, (last - before) / w.unit, num.ZeroShare(recent)}
+	w.facts = [5]float64{num.LastKnown(values), num.KnownMean(num.Tail(values, 4)), num.KnownSpread(recent) / w.unit, (last - before) / w.unit,
+		num.ZeroShare(recent)}
 	for k := range w.lay.Recipe.Columns { // what drivers have been of late
 		if w.means[k] = math.NaN(); w.lay.Recipe.Columns[k].IsDriver() {
 			sum, n := 0.0, 0.0

@@ -17,7 +17,8 @@ import (
 // sales are weekly, with elasticity -1.5, promotions that bring 42 %, a year and noise, in
 // logs; with what an oracle would have forecast for the weeks after.
 func sales(series, n, h int) (p *panel.Panel, oracle, future [][]float64) {
-	p = &panel.Panel{Cadence: weekly, First: 600, Length: n, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "promotion", KnownAhead: true}}}
+	p = &panel.Panel{Cadence: weekly, First: 600, Length: n,
+		Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "promotion", KnownAhead: true}}}
 	for i := range series {
 		rnd := rand.New(rand.NewPCG(21, uint64(i)))
 		y, price, promo := make([]float64, n+h), make([]float64, n+h), make([]float64, n+h)
@@ -90,7 +91,8 @@ func TestEffectsComeBack(t *testing.T) {
 			points++
 		}
 	}
-	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d; mean over the truth %v", own/size, best/size, 100*in80/points, 100*in95/points, near, series, mean)
+	t.Logf("WAPE %.3f, the oracle's %.3f; coverage %.1f and %.1f %%; near the truth: %v of %d; mean over the truth %v", own/size, best/size,
+		100*in80/points, 100*in95/points, near, series, mean)
 	assert.InDelta(t, 1, mean["price"], 0.04)
 	assert.InDelta(t, 1, mean["promotion"], 0.06)
 	assert.Less(t, own/best, 1.12)

@@ -45,7 +45,8 @@ func TestSmallExactCases(t *testing.T) {
 			return level + rnd.NormFloat64()
 		})}, 6, 0.05},
 		{"an exact sawtooth of 12", monthly, [][]float64{line(42, func(i int) float64 { return float64(10 + i%12) })}, 6, 0.02},
-		{"level, then + 8 a month", monthly, [][]float64{line(48, func(i int) float64 { return 100 + 8*math.Max(0, float64(i-24)) + 2*rnd.NormFloat64() })}, 6, 0.05},
+		{"level, then + 8 a month", monthly, [][]float64{line(48,
+			func(i int) float64 { return 100 + 8*math.Max(0, float64(i-24)) + 2*rnd.NormFloat64() })}, 6, 0.05},
 	}
 	for _, c := range cases {
 		for _, family := range []string{"automatic", "smoothing", "theta", "arima", "decomposition", "additive", "linear"} {

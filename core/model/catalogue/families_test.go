@@ -27,7 +27,8 @@ func own() (out []string) {
 }
 
 // brief are settings under which networks, whose training is long, are small and seen to quickly.
-var brief = map[string]model.Values{"perceptron": {"passes": 1, "units": 8, "members": 1}, "recurrent": {"passes": 1, "units": 8, "members": 2, "window": 8}}
+var brief = map[string]model.Values{"perceptron": {"passes": 1, "units": 8, "members": 1},
+	"recurrent": {"passes": 1, "units": 8, "members": 2, "window": 8}}
 
 func trainOn(t testing.TB, family string, settings model.Values, p *panel.Panel, origin, h int) (model.Trained, panel.View) {
 	t.Helper()

@@ -26,8 +26,10 @@ func nasty(rnd *rand.Rand, n int) (string, []float64) {
 			y[i] = f(i)
 		}
 	}
-	names := []string{"constant", "one point", "two points", "three points", "huge", "tiny", "ramp", "falling ramp", "spike", "last × 1000", "last × 0.001",
-		"first × 1000", "step up", "step down", "holes", "a long hole", "stopped", "growing 15 %", "dying out", "zeros", "mostly zeros", "alternating", "all but one equal",
+	names := []string{"constant", "one point", "two points", "three points", "huge", "tiny", "ramp", "falling ramp", "spike", "last × 1000",
+		"last × 0.001",
+		"first × 1000", "step up", "step down", "holes", "a long hole", "stopped", "growing 15 %", "dying out", "zeros", "mostly zeros",
+		"alternating", "all but one equal",
 		"below zero", "around zero", "sawtooth", "one period high in fifty", "exact line", "exact growth", "counts", "late start"}
 	name := names[rnd.IntN(len(names))]
 	switch name {

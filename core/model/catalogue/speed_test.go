@@ -86,7 +86,8 @@ func BenchmarkLinearTogether(b *testing.B) {
 	p := panelOf(weekly, values)
 	explain(p, 0, 10, 8)
 	v := panel.NewView(p, all(p), 0, p.Length-1)
-	m, _, err := whole().New("linear", model.Values{"features": []string{"drivers", "year as harmonics 3", "lag 1 to 8", "season lag 1", "mean 4", "mean 13", "mean 26", "spread 8", "difference 4"}})
+	m, _, err := whole().New("linear", model.Values{"features": []string{"drivers", "year as harmonics 3", "lag 1 to 8", "season lag 1",
+		"mean 4", "mean 13", "mean 26", "spread 8", "difference 4"}})
 	require.NoError(b, err)
 	for b.Loop() {
 		trained, err := m.Train(context.Background(), v, model.Env{Horizon: 8, Workers: 2, Random: streams(1)})

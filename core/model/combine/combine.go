@@ -17,13 +17,17 @@ import (
 
 // Families are the combiners.
 func Families() model.Catalogue {
-	members := model.Setting{Name: "members", Kind: model.List, Meaning: "names of the contenders that take part", Auto: "all that make their own forecast"}
-	take := model.Setting{Name: TakeSetting, Kind: model.Choice, Choices: []string{takeAhead, takeAll}, Meaning: "whom it takes: the members that have beaten the baseline on what is past, or all", Auto: "those ahead of the baseline where no members are named, and else all"}
+	members := model.Setting{Name: "members", Kind: model.List, Meaning: "names of the contenders that take part",
+		Auto: "all that make their own forecast"}
+	take := model.Setting{Name: TakeSetting, Kind: model.Choice, Choices: []string{takeAhead, takeAll},
+		Meaning: "whom it takes: the members that have beaten the baseline on what is past, or all",
+		Auto:    "those ahead of the baseline where no members are named, and else all"}
 	return model.Catalogue{
 		{
 			Name: "blend", Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological Bulletin 86 (1979), for averaging quantiles",
-			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error", Choices: []string{"mean", "median", "inverse-error", "least-squares"},
+			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error",
+				Choices: []string{"mean", "median", "inverse-error", "least-squares"},
 				Meaning: "how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts"}},
 			Combine: func(v model.Values) (model.Combiner, error) {
 				return blend{v.Names("members"), v.Text("weigh", "inverse-error"), takesAhead(v)}, nil

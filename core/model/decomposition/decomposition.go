@@ -378,14 +378,19 @@ func Families() model.Catalogue {
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{
-			{Name: "rest", Kind: model.Choice, Choices: []string{"smoothing", "theta", "arima"}, Default: "smoothing", Meaning: "what continues the adjusted series"},
+			{Name: "rest", Kind: model.Choice, Choices: []string{"smoothing", "theta", "arima"}, Default: "smoothing",
+				Meaning: "what continues the adjusted series"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers get little weight"},
-			{Name: "window", Kind: model.Whole, Min: &three, Max: &most, Default: 11, Meaning: "seasons over which a season is smoothed; more make it steadier"},
-			{Name: "length", Kind: model.Whole, Min: &one, Max: &most, Meaning: "periods in the season", Auto: "every season of the cadence that two rounds of show"},
-			{Name: "logs", Kind: model.Choice, Choices: []string{"on", "off"}, Meaning: "parts multiply rather than add", Auto: "on where the season's size goes with the level"},
+			{Name: "window", Kind: model.Whole, Min: &three, Max: &most, Default: 11,
+				Meaning: "seasons over which a season is smoothed; more make it steadier"},
+			{Name: "length", Kind: model.Whole, Min: &one, Max: &most, Meaning: "periods in the season",
+				Auto: "every season of the cadence that two rounds of show"},
+			{Name: "logs", Kind: model.Choice, Choices: []string{"on", "off"}, Meaning: "parts multiply rather than add",
+				Auto: "on where the season's size goes with the level"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			m := Method{Rest: v.Text("rest", "smoothing"), Options: loess.Options{Window: v.Int("window", 11)}, Season: v.Int("length", 0), Logs: v.Text("logs", "")}
+			m := Method{Rest: v.Text("rest", "smoothing"), Options: loess.Options{Window: v.Int("window", 11)}, Season: v.Int("length", 0),
+				Logs: v.Text("logs", "")}
 			m.Options.Robust, _ = v["robust"].(bool)
 			return single.Model(m, single.BoundsOf(v)), nil
 		},

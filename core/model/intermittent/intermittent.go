@@ -282,7 +282,8 @@ func Families() model.Catalogue {
 		Reference: "Croston, Operational Research Quarterly 23, 1972; Syntetos and Boylan, International Journal of Forecasting 21, 2005",
 		Settings: append([]model.Setting{
 			{Name: "kind", Kind: model.Choice, Choices: Kinds, Meaning: "how the rate is smoothed", Auto: "the least squared error one step ahead"},
-			{Name: "alpha", Kind: model.Amount, Min: &least, Max: &most, Meaning: "weight of the latest demand", Auto: "the least squared error of 0.05 to 0.3"},
+			{Name: "alpha", Kind: model.Amount, Min: &least, Max: &most, Meaning: "weight of the latest demand",
+				Auto: "the least squared error of 0.05 to 0.3"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			alpha, _ := v["alpha"].(float64)

@@ -16,7 +16,8 @@ import (
 )
 
 func input(y []float64) single.Input {
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week, WeekStart: 1}, First: 100, Length: len(y), Series: []panel.Series{{Key: "a", Values: y}}}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week, WeekStart: 1}, First: 100, Length: len(y),
+		Series: []panel.Series{{Key: "a", Values: y}}}
 	return single.Input{SeriesView: panel.NewView(p, []int{0}, 0, len(y)-1).Series(0), Horizon: 4}
 }
 

@@ -25,7 +25,8 @@ type variant struct {
 var stages = []struct {
 	what     string
 	variants func(m Method, inputs []single.Input) []variant
-}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories}, {"one scale or both", twins}, {"how much to believe", beliefs}}
+}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories},
+	{"one scale or both", twins}, {"how much to believe", beliefs}}
 
 func scales(m Method, inputs []single.Input) []variant {
 	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
@@ -236,7 +237,8 @@ func thinned(inputs []single.Input) int {
 }
 
 // best is the variant to take, with its losses; those of the first may be known.
-func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial, workers int, known *told) (int, *told, error) {
+func (m Method) best(ctx context.Context, v panel.View, list []variant, inputs []single.Input, early map[int]single.Input, t single.Trial,
+	workers int, known *told) (int, *told, error) {
 	var places []int
 	var seen []single.Input
 	for i := range inputs {

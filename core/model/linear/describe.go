@@ -28,12 +28,15 @@ func (s *State) Brief() string {
 // Describe gives the equation of the first step, and what each group of columns adds.
 func (s *State) Describe(d *model.Description, horizon int) {
 	p := s.Pool
-	d.Form = fmt.Sprintf("regression on %d columns that are known ahead and %d of the past of what they leave, on the %s", len(p.Ahead.Columns), len(p.Recipe.Columns), s.scaleWords())
-	d.Form += map[string]string{"direct": ", an equation a step", "recursive": ", one equation that goes on from its own forecasts", "averaged": ", the mean of an equation a step and one that goes on from itself"}[p.Mode]
+	d.Form = fmt.Sprintf("regression on %d columns that are known ahead and %d of the past of what they leave, on the %s",
+		len(p.Ahead.Columns), len(p.Recipe.Columns), s.scaleWords())
+	d.Form += map[string]string{"direct": ", an equation a step", "recursive": ", one equation that goes on from its own forecasts",
+		"averaged": ", the mean of an equation a step and one that goes on from itself"}[p.Mode]
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
 		if p.Departure > 0 {
-			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for drivers and events", heldWords(p.Departure), heldWords(p.EffectDeparture))
+			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for drivers and events",
+				heldWords(p.Departure), heldWords(p.EffectDeparture))
 		}
 	}
 	if s.Before > 0 {
@@ -41,18 +44,21 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.Form += fmt.Sprintf("; learnt from the last %d periods", s.Used)
 	}
 	if s.Twin != nil {
-		d.Form += fmt.Sprintf("; the forecast is the mean of this and of the same on the %s, and what follows is of this one, but for effects", s.Twin.scaleWords())
+		d.Form += fmt.Sprintf("; the forecast is the mean of this and of the same on the %s, and what follows is of this one, but for effects",
+			s.Twin.scaleWords())
 	}
 	d.Why = "coefficients as they are given"
 	e := &p.Steps[0]
 	if s.Outside.Searched || e.Searched {
-		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows", s.Outside.Strength, e.Strength)
+		d.Why = fmt.Sprintf("penalties of %.3g on what is known ahead and %.3g on the past have the least squared error on inner windows",
+			s.Outside.Strength, e.Strength)
 	}
 	if len(p.Trials) > 0 {
 		d.Why += "; by inner windows: " + strings.Join(p.Trials, ", ")
 	}
 	if n := len(e.Beta) + len(s.Outside.Beta); float64(n) > 0.5*float64(max(e.Rows, s.Outside.Rows)) {
-		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n, max(e.Rows, s.Outside.Rows)))
+		d.Cautions = append(d.Cautions, fmt.Sprintf("%d columns stand against %d rows: only the penalty holds the coefficients", n,
+			max(e.Rows, s.Outside.Rows)))
 	}
 	unit := 1.0
 	if !p.Logs {
@@ -60,7 +66,8 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	}
 	sigma := s.Sigma[0] * unit
 	d.Sigma = &sigma
-	d.Parameters = append(d.Parameters, model.Parameter{Name: "intercept", Value: s.Own[0] * unit, Meaning: "of the first step, at usual values of all columns"})
+	d.Parameters = append(d.Parameters, model.Parameter{Name: "intercept", Value: s.Own[0] * unit,
+		Meaning: "of the first step, at usual values of all columns"})
 	for _, k := range bySize(&s.Outside) {
 		c := &p.Ahead.Columns[k]
 		meaning := "effect of one unit: " + c.Meaning
@@ -148,7 +155,8 @@ func (s *State) effect(k int) model.Effect {
 		return s.Scale.Size * x
 	}
 	percent := func(x float64) float64 { return 100 * units(x) / s.Scale.Size }
-	return model.Effect{Name: c.Name, Kind: kind, Per: per, Units: units(value), Low: units(value - wide), High: units(value + wide), Percent: percent(value), PercentLow: percent(value - wide), PercentHigh: percent(value + wide)}
+	return model.Effect{Name: c.Name, Kind: kind, Per: per, Units: units(value), Low: units(value - wide), High: units(value + wide),
+		Percent: percent(value), PercentLow: percent(value - wide), PercentHigh: percent(value + wide)}
 }
 
 // components adds the columns up by their groups: along the past by the first step's

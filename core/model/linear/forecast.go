@@ -62,7 +62,8 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 		return nil, err
 	}
 	if name, at, missing := ahead.Missing(len(y), len(y)+h, func(k int) bool { return s.Outside.Beta[k] != 0 }); missing {
-		return nil, fmt.Errorf("the driver %s is unknown, or has no logarithm, at %s: give its values, or leave it out", name, v.View().Cadence().Format(v.View().Ordinal(v.First+at)))
+		return nil, fmt.Errorf("the driver %s is unknown, or has no logarithm, at %s: give its values, or leave it out", name,
+			v.View().Cadence().Format(v.View().Ordinal(v.First+at)))
 	}
 	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
 	x := make([]float64, len(p.Ahead.Columns))

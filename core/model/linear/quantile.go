@@ -195,7 +195,8 @@ func descendRanks(z, r []float64, k int, prob, penalty float64, beta []float64) 
 			}
 		}
 		clear(gram)
-		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: k, Stride: k, Data: weighted}, 0, blas64.Symmetric{N: k, Stride: k, Uplo: blas.Upper, Data: gram})
+		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: k, Stride: k, Data: weighted}, 0,
+			blas64.Symmetric{N: k, Stride: k, Uplo: blas.Upper, Data: gram})
 		for a := range k {
 			if a < k-1 {
 				gram[a*k+a] += penalty

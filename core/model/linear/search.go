@@ -60,7 +60,8 @@ type moments struct {
 }
 
 func newMoments(p int) *moments {
-	return &moments{xx: blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: make([]float64, p*p)}, xy: make([]float64, p), meanXs: make([]float64, p)}
+	return &moments{xx: blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: make([]float64, p*p)}, xy: make([]float64, p),
+		meanXs: make([]float64, p)}
 }
 
 // run sums up the rows of every step, and follows the path of penalties over the inner
@@ -367,7 +368,8 @@ func (s *search) finish() []Equation {
 			if k > 0 {
 				out[k] = out[k-1]
 			} else {
-				out[k] = Equation{Center: make([]float64, s.columns), Beta: make([]float64, s.columns), Cov: make([]float32, s.columns*s.columns), Spread: make([]float64, s.columns)}
+				out[k] = Equation{Center: make([]float64, s.columns), Beta: make([]float64, s.columns), Cov: make([]float32, s.columns*s.columns),
+					Spread: make([]float64, s.columns)}
 			}
 			out[k].Rows = step.rows
 			continue
@@ -382,7 +384,8 @@ func (s *search) equation(step *products, strength float64) Equation {
 	g, c, spread := step.whole.standard()
 	beta := make([]float64, len(c))
 	s.method.solve(g, c, strength, beta)
-	e := Equation{Rows: step.rows, Used: s.method.used(g, beta, strength), Beta: make([]float64, len(c)), Center: make([]float64, len(c)), Spread: spread, Own: step.whole.meanY / step.whole.n}
+	e := Equation{Rows: step.rows, Used: s.method.used(g, beta, strength), Beta: make([]float64, len(c)), Center: make([]float64, len(c)),
+		Spread: spread, Own: step.whole.meanY / step.whole.n}
 	for j := range beta {
 		if spread[j] > 0 {
 			e.Beta[j] = beta[j] / spread[j]

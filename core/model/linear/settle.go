@@ -12,7 +12,8 @@ const fewestRows = 6
 // settle gives a series its intercepts and the errors of the equations on it.
 func (p *Pool) settle(s *series) *State {
 	n, h := len(s.y), p.steps()
-	st := &State{Pool: p, Outside: s.outside, Odd: s.odd, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h), Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
+	st := &State{Pool: p, Outside: s.outside, Odd: s.odd, Scale: s.scale, Own: make([]float64, h), Sigma: make([]float64, h),
+		Values: s.in.Values, Used: n, Seed: s.in.Seed, In: make([]float64, n), in: s.in.SeriesView}
 	for i := range st.In {
 		st.In[i] = panel.Unknown
 	}

@@ -57,9 +57,11 @@ func (g *Group) describe(d model.Description) model.Description {
 			name = fmt.Sprintf(" of network %d", k+1)
 		}
 		d.Parameters = append(d.Parameters,
-			model.Parameter{Name: "batches" + name, Value: float64(s), Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
+			model.Parameter{Name: "batches" + name, Value: float64(s),
+				Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
 			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
-		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Of: "batches", Every: g.Every, Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Of: "batches", Every: g.Every, Values: g.Helds[k]})
+		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Of: "batches", Every: g.Every,
+			Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Of: "batches", Every: g.Every, Values: g.Helds[k]})
 	}
 	d.Worths = g.Worths
 	if g.Layout.Onward {

@@ -22,8 +22,10 @@ func Families() model.Catalogue {
 			Name:      "recurrent",
 			Summary:   "A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps.",
 			Reference: "Hochreiter and Schmidhuber, Neural Computation 9, 1997; Cho and others, EMNLP 2014; Smyl, International Journal of Forecasting 36, 2020",
-		}, []model.Setting{{Name: "cell", Kind: model.Choice, Choices: []string{kindLSTM, kindGRU}, Default: kindLSTM, Meaning: "the gates of its units: lstm, or gru, which has fewer"},
-			{Name: "steps", Kind: model.Choice, Choices: []string{"direct", "recursive"}, Default: "direct", Meaning: "all steps at once, or one after another, each from the forecasts before"}}, 1,
+		}, []model.Setting{{Name: "cell", Kind: model.Choice, Choices: []string{kindLSTM, kindGRU}, Default: kindLSTM,
+			Meaning: "the gates of its units: lstm, or gru, which has fewer"},
+			{Name: "steps", Kind: model.Choice, Choices: []string{"direct", "recursive"}, Default: "direct",
+				Meaning: "all steps at once, or one after another, each from the forecasts before"}}, 1,
 			func(v model.Values) string { return v.Text("cell", kindLSTM) }),
 	}
 }
@@ -33,19 +35,26 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 	one, few, many, half, most, least, none, soonest := 1.0, 4.0, 1024.0, 0.8, 1000.0, 0.01, 0.0, 0.001
 	ten := 10.0
 	f.Settings = slices.Concat(own, []model.Setting{
-		{Name: "window", Kind: model.Whole, Min: &few, Max: &many, Meaning: "of how many of the last values it sees each", Auto: "two seasons, from 16 to 64, or to 36 where they are read one by one"},
+		{Name: "window", Kind: model.Whole, Min: &few, Max: &many, Meaning: "of how many of the last values it sees each",
+			Auto: "two seasons, from 16 to 64, or to 36 where they are read one by one"},
 		{Name: "units", Kind: model.Whole, Min: &few, Max: &many, Meaning: "of a layer", Auto: "by the number of windows"},
 		{Name: "layers", Kind: model.Whole, Min: &one, Max: &ten, Default: layers, Meaning: "one after another"},
-		{Name: "members", Kind: model.Whole, Min: &one, Max: &ten, Default: 2.0, Meaning: "networks that start differently and are averaged; where they disagree, intervals are wider"},
-		{Name: "passes", Kind: model.Amount, Min: &least, Max: &most, Meaning: "over all windows, at most", Auto: "by the number of windows; held-out windows end it sooner"},
-		{Name: "dropout", Kind: model.Amount, Min: &none, Max: &half, Default: 0.1, Meaning: "share of the units that are left out at each batch of the training"},
-		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept", Auto: "as long as held-out windows gain"},
+		{Name: "members", Kind: model.Whole, Min: &one, Max: &ten, Default: 2.0,
+			Meaning: "networks that start differently and are averaged; where they disagree, intervals are wider"},
+		{Name: "passes", Kind: model.Amount, Min: &least, Max: &most, Meaning: "over all windows, at most",
+			Auto: "by the number of windows; held-out windows end it sooner"},
+		{Name: "dropout", Kind: model.Amount, Min: &none, Max: &half, Default: 0.1,
+			Meaning: "share of the units that are left out at each batch of the training"},
+		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept",
+			Auto: "as long as held-out windows gain"},
 		{Name: "features", Kind: model.List, Meaning: "the columns known ahead, line by line, as \"month as levels\", \"price log\"; see \"series features\"", Auto: "calendar, drivers and events"},
-		{Name: "explain", Kind: model.Switch, Default: true, Meaning: "what the additive regression says of drivers and events is taken out first, and put back"},
+		{Name: "explain", Kind: model.Switch, Default: true,
+			Meaning: "what the additive regression says of drivers and events is taken out first, and put back"},
 		{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share a network; all, or none", Auto: "all"},
 	}, single.BoundSettings())
 	f.New = func(v model.Values) (model.Model, error) {
-		m := Model{Kind: kind(v), Lines: v.Names("features"), By: single.GroupedBy(v), Window: v.Int("window", 0), Units: v.Int("units", 0), Layers: v.Int("layers", int(layers)), Members: v.Int("members", 2), Bounds: single.BoundsOf(v)}
+		m := Model{Kind: kind(v), Lines: v.Names("features"), By: single.GroupedBy(v), Window: v.Int("window", 0), Units: v.Int("units", 0),
+			Layers: v.Int("layers", int(layers)), Members: v.Int("members", 2), Bounds: single.BoundsOf(v)}
 		m.Onward = v.Text("steps", "") == "recursive"
 		m.Within, _ = v["within"].(float64)
 		m.Passes, _ = v["passes"].(float64)

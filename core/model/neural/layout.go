@@ -154,6 +154,7 @@ func (l *Layout) fillStep(p point, recent []float32, step int, out []float32) {
 	}
 	at += len(l.Drivers)
 	far := min(step, l.Horizon)
-	out[at], out[at+1], out[at+2] = float32(far)/float32(l.Horizon), float32(math.Log(float64(far)))/4, float32(step%max(1, p.q.season))/float32(max(1, p.q.season))
+	out[at], out[at+1], out[at+2] = float32(far)/float32(l.Horizon), float32(math.Log(float64(far)))/4,
+		float32(step%max(1, p.q.season))/float32(max(1, p.q.season))
 	l.place(p, step, out[at+3:])
 }

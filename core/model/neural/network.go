@@ -119,7 +119,8 @@ func (n *Network) forward(t *tape, b batch) *value {
 	plain := t.Columns(b.steps, n.Shape.Step-anchors-lags, n.Shape.Step-lags)
 	base := t.Sum(t.Times(t.Softmax(t.Linear(y, n.mix)), plain))
 	q := t.Linear(y, n.quant)
-	return t.Rising(t.Beside(t.Columns(q, 0, outlook.Middle), t.Add(base, t.Columns(q, outlook.Middle, outlook.Middle+1)), t.Columns(q, outlook.Middle+1, len(outlook.Probs))))
+	return t.Rising(t.Beside(t.Columns(q, 0, outlook.Middle), t.Add(base, t.Columns(q, outlook.Middle, outlook.Middle+1)),
+		t.Columns(q, outlook.Middle+1, len(outlook.Probs))))
 }
 
 // The kinds of networks.
@@ -141,7 +142,8 @@ func newCell(s *store, name, kind string, in, units int) cell {
 	if kind == kindGRU {
 		gates = 3
 	}
-	c := cell{kind: kind, in: s.Matrix(name+" in", in, gates*units, 1), own: s.Matrix(name+" own", units, gates*units, 1), offset: s.Vector(name+" offset", gates*units, 0)}
+	c := cell{kind: kind, in: s.Matrix(name+" in", in, gates*units, 1), own: s.Matrix(name+" own", units, gates*units, 1),
+		offset: s.Vector(name+" offset", gates*units, 0)}
 	if kind == kindGRU {
 		c.ownOffset = s.Vector(name+" own offset", gates*units, 0)
 	}

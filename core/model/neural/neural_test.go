@@ -268,7 +268,8 @@ func TestWithin(t *testing.T) {
 	assert.Contains(t, fmt.Sprint(part.Describe(0).Cautions), "the time given was up")
 	long := train(t, "perceptron", small(model.Values{"within": 60}), v, e)
 	assert.NotContains(t, fmt.Sprint(long.Describe(0).Cautions), "the time given was up")
-	assert.Equal(t, forecasts(t, train(t, "perceptron", small(nil), v, env(h, 2)), v, h), forecasts(t, long, v, h), "a time that suffices changes nothing")
+	assert.Equal(t, forecasts(t, train(t, "perceptron", small(nil), v, env(h, 2)), v, h), forecasts(t, long, v, h),
+		"a time that suffices changes nothing")
 }
 
 // Each group, or each series, has a network of its own where that is asked for; a group that can't

@@ -111,7 +111,8 @@ func (l *Layout) at(q *sequence, n int) (p point, ok bool) {
 		slope = 0
 	}
 	last := num.LastKnown(recent)
-	p.facts = [facts]float32{outlook.Bent(slope), float32(math.Log10(size / p.unit)), float32(num.ZeroShare(recent)), outlook.Bent((last - p.level) / p.unit),
+	p.facts = [facts]float32{outlook.Bent(slope), float32(math.Log10(size / p.unit)), float32(num.ZeroShare(recent)),
+		outlook.Bent((last - p.level) / p.unit),
 		float32(math.Log10(float64(n)) - 2), outlook.Bent(num.KnownSpread(recent)/p.unit - 1)}
 	return p, true
 }

@@ -218,7 +218,8 @@ func resume(v panel.View, env model.Env) (c *course, save func() error, err erro
 
 // settingsOf are those of a training over so many batches.
 func settingsOf(batches, restarts int, seed uint64) net.Settings {
-	return net.Settings{Rate: 1.5e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1, Average: 0.98, Seed: seed}
+	return net.Settings{Rate: 1.5e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1,
+		Average: 0.98, Seed: seed}
 }
 
 // lookEvery is after how many batches held-out windows are looked at.
@@ -397,7 +398,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep), Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep),
+				Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
 			if err := save(); err != nil {
 				return err
 			}
@@ -421,7 +423,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
 		k.clock = bound.Part(float64(member+1) / float64(m.Members))
-		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"), max(20, c.Steps[member]/4)); err != nil {
+		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"),
+			max(20, c.Steps[member]/4)); err != nil {
 			return err
 		}
 		g.networks = append(g.networks, k.net)
@@ -465,7 +468,8 @@ const fewestWindows = 12
 
 // shape lays a network out, by how many windows there are where nothing is said.
 func (m Model) shape(l *Layout, windows int) Shape {
-	sh := Shape{Kind: m.Kind, Units: m.Units, Layers: m.Layers, Past: l.pastWidth(), Window: l.Window, Around: len(l.Recipe.Columns), Step: l.stepWidth(), Dropout: m.Dropout}
+	sh := Shape{Kind: m.Kind, Units: m.Units, Layers: m.Layers, Past: l.pastWidth(), Window: l.Window, Around: len(l.Recipe.Columns),
+		Step: l.stepWidth(), Dropout: m.Dropout}
 	if sh.Units == 0 {
 		switch {
 		case windows < 1000:

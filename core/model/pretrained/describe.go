@@ -24,9 +24,11 @@ func (t *Trained) Describe(i int) model.Description {
 	if t.Judged == 0 {
 		d.Why = "no history is long enough to hold anything out: its intervals are as it gives them"
 	}
-	d.Parameters = append(d.Parameters, model.Parameter{Name: "weights", Value: float64(t.networks.size()), Meaning: "numbers of the networks, by hash " + t.Hash[:min(12, len(t.Hash))]})
+	d.Parameters = append(d.Parameters, model.Parameter{Name: "weights", Value: float64(t.networks.size()),
+		Meaning: "numbers of the networks, by hash " + t.Hash[:min(12, len(t.Hash))]})
 	if t.Judged > 0 {
-		d.Parameters = append(d.Parameters, model.Parameter{Name: "held-out loss", Value: t.Loss, Meaning: "mean pinball loss on held-out windows, in usual changes"})
+		d.Parameters = append(d.Parameters, model.Parameter{Name: "held-out loss", Value: t.Loss,
+			Meaning: "mean pinball loss on held-out windows, in usual changes"})
 	}
 	if len(t.Curve) > 1 {
 		d.Learning = append(d.Learning, model.Curve{Name: "held-out windows", Of: "batches", Every: tuneEvery, Values: t.Curve})
@@ -81,7 +83,8 @@ func (t *Trained) tell(d *model.Description, i int) {
 		model.Parameter{Name: "level", Value: seen.level, Meaning: "mean of the last whole seasons, from which it counts"},
 		model.Parameter{Name: "usual change", Value: seen.unit, Meaning: "unit that it counts in"})
 	if long > 0 {
-		d.Parameters = append(d.Parameters, model.Parameter{Name: "longer season", Value: float64(long), Meaning: "periods after which a longer season comes back"})
+		d.Parameters = append(d.Parameters, model.Parameter{Name: "longer season", Value: float64(long),
+			Meaning: "periods after which a longer season comes back"})
 	}
 	switch {
 	case known < 16:

@@ -21,7 +21,8 @@ func Families(w *Weights) model.Catalogue {
 		AcrossSeries: true,
 		Version:      w.version(),
 		Settings: append([]model.Setting{
-			{Name: "explain", Kind: model.Switch, Default: true, Meaning: "what the additive regression says of drivers and events is taken out first, and put back, where held-out windows gain by it"},
+			{Name: "explain", Kind: model.Switch, Default: true,
+				Meaning: "what the additive regression says of drivers and events is taken out first, and put back, where held-out windows gain by it"},
 			{Name: "tune", Kind: model.Switch, Default: false, Meaning: "the network goes on learning from these series, as long as held-out windows gain"},
 			{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that tuning may take", Auto: "as long as held-out windows gain"},
 		}, single.BoundSettings()...),

@@ -51,7 +51,8 @@ const (
 // and without, and tuned where that is asked for.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	horizon := max(1, env.Horizon)
-	t := &Trained{Series: v.Len(), Bounds: m.Bounds, Hash: m.Weights.Hash, Horizon: horizon, Widening: single.None, Ties: 0.5, workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
+	t := &Trained{Series: v.Len(), Bounds: m.Bounds, Hash: m.Weights.Hash, Horizon: horizon, Widening: single.None, Ties: 0.5,
+		workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
 	t.Longer = longer(v)
 	if m.Plain {
 		return t, nil

@@ -115,7 +115,8 @@ const leastGain = 0.001
 // learnersOf go on training networks, each by itself.
 func learnersOf(networks several, seed uint64) (out []*Learner) {
 	for k, n := range networks {
-		out = append(out, NewLearner(n, net.Settings{Rate: 3e-4, Steps: tuneBatches, Warm: 20, Decay: 0.02, Clip: 1, Average: 0.95, Seed: seed + uint64(k)}))
+		out = append(out, NewLearner(n, net.Settings{Rate: 3e-4, Steps: tuneBatches, Warm: 20, Decay: 0.02, Clip: 1, Average: 0.95,
+			Seed: seed + uint64(k)}))
 	}
 	return out
 }

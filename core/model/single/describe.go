@@ -124,8 +124,10 @@ func tests(r []float64, parameters int) []model.Test {
 	skew, kurtosis := m3/size/math.Pow(m2/size, 1.5), m4/size/(m2/size*m2/size)-3
 	jb := size / 6 * (skew*skew + kurtosis*kurtosis/4)
 	return []model.Test{
-		{Name: "Ljung-Box", Statistic: q, P: distuv.ChiSquared{K: free}.Survival(q), Meaning: "residuals that follow on from each other; below 0.05 the form misses something"},
-		{Name: "Jarque-Bera", Statistic: jb, P: distuv.ChiSquared{K: 2}.Survival(jb), Meaning: "residuals that are not bell-shaped; below 0.05 extremes come more often than intervals assume"},
+		{Name: "Ljung-Box", Statistic: q, P: distuv.ChiSquared{K: free}.Survival(q),
+			Meaning: "residuals that follow on from each other; below 0.05 the form misses something"},
+		{Name: "Jarque-Bera", Statistic: jb, P: distuv.ChiSquared{K: 2}.Survival(jb),
+			Meaning: "residuals that are not bell-shaped; below 0.05 extremes come more often than intervals assume"},
 	}
 }
 

@@ -165,7 +165,8 @@ func InputOf(s panel.SeriesView, horizon int, rnd *rand.Rand) Input {
 
 func newFit(in Input, state State, cautions []string, b Bounds) *Fit {
 	s := in.SeriesView
-	return &Fit{State: state, Bounds: b, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: in.Horizon, Cautions: cautions, view: s}
+	return &Fit{State: state, Bounds: b, First: s.First, Next: s.First + len(s.Values), Values: s.Values, Horizon: in.Horizon,
+		Cautions: cautions, view: s}
 }
 
 // Start fits a method, or what stands in for it where the series carries no more, with

@@ -86,9 +86,10 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 			own[i] = gatheredSeries{got.States[k], got.Errs[k], got.Widenings[k]}
 		}
 	}
-	trained, err := model.FitEach(ctx, v, env.Within(share(before, v), 1, ""), func(ctx context.Context, i int, s panel.SeriesView) (model.SeriesFit, error) {
-		return t.fit(ctx, own[i], InputOf(s, env.Horizon, env.Random(s.Key)))
-	})
+	trained, err := model.FitEach(ctx, v, env.Within(share(before, v), 1, ""),
+		func(ctx context.Context, i int, s panel.SeriesView) (model.SeriesFit, error) {
+			return t.fit(ctx, own[i], InputOf(s, env.Horizon, env.Random(s.Key)))
+		})
 	if err != nil || len(again) == 0 {
 		return trained, err
 	}

@@ -90,7 +90,8 @@ func TestWideningLeansOnOthers(t *testing.T) {
 func TestStretchKeepsOrder(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		factor := rapid.Float64Range(leastWiden, mostWiden)
-		w := Widening{Near: factor.Draw(t, "near"), Far: factor.Draw(t, "far"), Tail: rapid.Float64Range(1, 1.6).Draw(t, "tail"), Steps: rapid.IntRange(1, 12).Draw(t, "steps")}
+		w := Widening{Near: factor.Draw(t, "near"), Far: factor.Draw(t, "far"), Tail: rapid.Float64Range(1, 1.6).Draw(t, "tail"),
+			Steps: rapid.IntRange(1, 12).Draw(t, "steps")}
 		rows, later := forecast.NewRows(9), forecast.NewRows(6)
 		for h := range rows.Mean {
 			for g, p := range forecast.Grid {

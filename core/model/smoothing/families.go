@@ -17,12 +17,16 @@ func Families() model.Catalogue {
 		Reference: "Hyndman, Koehler, Ord and Snyder, Forecasting with Exponential Smoothing, 2008",
 		Settings: append([]model.Setting{
 			{Name: "form", Kind: model.Choice, Meaning: "error, trend and season in three letters", Auto: "the lowest AICc", Choices: names()},
-			{Name: "trend", Kind: model.Choice, Meaning: "kind of trend", Auto: "the lowest AICc", Choices: []string{"none", "straight", "damped", "none-or-damped"}},
+			{Name: "trend", Kind: model.Choice, Meaning: "kind of trend", Auto: "the lowest AICc",
+				Choices: []string{"none", "straight", "damped", "none-or-damped"}},
 			{Name: "season", Kind: model.Choice, Meaning: "kind of season", Auto: "the lowest AICc", Choices: []string{"none", "additive", "multiplicative"}},
 			{Name: "errors", Kind: model.Choice, Meaning: "kind of errors", Auto: "the lowest AICc", Choices: []string{"additive", "multiplicative"}},
-			{Name: "length", Kind: model.Whole, Min: &least, Max: &most, Meaning: "periods in the season", Auto: "the cadence's seasons; long ones by harmonics"},
-			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute, or all, share a form", Auto: "each series has its own"},
-			{Name: "choose", Kind: model.Choice, Choices: []string{"averaged", "lowest"}, Default: "averaged", Meaning: "the forms near the lowest AICc mixed by their weights, or the lowest alone"},
+			{Name: "length", Kind: model.Whole, Min: &least, Max: &most, Meaning: "periods in the season",
+				Auto: "the cadence's seasons; long ones by harmonics"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute, or all, share a form",
+				Auto: "each series has its own"},
+			{Name: "choose", Kind: model.Choice, Choices: []string{"averaged", "lowest"}, Default: "averaged",
+				Meaning: "the forms near the lowest AICc mixed by their weights, or the lowest alone"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)

@@ -89,7 +89,8 @@ func benchSeries(n, m int) []float64 {
 	for i := range season {
 		season[i] = 1 + 0.2*math.Sin(2*math.Pi*float64(i)/float64(m))
 	}
-	return simulate(Form{'M', 'M', Damped}, params{Alpha: 0.3, Beta: 0.02, Gamma: 0.05, Phi: 0.95, Level: 100, Slope: 1, Season: season}, m, n, 0.08, rand.New(rand.NewPCG(uint64(n), 5)))
+	return simulate(Form{'M', 'M', Damped}, params{Alpha: 0.3, Beta: 0.02, Gamma: 0.05, Phi: 0.95, Level: 100, Slope: 1, Season: season}, m, n,
+		0.08, rand.New(rand.NewPCG(uint64(n), 5)))
 }
 
 func BenchmarkObjective(b *testing.B) {

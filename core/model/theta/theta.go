@@ -396,7 +396,8 @@ func Families() model.Catalogue {
 			{Name: "season", Kind: model.Choice, Choices: []string{"none"}, Meaning: "none adjusts for no season", Auto: "adjusted for where a test finds it"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
-			return single.Model(Method{Optimised: v.Text("kind", "") == "optimised", Season: v.Int("length", 0), NoSeason: v.Text("season", "") == "none"}, single.BoundsOf(v)), nil
+			return single.Model(Method{Optimised: v.Text("kind", "") == "optimised", Season: v.Int("length", 0),
+				NoSeason: v.Text("season", "") == "none"}, single.BoundsOf(v)), nil
 		},
 		Quick: true,
 		Read:  single.Read,

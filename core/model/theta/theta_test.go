@@ -17,7 +17,8 @@ import (
 )
 
 func input(values []float64, h int) single.Input {
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Year}, First: 100, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Year}, First: 100, Length: len(values),
+		Series: []panel.Series{{Key: "a", Values: values}}}
 	return single.Input{SeriesView: panel.NewView(p, []int{0}, 0, len(values)-1).Series(0), Horizon: h}
 }
 
@@ -58,7 +59,8 @@ func TestThetaIsSmoothingWithHalfTheSlope(t *testing.T) {
 		assert.InDelta(t, slope/2, rows.Mean[h]-rows.Mean[h-1], 1e-6*math.Abs(slope)+1e-9)
 	}
 	smoothed := s.Level * s.Scale
-	assert.InDelta(t, smoothed+slope/2*(1/s.Alpha-math.Pow(1-s.Alpha, n)/s.Alpha), rows.Mean[0], 0.6*math.Abs(slope)+1e-6, "equation 13 up to where the line starts")
+	assert.InDelta(t, smoothed+slope/2*(1/s.Alpha-math.Pow(1-s.Alpha, n)/s.Alpha), rows.Mean[0], 0.6*math.Abs(slope)+1e-6,
+		"equation 13 up to where the line starts")
 }
 
 // A line without noise is continued by half its slope from where smoothing is, and a constant by

@@ -23,7 +23,8 @@ type Residual struct {
 
 // Residual adds the weights of a block.
 func (s *Store[T]) Residual(name string, units int) Residual {
-	return Residual{s.Vector(name+" gain", units, 1), s.Vector(name+" norm", units, 0), s.Linear(name+" in", units, units, 2), s.Linear(name+" out", units, units, 0.1)}
+	return Residual{s.Vector(name+" gain", units, 1), s.Vector(name+" norm", units, 0), s.Linear(name+" in", units, units, 2),
+		s.Linear(name+" out", units, units, 0.1)}
 }
 
 // Residual is what the block makes of x, with a share of its units left out.

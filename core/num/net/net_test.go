@@ -24,12 +24,14 @@ func layers[T Float]() []layer[T] {
 		return func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", rows, cols, 1)} }
 	}
 	return []layer[T]{
-		{"product, offset", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 5, 1), s.Vector("b", 5, 0.1)} }, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
-			return t.Offset(t.Product(x, w[0]), w[1])
-		}},
-		{"dense", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 4, 1), s.Vector("b", 4, 0.1)} }, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
-			return t.Dense(t.Dense(x, w[0], w[1]), w[0], w[1])
-		}},
+		{"product, offset", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 5, 1), s.Vector("b", 5, 0.1)} },
+			func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
+				return t.Offset(t.Product(x, w[0]), w[1])
+			}},
+		{"dense", func(s *Store[T]) []Weight { return []Weight{s.Matrix("w", 4, 4, 1), s.Vector("b", 4, 0.1)} },
+			func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
+				return t.Dense(t.Dense(x, w[0], w[1]), w[0], w[1])
+			}},
 		{"rectify, smooth, tanh, sigmoid", dense(4, 5), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			y := t.Product(x, w[0])
 			return t.Add(t.Add(t.Smooth(y), t.Rectify(y)), t.Times(t.Tanh(y), t.Sigmoid(y)))
@@ -40,7 +42,10 @@ func layers[T Float]() []layer[T] {
 		}, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			return t.Norm(t.Product(x, w[0]), w[1], w[2])
 		}},
-		{"embed, beside, columns, rows, repeat, sum", func(s *Store[T]) []Weight { return []Weight{s.Matrix("table", 3, 2, 1), s.Matrix("w", 4, 3, 1)} }, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
+		{"embed, beside, columns, rows, repeat, sum", func(s *Store[T]) []Weight {
+			return []Weight{s.Matrix("table", 3, 2, 1),
+				s.Matrix("w", 4, 3, 1)}
+		}, func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			y := t.Beside(t.Embed(w[0], []int{2, 0, -1, 1, 2, 0}), t.Product(x, w[1]))
 			z := t.Repeat(t.Rows(t.Columns(y, 1, 5), 1, 4), 2)
 			return t.Times(z, t.Repeat(t.Sum(z), 1).beside(t, 4))
@@ -65,7 +70,8 @@ func layers[T Float]() []layer[T] {
 		{"pinball, squares", dense(4, 3), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			target, weights := []T{1, -2, 0.5, 3, 0, 9}, []T{1, 2, 0, 1, 0.5, 1}
 			y := t.Product(x, w[0])
-			return t.Add(t.Pinball(t.Rising(y), target, weights, []float64{0.1, 0.5, 0.9}, []float64{0.3, 0.4, 0.3}), t.Squares(t.Columns(y, 1, 2), target, weights))
+			return t.Add(t.Pinball(t.Rising(y), target, weights, []float64{0.1, 0.5, 0.9}, []float64{0.3, 0.4, 0.3}),
+				t.Squares(t.Columns(y, 1, 2), target, weights))
 		}},
 	}
 }

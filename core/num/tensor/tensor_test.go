@@ -45,7 +45,8 @@ func turned[T Float](m Matrix[T], turn bool) Matrix[T] {
 // the vector units agree to the bit, plain Go within the tolerance that the package states.
 func TestProducts(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		n, k, p := rapid.IntRange(1, 40).Draw(rt, "rows"), rapid.SampledFrom([]int{1, 2, 7, 33, 530, 1100}).Draw(rt, "inner"), rapid.IntRange(1, 70).Draw(rt, "columns")
+		n, k, p := rapid.IntRange(1, 40).Draw(rt, "rows"), rapid.SampledFrom([]int{1, 2, 7, 33, 530, 1100}).Draw(rt, "inner"),
+			rapid.IntRange(1, 70).Draw(rt, "columns")
 		turnA, turnB := rapid.Bool().Draw(rt, "turn A"), rapid.Bool().Draw(rt, "turn B")
 		rnd := rand.New(rand.NewPCG(rapid.Uint64().Draw(rt, "seed"), 1))
 		a, b, start := random[float32](rnd, n, k), random[float32](rnd, k, p+5).Columns(2, p+2), random[float32](rnd, n, p)
