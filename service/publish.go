@@ -85,7 +85,7 @@ func (s *Server) previewRelease(ctx context.Context, in *struct{ Body api.Publis
 	if err != nil {
 		return api.Preview{}, err
 	}
-	ahead, err := bakeoff.LookAhead(t.panel, t.engine.Plan, t.rel.Horizon)
+	ahead, err := bakeoff.LookAhead(t.panel, t.engine.Plan, t.rel.Horizon, s.welcomes(t))
 	if err != nil {
 		return api.Preview{}, conflict("%v", err)
 	}
@@ -116,7 +116,7 @@ func (s *Server) publish(ctx context.Context, in *struct{ Body api.PublishReques
 	if err != nil {
 		return api.Release{}, err
 	}
-	ahead, err := bakeoff.LookAhead(t.panel, t.engine.Plan, t.rel.Horizon)
+	ahead, err := bakeoff.LookAhead(t.panel, t.engine.Plan, t.rel.Horizon, s.welcomes(t))
 	if err != nil {
 		return api.Release{}, conflict("%v", err)
 	}
@@ -268,4 +268,14 @@ func (s *Server) withdraw(ctx context.Context, in *struct {
 	}
 	shown, err := s.releaseOf(ctx, rel, true)
 	return api.Withdrawn{Release: shown, Back: back}, err
+}
+
+// welcomes says whether what would be published forecasts series without a past too.
+func (s *Server) welcomes(t *intended) bool {
+	c := t.engine.Plan.Contender(t.rel.Contender)
+	if c < 0 {
+		return false
+	}
+	f, err := s.catalogue.Find(t.engine.Plan.Contenders[c].Family)
+	return err == nil && f.Welcomes
 }

@@ -35,7 +35,7 @@ func (s *Server) leader(ctx context.Context, b *store.Bakeoff) (bakeoff.Standing
 type standingsQuery struct {
 	BakeoffPath
 	Metric string `query:"metric" doc:"the plan's where left out"`
-	Per    string `query:"per" doc:"step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out"`
+	Per    string `query:"per" doc:"step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out"`
 	Brief  bool   `query:"brief" doc:"values of the ranking metric alone"`
 }
 

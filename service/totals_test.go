@@ -167,3 +167,43 @@ func TestOwnEndsInTheService(t *testing.T) {
 	_, err = c.Split(ctx, plan)
 	assert.ErrorContains(t, err, "leave refit at every")
 }
+
+// A release by a contender that knows their likes covers series without a past; others say who would.
+func TestAReleaseCoversNewcomers(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	rnd := rand.New(rand.NewPCG(9, 1))
+	text := strings.Builder{}
+	text.WriteString("week,kind,size,item,sold,price\n")
+	for i := range 14 {
+		for k := range 70 {
+			sold := fmt.Sprintf("%.0f", 100*float64(1+i%2)*(1+float64(i/2%2))*math.Exp(0.1*rnd.NormFloat64()))
+			if k >= 66 || i >= 12 && k < 66-(i-12) {
+				sold = "" // the last but one has none so far, the last has one
+			}
+			fmt.Fprintf(&text, "%s,%d,%d,item %d,%s,%.2f\n", time.Date(2024, 1, 1+7*k, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), i%2, i/2%2, i, sold, 2+rnd.Float64())
+		}
+	}
+	_, err := c.Load(ctx, "new", api.LoadColumns{File: "new.csv", Time: "week", Measure: "sold", By: []string{"kind", "size", "item"}, Drivers: []string{"price"},
+		KnownAhead: []string{"price"}}, strings.NewReader(text.String()))
+	require.NoError(t, err)
+	plan := api.Plan{Dataset: "new", Horizon: 4, Contenders: []api.Contender{{Family: "seasonal-naive"}, {Family: "boosting", Settings: map[string]any{"from": "naive"}}}}
+	b := run(t, c, plan)
+	preview, err := c.Preview(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "boosting"})
+	require.NoError(t, err)
+	assert.Equal(t, 14, preview.Series)
+	preview, err = c.Preview(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "seasonal-naive"})
+	require.NoError(t, err)
+	assert.Equal(t, 12, preview.Series)
+	assert.Contains(t, strings.Join(preview.Cautions, " "), "but by boosting or automatic")
+
+	rel := published(t, c, api.PublishRequest{Bakeoff: b.ID, Contender: "boosting"})
+	require.Equal(t, []any{"live", 14, 0}, []any{rel.State, rel.Series, len(rel.LeftOut)})
+	for _, key := range []string{"0 / 0 / item 12", "1 / 0 / item 13"} {
+		curve, err := c.ReleaseFit(ctx, rel.ID, key)
+		require.NoError(t, err)
+		likes := map[string]float64{"0 / 0 / item 12": 100, "1 / 0 / item 13": 200}[key]
+		assert.InEpsilon(t, likes, curve.Forecast[0], 0.25, key)
+		assert.Contains(t, curve.Fit.Form, "what series like it sell", key)
+		assert.Less(t, curve.Low[0][0], curve.Forecast[0])
+	}
+}

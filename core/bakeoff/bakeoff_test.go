@@ -335,7 +335,7 @@ func TestCutsAddUp(t *testing.T) {
 	e, err := bakeoff.Prepare(dailyPanel(10, 60), baselinePlan(7, 2), catalogue.Standard())
 	require.NoError(t, err)
 	results := runAll(t, e, 2, e.Tasks())
-	for per, n := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10, "weekday": 7, "month": 2, "demand": 1,
+	for per, n := range map[string]int{"": 1, "step": 7, "window": 2, "series": 10, "item": 10, "weekday": 7, "month": 2, "demand": 1, "history": 1,
 		"volume": 4, "item,step": 70, "window,weekday": 14, "volume,window": 8, "series,weekday": 70} {
 		st := standings(t, e, results, per)
 		require.Len(t, st.Slices, n, per)

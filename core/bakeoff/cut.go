@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"paperkettle/core/calendar"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -32,7 +33,7 @@ type cut struct {
 // CutSeparator joins the names of two crossed cuts' parts.
 const CutSeparator = " × "
 
-// cuts reads "", one cut or two apart by a comma: step, window, series, demand, volume,
+// cuts reads "", one cut or two apart by a comma: step, window, series, demand, history, volume,
 // time-of-day, weekday, month, quarter or an attribute.
 func (e *Engine) cuts(per string) ([]cut, error) {
 	if per == "" {
@@ -66,6 +67,9 @@ func (e *Engine) cut(name string) (cut, error) {
 	case "demand":
 		classes := e.demandClasses()
 		return cut{name, ofSeries, func(_, s, _ int) string { return classes[s] }, []string{"smooth", "erratic", "intermittent", "lumpy"}}, nil
+	case "history":
+		ages := e.ages()
+		return cut{name, ofSeries, func(_, s, _ int) string { return ages[s] }, ageNames[:]}, nil
 	case "volume":
 		bands := e.volumeBands()
 		return cut{name, ofSeries, func(_, s, _ int) string { return bands[s] }, volumeNames[:]}, nil
@@ -76,7 +80,7 @@ func (e *Engine) cut(name string) (cut, error) {
 	}
 	a, err := e.Panel.AttributeIndex(name)
 	if err != nil {
-		return cut{}, fmt.Errorf("standings can be cut by step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute; %w", err)
+		return cut{}, fmt.Errorf("standings can be cut by step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an attribute; %w", err)
 	}
 	return cut{name, ofSeries, func(_, s, _ int) string { return e.Panel.Label(a, s) }, nil}, nil
 }
@@ -139,6 +143,34 @@ func (e *Engine) demandClasses() map[int]string {
 	out := make(map[int]string, len(e.Chosen))
 	for _, s := range e.Chosen {
 		out[s] = panel.DemandOf(e.known(s))
+	}
+	return out
+}
+
+// ageNames are how much of a past series have where they are forecast first: too little for a model of
+// their own, or so many rounds of the shortest season.
+var ageNames = [4]string{"new", "under a season", "under two seasons", "longer"}
+
+func (e *Engine) ages() map[int]string {
+	season := max(2, e.Panel.Cadence.Season())
+	out := make(map[int]string, len(e.Chosen))
+	for at, s := range e.Chosen {
+		for w, win := range e.Windows {
+			if e.places[w][at] < 0 {
+				continue
+			}
+			name := ageNames[3]
+			switch n := knownBetween(&e.Panel.Series[s], win.TrainFirst, win.Origin, 2*season); {
+			case n < single.Fewest:
+				name = ageNames[0]
+			case n < season:
+				name = ageNames[1]
+			case n < 2*season:
+				name = ageNames[2]
+			}
+			out[s] = name
+			break
+		}
 	}
 	return out
 }

@@ -111,3 +111,18 @@ func TestOwnEndsReadNoFuture(t *testing.T) {
 		}
 	}
 }
+
+// Standings can be cut by how much of a past series had where they were forecast first.
+func TestStandingsByHistory(t *testing.T) {
+	p := dailyPanel(5, 60)
+	for i, first := range []int{0, 20, 36, 42, 50} { // windows begin at 46 and 53
+		p.Series[i].First, p.Series[i].Values = first, p.Series[i].Values[first:]
+	}
+	e, err := bakeoff.Prepare(p, baselinePlan(7, 2), catalogue.Standard())
+	require.NoError(t, err)
+	points := map[string]int{}
+	for _, slice := range standings(t, e, runAll(t, e, 1, e.Tasks()), "history").Slices {
+		points[slice.Name] = slice.Rows[0].Points
+	}
+	assert.Equal(t, map[string]int{"new": 14 + 7, "under two seasons": 14, "longer": 28}, points)
+}

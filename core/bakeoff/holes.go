@@ -86,7 +86,7 @@ func (r *Refit) Holes() []panel.Holes {
 // FilledAhead says what a forecast past the end of a panel takes drivers for where they are
 // unknown.
 func FilledAhead(p *panel.Panel, plan Plan, horizon int) []string {
-	ahead, err := LookAhead(p, plan, horizon)
+	ahead, err := LookAhead(p, plan, horizon, false)
 	if err != nil {
 		return nil
 	}
@@ -100,15 +100,15 @@ type Ahead struct {
 	Cautions        []string // on drivers that are unknown ahead
 }
 
-// LookAhead says what a refit at the end of a panel would cover. The error says which driver is
-// unknown where the plan refuses that.
-func LookAhead(p *panel.Panel, plan Plan, horizon int) (out Ahead, err error) {
+// LookAhead says what a refit at the end of a panel would cover, by a contender that welcomes series
+// without a past or not. The error says which driver is unknown where the plan refuses that.
+func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead, err error) {
 	series, err := p.Where(plan.Where)
 	if err != nil {
 		return out, err
 	}
 	p = p.WithClosed(p.Length - 1)
-	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series}
+	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series, welcomes: []bool{welcomes}}
 	fillings, err := panel.ParseFillings(p, plan.Gaps)
 	if err != nil {
 		return out, err

@@ -27,6 +27,7 @@ type Refit struct {
 	across  bool                          // a contender that learns from all series is among those chosen
 	pasts   map[int]map[string]model.Past // of combining contenders, by series
 
+	welcomes []bool // which contenders forecast series without a past too
 	fillings panel.Fillings
 }
 
@@ -47,6 +48,10 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, rank
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, ranks: map[string][]int{}, usual: plan.Contender(usual)}
 	if r.usual < 0 {
 		return nil, fmt.Errorf("no contender of the bake-off is called %q", usual)
+	}
+	for _, c := range plan.Contenders {
+		f, err := cat.Find(c.Family)
+		r.welcomes = append(r.welcomes, err == nil && f.Welcomes)
 	}
 	for key, names := range ranked {
 		for _, name := range names {
@@ -406,7 +411,12 @@ func (r *Refit) leaveOut(series int) string {
 	s := &r.Panel.Series[series]
 	last := r.Panel.Length - 1
 	if n := knownBetween(s, 0, last, MinKnown); n < MinKnown {
-		return fmt.Sprintf("has %s, and a forecast needs at least %d", knownValues(n), MinKnown)
+		if !r.welcomes[r.ranked(series)[0]] {
+			return fmt.Sprintf("has %s, and a forecast needs at least %d, but by boosting or automatic, which know its likes", knownValues(n), MinKnown)
+		}
+		if n == 0 {
+			return ""
+		}
 	}
 	quiet := r.open(series, max(r.Horizon, r.Panel.Cadence.Season()))
 	if knownBetween(s, last-quiet+1, last, 1) == 0 {

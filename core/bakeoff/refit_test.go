@@ -30,7 +30,7 @@ func TestRefitTakesEachSeriesChoice(t *testing.T) {
 	require.Len(t, notes, bakeoff.ShardSize)
 	assert.Equal(t, bakeoff.Refitted{Series: "s00000", Contender: "naive"}, notes[0])
 	assert.Equal(t, "has no known value in the last 7 days: it looks discontinued", notes[1].LeftOut)
-	assert.Equal(t, "has 1 known value, and a forecast needs at least 2", notes[2].LeftOut)
+	assert.Equal(t, "has 1 known value, and a forecast needs at least 2, but by boosting or automatic, which know its likes", notes[2].LeftOut)
 	assert.Equal(t, "mean", notes[4].Contender)
 	size := forecast.PackedSize(5)
 	require.Len(t, packed, size*(bakeoff.ShardSize-2))

@@ -27,6 +27,8 @@ type Family struct {
 	// Suits says why settings can't serve a dataset: they name what it lacks; nil where none
 	// name anything.
 	Suits func(Values, panel.View, int) error
+	// Welcomes says that it forecasts series without a past too, from their likes.
+	Welcomes bool
 	// Quick says that a fit is made anew faster than it is read: it is not kept.
 	Quick bool
 	// Version is raised when the same settings come to fit differently, or to be written

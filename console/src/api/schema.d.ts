@@ -4383,7 +4383,7 @@ export interface operations {
             query?: {
                 /** @description the plan's where left out */
                 metric?: string;
-                /** @description step, window, series, demand, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out */
+                /** @description step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an attribute, or two of them apart by a comma; the whole where left out */
                 per?: string;
                 /** @description values of the ranking metric alone */
                 brief?: boolean;

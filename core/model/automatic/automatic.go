@@ -103,6 +103,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		return nil, err
 	}
 	weights := told.weigh(m.Single)
+	welcome(v, list, weights)
 	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(v, weights)}
 	for k, f := range list {
 		whole := env.Within(0.7+0.3*float64(k)/float64(len(list)), 0.7+0.3*float64(k+1)/float64(len(list)), "training "+f.name)
@@ -123,6 +124,18 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		}
 	}
 	return out, nil
+}
+
+// welcome leaves series that have too few values of their own to boosting, which knows their likes; the
+// first form stands behind it.
+func welcome(v panel.View, list []form, weights [][]float64) {
+	k := slices.IndexFunc(list, func(f form) bool { return f.name == "boosting" })
+	for i := range weights {
+		if values, _ := v.Values(i); k >= 0 && panel.CountKnown(values) < single.Fewest {
+			clear(weights[i])
+			weights[i][0], weights[i][k] = 1e-9, 1
+		}
+	}
 }
 
 // version is of how the choice is made; others are those of the members that are not always there.
@@ -147,6 +160,7 @@ func Families(others model.Catalogue) model.Catalogue {
 				Meaning: "mix the forms by how sure the inner windows are, or take the best alone"},
 		}, single.BoundSettings()...),
 		AcrossSeries: true,
+		Welcomes:     true,
 		New: func(v model.Values) (model.Model, error) {
 			return Model{Single: v.Text("choose", "") == "single", Bounds: single.BoundsOf(v), Members: all}, nil
 		},

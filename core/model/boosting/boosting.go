@@ -151,6 +151,9 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 		return errors.New("none of the forms to start from could be trained")
 	}
 	f.Layout, f.Widening = *lay, single.None
+	if f.New, err = welcome(ctx, v, env, lay); err != nil {
+		return err
+	}
 	weigh(list)
 	f.Widening = widening(list, lay)
 	for k, a := range list {

@@ -14,7 +14,10 @@ import (
 
 // Brief says which forms trees correct, and by how many.
 func (t *Trained) Brief(i int) string {
-	f, _ := t.find(i)
+	f, j := t.find(i)
+	if f.New.has(j) {
+		return "what series like it sell"
+	}
 	var names []string
 	var weights []float64
 	for _, p := range f.Stems {
@@ -32,6 +35,11 @@ func (t *Trained) Describe(i int) model.Description {
 	f, j := t.find(i)
 	if f.Failed != "" {
 		return model.Description{Form: "not fitted", Cautions: []string{f.Failed}}
+	}
+	if f.New.has(j) && t.view != nil {
+		d := model.Description{}
+		f.New.describe(&d, t.view.Pick(f.Places).Series(j))
+		return d
 	}
 	main := f.main()
 	d := main.base.Describe(j)

@@ -52,7 +52,8 @@ func Families() model.Catalogue {
 			}
 			return err
 		},
-		Read: read,
+		Welcomes: true,
+		Read:     read,
 	}}
 }
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 
 	"paperkettle/core/boost"
 	"paperkettle/core/forecast"
@@ -30,6 +31,7 @@ type Forest struct {
 	Layout   Layout
 	Stems    []*Stem
 	Widening single.Widening
+	New      *Newcomers        // nil where there are none
 	Tried    []model.Candidate // mean absolute errors of held-out rows, in units of the recent size
 
 	at map[int]int // places among Places
@@ -139,6 +141,14 @@ func (t *Trained) forecast(ctx context.Context, f *Forest, v panel.View, horizon
 	}
 	return num.Each(ctx, t.workers, v.Len(), func(j int) {
 		i := f.Places[j]
+		if f.New.has(j) {
+			out.Err[i] = model.Guard(func() (err error) {
+				out.Series[i], err = f.New.forecast(v.Series(j), horizon)
+				return err
+			})
+			t.Bounds.Keep(out.Series[i])
+			return
+		}
 		if total[j] == 0 {
 			out.Err[i] = cmp.Or(failed[j], errors.New("no form of the mix could be trained on it"))
 			return
@@ -186,6 +196,9 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 			from = to
 		}
 		for j, i := range f.Places {
+			if f.New.has(j) {
+				drawn[j], failed[j] = f.New.paths(own.Series(j), horizon, count, j)
+			}
 			t.Bounds.Clip(drawn[j])
 			each(i, drawn[j], errors.Join(f.failure(), failed[j]))
 		}
@@ -193,20 +206,30 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 	return nil
 }
 
+// stemTies is how far neighbouring steps of futures go together that are drawn from quantiles.
+const stemTies = 0.5
+
 func (p *Stem) paths(ctx context.Context, f *Forest, v panel.View, horizon, count int, each func(j int, paths []float64, err error)) error {
-	draws, ok := p.base.(model.Pather)
-	if !ok {
+	res, err := p.base.Forecast(ctx, v, horizon)
+	if err != nil {
+		return err
+	}
+	draw := func(each func(j int, paths []float64, err error)) error {
 		for j := range v.Len() {
 			each(j, nil, model.ErrNoPaths)
 		}
 		return nil
 	}
-	res, err := p.base.Forecast(ctx, v, horizon)
-	if err != nil {
-		return err
+	if d, ok := p.base.(model.Pather); ok {
+		draw = func(each func(j int, paths []float64, err error)) error {
+			return d.Paths(ctx, v, horizon, count, each)
+		}
 	}
-	return draws.Paths(ctx, v, horizon, count, func(j int, paths []float64, err error) {
+	return draw(func(j int, paths []float64, err error) {
 		var moves []float64
+		if errors.Is(err, model.ErrNoPaths) && res.Err[j] == nil { // trees move what draws none of its own
+			paths, err = res.Series[j].Paths(count, stemTies, rand.New(rand.NewPCG(11, uint64(j)))), nil
+		}
 		if err = errors.Join(err, res.Err[j]); err == nil {
 			moves, err = p.moves(f, v.Series(j), res.Series[j].Mean)
 		}

@@ -52,6 +52,7 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
     "window",
     "volume",
     "demand",
+    "history",
     "weekday",
     "month",
     ...(whole.data?.attributes.map((a) => a.name) ?? []),
