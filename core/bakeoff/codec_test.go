@@ -66,3 +66,20 @@ func TestTasksByName(t *testing.T) {
 	_, err := bakeoff.ParseTask("everything")
 	assert.ErrorContains(t, err, `no task is called "everything"`)
 }
+
+// Whatever bytes come for a record, they are read or refused; what is read is written back the same.
+func FuzzRecord(f *testing.F) {
+	b, _ := (&bakeoff.Record{Window: 2, Shard: 1, Scores: []byte("abc"), Filled: []byte("[]"), Took: 7}).MarshalBinary()
+	f.Add(b)
+	f.Fuzz(func(t *testing.T, b []byte) {
+		var r, back bakeoff.Record
+		if r.UnmarshalBinary(b) != nil {
+			return
+		}
+		again, err := r.MarshalBinary()
+		if err != nil || back.UnmarshalBinary(again) != nil {
+			t.Fatalf("what was read can't be written: %v", err)
+		}
+		assert.Equal(t, r, back)
+	})
+}

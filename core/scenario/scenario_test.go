@@ -172,3 +172,34 @@ func TestCompareOnTheSameFutures(t *testing.T) {
 	assert.InDelta(t, 2*1.96*2*2, o.TotalChange.High[1]-o.TotalChange.Low[1], 0.6, "of the total's change")
 	assert.InDelta(t, 2*1.96*18*2, o.Total.High[1]-o.Total.Low[1], 5, "of the total itself")
 }
+
+// Whatever line is written, it is understood or refused in a sentence, never a panic; what is understood
+// changes nothing of the past, and leaves every driver ahead a number.
+func FuzzChanges(f *testing.F) {
+	for _, line := range []string{"price +10 %", "price = 8 from 2026-06-08 to 2026-06-15 where town=Quay", "no Fair", "event Fair on 2026-06-03", "price * 2 in week 23",
+		"price −5% in June", "price tag lag 3", "visits = 1"} {
+		f.Add(line)
+	}
+	before := weeks()
+	f.Fuzz(func(t *testing.T, line string) {
+		p, err := scenario.Apply(before, []int{0, 1}, 6, scenario.Case{Changes: []string{line}})
+		if err != nil {
+			if len(err.Error()) < 10 {
+				t.Fatalf("%q is refused with %q", line, err)
+			}
+			return
+		}
+		for i, s := range p.Series {
+			for d, values := range s.Drivers {
+				for k, v := range values {
+					if was := before.Series[i].Drivers[d][k]; k < 20 && v != was {
+						t.Fatalf("%q changes the past", line)
+					}
+					if v-v != 0 {
+						t.Fatalf("%q makes %v", line, v)
+					}
+				}
+			}
+		}
+	})
+}
