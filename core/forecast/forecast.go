@@ -205,6 +205,18 @@ func CheckLevel(level float64) error {
 	return nil
 }
 
+// Expected is the expectation of a step's distribution: its quantiles' mean, straight between those of
+// the grid and flat beyond. Sums are made of it: a point forecast may be a median, and medians don't
+// add up.
+func (r Rows) Expected(h int) float64 {
+	q := r.At(h)
+	sum := Grid[0]*q[0] + (1-Grid[GridSize-1])*q[GridSize-1]
+	for g := 1; g < GridSize; g++ {
+		sum += (Grid[g] - Grid[g-1]) * (q[g] + q[g-1]) / 2
+	}
+	return sum
+}
+
 // Paths draws futures from the quantiles, one after another, a row of steps each. The normal scores
 // of neighbouring steps have a correlation of ties: a Gaussian copula of the first order.
 //

@@ -44,9 +44,10 @@ func (s *Sum) Add(r Rows) {
 		s.wide[k] += wide
 		s.square[k] += wide * wide
 		all += wide
-		s.steps.Mean[k] += r.Mean[k]
+		mean := r.Expected(k)
+		s.steps.Mean[k] += mean
 		for g := range q {
-			sum[g] += q[g] - r.Mean[k]
+			sum[g] += q[g] - mean
 		}
 	}
 	s.ofSeries += all * all

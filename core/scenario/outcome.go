@@ -10,7 +10,8 @@ import (
 // Outcome is what a series comes to under a case; Base is the forecast without changes.
 // Intervals are by level, then by step.
 type Outcome struct {
-	Mean                []float64
+	Mean                []float64 // the points
+	Expected            []float64 // of which sums are made; none in what was stored before
 	Low, High           [][]float64
 	Change              []float64 // against the base
 	ChangeLow, ChangeHi [][]float64
@@ -32,7 +33,7 @@ type Sum struct {
 func Compare(rows, base forecast.Rows, paths, basePaths []float64, levels []float64) Outcome {
 	h := len(rows.Mean)
 	count := len(paths) / h
-	o := Outcome{Mean: rows.Mean, Change: make([]float64, h), StepVariance: make([]float64, h), ChangeVariance: make([]float64, h)}
+	o := Outcome{Mean: rows.Mean, Expected: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h), ChangeVariance: make([]float64, h)}
 	for range levels {
 		o.Low, o.High = append(o.Low, make([]float64, h)), append(o.High, make([]float64, h))
 		o.ChangeLow, o.ChangeHi = append(o.ChangeLow, make([]float64, h)), append(o.ChangeHi, make([]float64, h))
@@ -53,8 +54,13 @@ func Compare(rows, base forecast.Rows, paths, basePaths []float64, levels []floa
 			o.ChangeLow[l][k], o.ChangeHi[l][k] = central(moved, level)
 		}
 	}
-	o.Total = total(rows.Mean, paths, nil, levels)
-	o.TotalChange = total(o.Change, paths, basePaths, levels)
+	more := make([]float64, h)
+	for k := range h {
+		o.Expected[k] = rows.Expected(k)
+		more[k] = o.Expected[k] - base.Expected(k)
+	}
+	o.Total = total(o.Expected, paths, nil, levels)
+	o.TotalChange = total(more, paths, basePaths, levels)
 	return o
 }
 

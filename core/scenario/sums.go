@@ -34,7 +34,11 @@ func (t *Sums) Add(list []Outcome) {
 		}
 		sum := &t.Cases[k]
 		for i := range o.Mean {
-			sum.Mean[i] += o.Mean[i]
+			if o.Expected != nil {
+				sum.Mean[i] += o.Expected[i]
+			} else {
+				sum.Mean[i] += o.Mean[i]
+			}
 			sum.Change[i] += o.Change[i]
 			sum.StepVariance[i] += o.StepVariance[i]
 			sum.ChangeVariance[i] += o.ChangeVariance[i]

@@ -209,19 +209,19 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
 		}
 	}
-	return methods, widen(ctx, methods, inputs, known, tallies, stride, workers)
+	return methods, widen(ctx, methods, inputs, known, tallies, stride, env)
 }
 
 // widen tells each method by how much its intervals are to be widened: by what the inner
 // windows of all series asked for, and those of its own.
-func widen(ctx context.Context, methods []Method, inputs []single.Input, known []float64, tallies []single.Tally, stride, workers int) error {
-	err := num.Each(ctx, workers, len(methods), func(i int) {
+func widen(ctx context.Context, methods []Method, inputs []single.Input, known []float64, tallies []single.Tally, stride int, env model.Env) error {
+	err := num.Each(ctx, env.Workers, len(methods), func(i int) {
 		if i%stride == 0 && !panel.Known(known[i]) {
 			_, told := trial(ctx, inputs[i], []variant{{method: methods[i]}}, panel.Unknown, single.Tally{})
 			tallies[i] = told[0]
 		}
 	})
-	all := single.Pooled(tallies)
+	all := single.Pooled(tallies).RankedBy(env.Judge)
 	for i := range methods {
 		methods[i].widening = tallies[i].Toward(all)
 	}

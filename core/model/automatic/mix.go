@@ -207,6 +207,7 @@ func (m *Mix) Describe(i int) model.Description {
 		}
 		d.Form = "a mix of " + strings.Join(names, ", ") + "; most of it is " + d.Form
 	}
+	d.Form += m.Widenings[i].Words()
 	d.Why = m.Why
 	d.Cautions = append(d.Cautions, m.Failed...)
 	d.Criterion, d.Choices = "log of the loss next to the best form's", nil

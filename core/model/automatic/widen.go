@@ -1,6 +1,7 @@
 package automatic
 
 import (
+	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
@@ -8,12 +9,12 @@ import (
 // widen is by how much each series' mix is to be widened: its forms' forecasts of the inner
 // windows are mixed as the final ones will be, and their errors tell, of all series together
 // and of each.
-func (e *evidence) widen(v panel.View, weights [][]float64) []single.Widening {
+func (e *evidence) widen(v panel.View, weights [][]float64, by model.Judge) []single.Widening {
 	tallies := make([]single.Tally, len(e.places))
 	for j, i := range e.places {
 		tallies[j] = e.tally(v, i, j, weights[i])
 	}
-	all := single.Pooled(tallies)
+	all := single.Pooled(tallies).RankedBy(by)
 	out := make([]single.Widening, e.series)
 	for i := range out {
 		out[i] = all

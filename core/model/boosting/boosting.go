@@ -155,7 +155,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 		return err
 	}
 	weigh(list)
-	f.Widening = widening(list, lay)
+	f.Widening = widening(list, lay).RankedBy(env.Judge)
 	for k, a := range list {
 		f.Tried = append(f.Tried, model.Candidate{Form: "trees on " + a.name, Value: a.loss}, model.Candidate{Form: a.name + " alone", Value: a.without})
 		if a.weight == 0 {

@@ -56,7 +56,7 @@ func (t *Trained) Describe(i int) model.Description {
 		}
 		parts = append(parts, words)
 	}
-	d.Form = strings.Join(parts, "; ") + ". Of " + main.Base + ": " + d.Form
+	d.Form = strings.Join(parts, "; ") + ". Of " + main.Base + ": " + d.Form + f.Widening.Words()
 	d.Criterion, d.Choices = "mean absolute error on held-out inner windows of all series, in units of the recent size", f.Tried
 	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int { return cmp.Compare(a.Value, b.Value) })
 	d.Worths = main.Worths

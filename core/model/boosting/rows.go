@@ -437,6 +437,7 @@ func (a *attempt) corrected(w window) (h single.Heart, actual []float64) {
 			move = a.belief * out[0] * float64(a.rows.unit[i])
 		}
 		h.Low, h.Middle, h.High = append(h.Low, w.heart.Low[j]+move), append(h.Middle, w.heart.Middle[j]+move), append(h.High, w.heart.High[j]+move)
+		h.Mean = append(h.Mean, w.heart.Mean[j]+move)
 		actual = append(actual, a.rows.actual[i])
 	}
 	return h, actual

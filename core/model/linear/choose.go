@@ -167,7 +167,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if known != nil && m.Scale == "" && m.diff == nil {
 		m.diff = known.diff // what is not told by a longer horizon is what the windows were told by
 	}
-	m.widen(known)
+	m.widen(known, env.Judge)
 	return m, nil
 }
 
@@ -180,12 +180,12 @@ type told struct {
 }
 
 // widen notes by how much the intervals of each series are to be widened.
-func (m *Method) widen(t *told) {
+func (m *Method) widen(t *told, by model.Judge) {
 	m.widening, m.widenings = single.None, map[string]single.Widening{}
 	if t == nil {
 		return
 	}
-	m.widening = single.Pooled(t.tallies)
+	m.widening = single.Pooled(t.tallies).RankedBy(by)
 	for j, own := range t.tallies {
 		m.widenings[t.keys[j]] = own.Toward(m.widening)
 	}

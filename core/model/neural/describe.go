@@ -64,6 +64,7 @@ func (g *Group) describe(d model.Description) model.Description {
 			Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Of: "batches", Every: g.Every, Values: g.Helds[k]})
 	}
 	d.Worths = g.Worths
+	d.Form += g.Widening.Words()
 	if g.Layout.Onward {
 		d.Form += "; it forecasts one step and goes on from its own median"
 	}

@@ -434,7 +434,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Every = lookEvery(batches)
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
-	g.Widening, g.Ties = proof.Widening(), proof.Ties()
+	g.Widening, g.Ties = proof.Widening().RankedBy(env.Judge), proof.Ties()
 	return nil
 }
 

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/forecast"
 	"paperkettle/core/model/single"
 )
 
@@ -13,6 +14,7 @@ type Proof struct {
 	trial         single.Trial
 	tallies       map[int]*single.Tally
 	both, squares float64
+	grid          [forecast.GridSize]float64
 }
 
 // NewProof is for windows of so many steps, which lie a stride apart.
@@ -28,6 +30,7 @@ func (p *Proof) Take(series int, quantiles, actual []float64) {
 	for h := range actual {
 		row := quantiles[h*len(Probs) : (h+1)*len(Probs)]
 		heart.Low, heart.Middle, heart.High = append(heart.Low, row[Low]), append(heart.Middle, row[Middle]), append(heart.High, row[High])
+		heart.Mean = append(heart.Mean, OnGrid(row, p.grid[:], forecast.Grid[:]))
 		z := score(row, actual[h])
 		if z == z {
 			if before == before {

@@ -20,6 +20,7 @@ func (t *Trained) Describe(i int) model.Description {
 	} else if t.Gain < 0 {
 		d.Why = fmt.Sprintf("explaining drivers and events first made held-out windows worse, by %.1f %%, so they are left out; ", -100*t.Gain)
 	}
+	d.Form += t.Widening.Words()
 	d.Why += fmt.Sprintf("its intervals are widened by what %d held-out windows ask for", t.Judged)
 	if t.Judged == 0 {
 		d.Why = "no history is long enough to hold anything out: its intervals are as it gives them"

@@ -75,7 +75,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	}
 	t.Loss, t.Judged = told.loss, len(r.windows)
 	if len(r.windows) > 0 {
-		t.Widening, t.Ties = told.proof.Widening(), told.proof.Ties()
+		t.Widening, t.Ties = told.proof.Widening().RankedBy(env.Judge), told.proof.Ties()
 	}
 	t.early = nil
 	env.Tell(1, "")

@@ -20,6 +20,7 @@ func (f *Fit) Describe() model.Description {
 		s.See(f.view)
 	}
 	f.State.Describe(&d, f.Horizon)
+	d.Form += f.Widening.Words()
 	slices.SortStableFunc(d.LeftOut, func(a, b model.Stretch) int { return a.From - b.From })
 	d.Cautions = append(append([]string{}, f.Cautions...), d.Cautions...)
 	residuals := residualsOf(f.Values, f.State.Fitted())

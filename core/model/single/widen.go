@@ -20,6 +20,9 @@ type Widening struct {
 	Near, Far float64
 	Tail      float64 // by what more at 95 %
 	Steps     int     // of the windows that told
+	// Point is the share of the way from the mean to the median that point forecasts go, where they
+	// are ranked by absolute errors and inner windows of many series gain by it.
+	Point float64
 }
 
 // Tally is what inner windows say of a model's widths: the sizes of its errors, each divided
@@ -27,6 +30,7 @@ type Widening struct {
 type Tally struct {
 	Near, Far Sizes
 	Steps     int
+	Points    Points
 }
 
 // Sizes are sizes of errors from a number of windows, overlapping ones counted for less.
@@ -65,8 +69,9 @@ func AskWindows(ctx context.Context, m Method, in Input) Widening {
 	return tally.Widening()
 }
 
-// Heart is the middle of a forecast: the ends of its 80 % interval and the median, a step each.
-type Heart struct{ Low, Middle, High []float64 }
+// Heart is the middle of a forecast: the ends of its 80 % interval, the median and the mean, a step
+// each.
+type Heart struct{ Low, Middle, High, Mean []float64 }
 
 // HeartOf reads it.
 func HeartOf(rows forecast.Rows) (h Heart) {
@@ -74,6 +79,7 @@ func HeartOf(rows forecast.Rows) (h Heart) {
 		low, high := forecast.Interval(rows.At(k), 80)
 		h.Low, h.Middle, h.High = append(h.Low, low), append(h.Middle, rows.At(k)[forecast.Median]), append(h.High, high)
 	}
+	h.Mean = slices.Clone(rows.Mean)
 	return h
 }
 
@@ -82,12 +88,13 @@ func Mixed(list []Heart, weights []float64) (out Heart) {
 	for i, h := range list {
 		if out.Low == nil {
 			n := len(h.Low)
-			out = Heart{make([]float64, n), make([]float64, n), make([]float64, n)}
+			out = Heart{make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)}
 		}
 		for k := range h.Low {
 			out.Low[k] += weights[i] * h.Low[k]
 			out.Middle[k] += weights[i] * h.Middle[k]
 			out.High[k] += weights[i] * h.High[k]
+			out.Mean[k] += weights[i] * h.Mean[k]
 		}
 	}
 	return out
@@ -98,6 +105,7 @@ func (t Trial) Take(tally *Tally, h Heart, actual []float64) {
 	half := (t.Horizon + 1) / 2
 	weight := min(1, float64(t.Stride)/float64(half))
 	tally.Steps = t.Horizon
+	tally.Points.take(h, actual)
 	for part, m := range []*Sizes{&tally.Near, &tally.Far} {
 		any := false
 		for k := range h.Low {
@@ -136,7 +144,7 @@ func (t Tally) Widening() Widening { return t.Toward(None) }
 // Toward is what the tally asks for, shrunk towards another widening.
 func (t Tally) Toward(w Widening) Widening {
 	pooled := w.Steps > 0
-	out := Widening{Near: t.Near.factor(w.Near, pooled), Steps: max(t.Steps, w.Steps)}
+	out := Widening{Near: t.Near.factor(w.Near, pooled), Steps: max(t.Steps, w.Steps), Point: w.Point}
 	far := w.Far
 	if !pooled {
 		far = out.Near
@@ -161,7 +169,9 @@ func Pooled(list []Tally) Widening {
 		all.Far.Sizes, all.Far.Weight = append(all.Far.Sizes, t.Far.Sizes...), all.Far.Weight+t.Far.Weight
 		all.Steps = max(all.Steps, t.Steps)
 	}
-	return all.Widening()
+	out := all.Widening()
+	out.Point = pointOf(list)
+	return out
 }
 
 // factor is what the middle 80 % of the errors ask for, a little by their mean square: that
@@ -226,6 +236,7 @@ func (w Widening) Stretch(out forecast.Rows, quiet int) {
 		f := w.at(k + quiet)
 		q := out.At(k)
 		middle := q[forecast.Median]
+		out.Mean[k] += w.Point * (middle - out.Mean[k])
 		for g := range q {
 			q[g] = middle + f*w.tailAt(g)*(q[g]-middle)
 		}

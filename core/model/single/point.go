@@ -1,0 +1,72 @@
+package single
+
+import (
+	"math"
+
+	"paperkettle/core/model"
+)
+
+// Which point of a distribution is the best forecast depends on what it is ranked by: the mean by
+// squares, the median by absolute errors. But a distribution that is a little off, above all in how far
+// it leans, has a mean and a median that are off by different amounts: how far to go from one to the
+// other is asked of inner windows.
+//
+// Source: Gneiting, Making and evaluating point forecasts, Journal of the American Statistical
+// Association 106 (2011).
+
+// pointShares are the shares of the way from the mean to the median that are tried.
+var pointShares = [...]float64{0, 0.5, 1}
+
+// Points are the sums of a series' absolute errors with each of these shares.
+type Points [len(pointShares)]float64
+
+func (p *Points) take(h Heart, actual []float64) {
+	for k, mean := range h.Mean {
+		if k >= len(actual) || actual[k] != actual[k] {
+			continue
+		}
+		for j, share := range pointShares {
+			p[j] += math.Abs(actual[k] - mean - share*(h.Middle[k]-mean))
+		}
+	}
+}
+
+// fewestPoints is how many series must tell.
+const fewestPoints = 8
+
+// pointOf is the share that does best over many series, by the mean of the log of their errors next to
+// those of means.
+func pointOf(list []Tally) (share float64) {
+	least := 0.0
+	for j := 1; j < len(pointShares); j++ {
+		sum, n := 0.0, 0.0
+		for i := range list {
+			if p := &list[i].Points; p[0] > 0 && p[j] > 0 {
+				sum, n = sum+Ratio(p[j], p[0]), n+1
+			}
+		}
+		if n >= fewestPoints && sum/n < least {
+			share, least = pointShares[j], sum/n
+		}
+	}
+	return share
+}
+
+// Words say where points lie, for a form; nothing where they are means.
+func (w Widening) Words() string {
+	switch w.Point {
+	case 0:
+		return ""
+	case 1:
+		return "; points are medians, which do better by what the plan ranks by"
+	}
+	return "; points lie half way from means to medians, which does better by what the plan ranks by"
+}
+
+// RankedBy leaves points at the mean, unless absolute errors rank them.
+func (w Widening) RankedBy(by model.Judge) Widening {
+	if by != model.AbsoluteErrors {
+		w.Point = 0
+	}
+	return w
+}
