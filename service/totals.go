@@ -200,7 +200,7 @@ func (s *Server) tiesOf(ctx context.Context, id uint, contender, by string) (api
 	if err != nil {
 		return api.Ties{}, err
 	}
-	if err := s.results.EachResult(ctx, e, b.ID, results.Wanted{Contenders: []int{together.Contender()}}, together.Add); err != nil {
+	if err := s.results.EachResult(ctx, e, b.ID, results.Wanted{Forecasts: true, Contenders: []int{together.Contender()}}, together.Add); err != nil {
 		return api.Ties{}, fmt.Errorf("reading past errors: %w", err)
 	}
 	t := together.Ties()

@@ -29,18 +29,28 @@ func NewTogetherness(e *Engine, contender string, group func(series int) string)
 // Contender is the place of the contender.
 func (g *Togetherness) Contender() int { return g.contender }
 
-// Add takes one task's result.
+// Add takes one task's result with its forecasts.
 func (g *Togetherness) Add(t Task, res *TaskResult) error {
 	if t.Contender != g.contender {
 		return nil
 	}
 	t.Window = res.Window
 	h := g.e.Plan.Split.Horizon
+	m := &memberShard{res: res, at: map[int]int{}}
 	for k, s := range g.e.Shard(t) {
+		m.at[s] = k
+		rows, err := m.rows(s, h)
+		if err != nil {
+			return err
+		}
 		if g.errors[s] == nil {
 			g.errors[s] = map[int][]float64{}
 		}
-		g.errors[s][res.Window] = append([]float64(nil), res.Errors[k*h:(k+1)*h]...)
+		own := append([]float64(nil), res.Errors[k*h:(k+1)*h]...)
+		for step := range rows.Mean { // of expectations: medians would all seem to err the same way
+			own[step] += rows.Expected(step) - rows.Mean[step]
+		}
+		g.errors[s][res.Window] = own
 	}
 	return nil
 }

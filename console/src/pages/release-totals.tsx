@@ -74,9 +74,9 @@ function Groups({ totals, measure, shown, choose }: GroupsProps) {
   return (
     <>
       <p className="text-[13px] text-soft">
-        The sum of {measure} from {totals.first} to {totals.last}. Its intervals count how far errors went
-        together in the bake-off: {ties.series.toFixed(2)} between series, {ties.steps.toFixed(2)} between
-        steps, over {count(ties.windows, "window")}.
+        The expected sum of {measure} from {totals.first} to {totals.last}. Its intervals count how far errors
+        went together in the bake-off: {ties.series.toFixed(2)} between series, {ties.steps.toFixed(2)}{" "}
+        between steps, over {count(ties.windows, "window")}.
       </p>
       <div className="max-h-72 overflow-auto">
         <Table
