@@ -51,14 +51,37 @@ func Student(dof int) *[GridSize]float64 {
 // Rows is the forecast of one series: Mean[h] and Quantiles[h*GridSize+g] for
 // step h+1 and Grid[g], in the measure's unit.
 type Rows struct {
+	// Mean is the point forecast: the mean, but where something else does better by what ranks.
 	Mean      []float64
 	Quantiles []float64
-	Closed    []bool // steps on which nothing happens, with zeros in place of a forecast; nil for none
+	// Expect is the mean of a step whose point is something else, NaN where the point is it.
+	Expect []float64
+	Closed []bool // steps on which nothing happens, with zeros in place of a forecast; nil for none
 }
 
 // NewRows makes room for a horizon.
 func NewRows(horizon int) Rows {
-	return Rows{Mean: make([]float64, horizon), Quantiles: make([]float64, horizon*GridSize)}
+	r := Rows{Mean: make([]float64, horizon), Quantiles: make([]float64, horizon*GridSize), Expect: make([]float64, horizon)}
+	for h := range r.Expect {
+		r.Expect[h] = math.NaN()
+	}
+	return r
+}
+
+// PointAt moves the point of a step a share of the way to its median; what the mean was stays known.
+func (r Rows) PointAt(h int, share float64) {
+	if share != 0 && h < len(r.Expect) {
+		r.Expect[h] = r.Mean[h]
+		r.Mean[h] += share * (r.At(h)[Median] - r.Mean[h])
+	}
+}
+
+// Expected is the expectation of a step. Sums are made of it: medians don't add up.
+func (r Rows) Expected(h int) float64 {
+	if h < len(r.Expect) && !math.IsNaN(r.Expect[h]) {
+		return r.Expect[h]
+	}
+	return r.Mean[h]
 }
 
 // At is the quantile row of a step, counted from 0.
@@ -75,6 +98,9 @@ func (r *Rows) Close(closed func(step int) bool) {
 		}
 		r.Closed[h] = true
 		r.Mean[h] = 0
+		if h < len(r.Expect) {
+			r.Expect[h] = math.NaN()
+		}
 		clear(r.At(h))
 	}
 }
@@ -87,6 +113,9 @@ func (r Rows) From(step int) Rows {
 	out := Rows{Mean: r.Mean[step:], Quantiles: r.Quantiles[step*GridSize:]}
 	if r.Closed != nil {
 		out.Closed = r.Closed[step:]
+	}
+	if len(r.Expect) > step {
+		out.Expect = r.Expect[step:]
 	}
 	return out
 }
@@ -109,6 +138,9 @@ func (r Rows) Check() error {
 // Add adds a share of another forecast, step by step: means to means and quantiles to quantiles.
 func (r Rows) Add(other Rows, share float64) {
 	for h, x := range other.Mean {
+		if h < len(r.Expect) && (!math.IsNaN(r.Expect[h]) || h < len(other.Expect) && !math.IsNaN(other.Expect[h])) {
+			r.Expect[h] = r.Expected(h) + share*other.Expected(h)
+		}
 		r.Mean[h] += share * x
 	}
 	for g, x := range other.Quantiles {
@@ -120,6 +152,9 @@ func (r Rows) Add(other Rows, share float64) {
 func (r Rows) Scale(by float64) {
 	for h := range r.Mean {
 		r.Mean[h] *= by
+		if h < len(r.Expect) {
+			r.Expect[h] *= by
+		}
 		q := r.At(h)
 		for g := range q {
 			if q[g] *= by; g > 0 { // rounding must not turn neighbours round
@@ -133,6 +168,9 @@ func (r Rows) Scale(by float64) {
 func (r Rows) Clip(floor float64) {
 	for i, v := range r.Mean {
 		r.Mean[i] = max(v, floor)
+	}
+	for i, v := range r.Expect {
+		r.Expect[i] = max(v, floor) // NaN stays
 	}
 	for i, v := range r.Quantiles {
 		r.Quantiles[i] = max(v, floor)
@@ -203,18 +241,6 @@ func CheckLevel(level float64) error {
 		return fmt.Errorf("a level of %v %% can't be read: levels run from 50 to 99.9", level)
 	}
 	return nil
-}
-
-// Expected is the expectation of a step's distribution: its quantiles' mean, straight between those of
-// the grid and flat beyond. Sums are made of it: a point forecast may be a median, and medians don't
-// add up.
-func (r Rows) Expected(h int) float64 {
-	q := r.At(h)
-	sum := Grid[0]*q[0] + (1-Grid[GridSize-1])*q[GridSize-1]
-	for g := 1; g < GridSize; g++ {
-		sum += (Grid[g] - Grid[g-1]) * (q[g] + q[g-1]) / 2
-	}
-	return sum
 }
 
 // Paths draws futures from the quantiles, one after another, a row of steps each. The normal scores

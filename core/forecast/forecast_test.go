@@ -77,6 +77,22 @@ func TestEarlierRecordsAreRead(t *testing.T) {
 	assert.Equal(t, 0.1, r.At(0)[0])
 	b[0] = 127
 	assert.ErrorIs(t, r.Unpack(b), forecast.ErrAbsent)
+
+	stepped := []byte{126} // two powers a step, and no mean beside the point
+	for i := range h {
+		stepped = append(stepped, 1, 0)
+		for g := range 1 + forecast.GridSize {
+			stepped = binary.LittleEndian.AppendUint32(stepped, uint32(10*i+g))
+		}
+	}
+	require.Equal(t, len(stepped), forecast.RecordSize(stepped, h))
+	require.NoError(t, r.Unpack(stepped))
+	assert.Equal(t, []float64{0, 1}, r.Mean)
+	assert.Equal(t, 11.0, r.At(1)[0])
+	assert.Equal(t, 1.0, r.Expected(1), "the point stands for the mean")
+	stepped[0] = 125
+	assert.ErrorIs(t, r.Unpack(stepped), forecast.ErrAbsent)
+
 	now := forecast.AppendAbsent(nil, h)
 	assert.ErrorIs(t, r.Unpack(now), forecast.ErrAbsent)
 	assert.Equal(t, forecast.PackedSize(h), forecast.RecordSize(now, h))
@@ -124,4 +140,37 @@ func TestOrderStatisticsEqualASort(t *testing.T) {
 			require.Equal(t, sorted[r], out[i])
 		}
 	})
+}
+
+// What the mean was before the point moved stays known: through mixing, scaling, clipping, leaving out
+// steps and packing.
+func TestTheMeanStaysKnown(t *testing.T) {
+	make := func(mean, median float64) forecast.Rows {
+		r := forecast.NewRows(2)
+		for h := range r.Mean {
+			r.Mean[h] = mean
+			for g := range r.At(h) {
+				r.At(h)[g] = median + float64(g-forecast.Median)/8
+			}
+		}
+		return r
+	}
+	a, b := make(10, 8), make(20, 20)
+	a.PointAt(0, 1)
+	a.PointAt(1, 0.5)
+	assert.Equal(t, []float64{8, 9}, a.Mean)
+	assert.Equal(t, []float64{10, 10}, []float64{a.Expected(0), a.Expected(1)})
+	assert.Equal(t, 20.0, b.Expected(0))
+	mixed := forecast.NewRows(2)
+	mixed.Add(b, 0.5)
+	mixed.Add(a, 0.5)
+	mixed.Scale(2)
+	assert.Equal(t, []float64{28, 29}, mixed.Mean)
+	assert.Equal(t, 30.0, mixed.Expected(0))
+	assert.Equal(t, 30.0, mixed.From(1).Expected(0))
+	mixed.Clip(29)
+	assert.Equal(t, []any{29.0, 30.0}, []any{mixed.Mean[0], mixed.Expected(0)})
+	back := forecast.NewRows(2)
+	require.NoError(t, back.Unpack(mixed.Pack(nil)))
+	assert.Equal(t, []any{29.0, 30.0, 30.0}, []any{back.Mean[0], back.Expected(0), back.Expected(1)})
 }

@@ -7,14 +7,14 @@ import (
 )
 
 // A packed record is a byte that says what it is, and for each step two signed bytes j and k
-// and (1+GridSize) little-endian int32, the mean first. The mean is its integer divided by
-// 10^j, a quantile its own divided by 10^k: each power is the largest that fits, so that values
+// and (2+GridSize) little-endian int32, the point first, the mean second. These are their integers
+// divided by 10^j, a quantile its own divided by 10^k: each power is the largest that fits, so that values
 // keep nine digits, are short in decimal, and read back to the same float64 from text: exported
 // points reproduce every score to the last bit. A quantile far out takes no digit from the
 // mean, nor a far step from a near one.
 //
-// Records of an earlier form, one byte k for all and the integers, can still be read: RecordSize
-// tells them apart.
+// Records of earlier forms can still be read, RecordSize tells them apart: those without a mean beside
+// the point, and those of one byte k for all and the integers.
 
 const (
 	packLimit = 2.1e9 // below the largest int32, with room for rounding
@@ -23,8 +23,10 @@ const (
 
 // The kinds of records; any other first byte is the power of one of the earlier form.
 const (
-	kindStepped   = 126
-	kindAbsent    = 125
+	kindTwofold   = 124
+	kindAbsent    = 123
+	kindStepped   = 126 // without a mean
+	steppedAbsent = 125
 	earlierAbsent = 127
 )
 
@@ -42,16 +44,24 @@ func AppendAbsent(b []byte, horizon int) []byte {
 }
 
 // PackedSize is the length in bytes of a record.
-func PackedSize(horizon int) int { return 1 + horizon*(2+4*(1+GridSize)) }
+func PackedSize(horizon int) int { return 1 + horizon*(2+4*(2+GridSize)) }
+
+func steppedSize(horizon int) int { return 1 + horizon*(2+4*(1+GridSize)) }
 
 func earlierSize(horizon int) int { return 1 + 4*horizon*(1+GridSize) }
 
 // RecordSize is the length of each of some records, which may be of the earlier form.
 func RecordSize(records []byte, horizon int) int {
-	if len(records) > 0 && records[0] != kindStepped && records[0] != kindAbsent {
-		return earlierSize(horizon)
+	if len(records) == 0 {
+		return PackedSize(horizon)
 	}
-	return PackedSize(horizon)
+	switch records[0] {
+	case kindTwofold, kindAbsent:
+		return PackedSize(horizon)
+	case kindStepped, steppedAbsent:
+		return steppedSize(horizon)
+	}
+	return earlierSize(horizon)
 }
 
 // scales splits 10^k into a factor and a divisor, one of which is 1.
@@ -80,7 +90,7 @@ func power(top float64) int {
 func (r Rows) Pack(b []byte) []byte {
 	at := len(b)
 	b = append(b, make([]byte, PackedSize(len(r.Mean)))...)
-	b[at] = kindStepped
+	b[at] = kindTwofold
 	at++
 	put := func(v *float64, k int) {
 		factor, divisor := scales(k)
@@ -93,13 +103,18 @@ func (r Rows) Pack(b []byte) []byte {
 		q := r.At(h) // in order: the outermost are the largest
 		if r.IsClosed(h) {
 			b[at] = closedStep
-			at += 2 + 4*(1+GridSize)
+			at += 2 + 4*(2+GridSize)
 			continue
 		}
-		j, k := power(math.Abs(r.Mean[h])), power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])))
+		mean := r.Expected(h)
+		j, k := power(max(math.Abs(r.Mean[h]), math.Abs(mean))), power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])))
 		b[at], b[at+1] = byte(int8(j)), byte(int8(k))
 		at += 2
 		put(&r.Mean[h], j)
+		put(&mean, j)
+		if h < len(r.Expect) {
+			r.Expect[h] = mean
+		}
 		for g := range q {
 			put(&q[g], k)
 		}
@@ -114,7 +129,7 @@ func (r *Rows) Unpack(b []byte) error {
 		return errors.New("forecast: a packed record has the wrong length")
 	}
 	kind := b[0]
-	if kind == kindAbsent || kind == earlierAbsent {
+	if kind == kindAbsent || kind == steppedAbsent || kind == earlierAbsent {
 		return ErrAbsent
 	}
 	b, r.Closed = b[1:], nil
@@ -125,11 +140,14 @@ func (r *Rows) Unpack(b []byte) error {
 	}
 	j, k := int(int8(kind)), int(int8(kind))
 	for h := range r.Mean {
-		if kind == kindStepped {
+		if kind == kindStepped || kind == kindTwofold {
 			j, k = int(int8(b[0])), int(int8(b[1]))
 			b = b[2:]
 			if j == closedStep {
 				b = b[4*(1+GridSize):]
+				if kind == kindTwofold {
+					b = b[4:]
+				}
 				if r.Closed == nil {
 					r.Closed = make([]bool, len(r.Mean))
 				}
@@ -140,6 +158,13 @@ func (r *Rows) Unpack(b []byte) error {
 			}
 		}
 		r.Mean[h] = get(j)
+		mean := math.NaN()
+		if kind == kindTwofold {
+			mean = get(j)
+		}
+		if h < len(r.Expect) {
+			r.Expect[h] = mean
+		}
 		q := r.At(h)
 		for g := range q {
 			q[g] = get(k)

@@ -109,16 +109,19 @@ func TestTotalsKeepBounds(t *testing.T) {
 			r.At(k)[g] = max(0, 3*(p-0.3)/0.3)
 		}
 	}
+	r.PointAt(0, 1)
+	r.PointAt(1, 0.5)
+	require.NotEqual(t, 3.0, r.Mean[0], "the points are no means: sums are made of expectations")
 	shut := forecast.NewRows(2)
 	copy(shut.Mean, r.Mean)
 	copy(shut.Quantiles, r.Quantiles)
+	copy(shut.Expect, r.Expect)
 	shut.Closed = []bool{false, true}
 	sum := forecast.NewSum(2)
 	sum.Add(r)
 	sum.Add(shut)
 	steps, whole := sum.Total(forecast.Ties{Series: 0.4, Steps: 0.2, Across: 0.1})
-	mean := r.Expected(0)
-	assert.NotEqual(t, 3.0, mean, "the points are no means: sums are made of expectations")
+	const mean = 3.0
 	assert.InDeltaSlice(t, []float64{2 * mean, mean}, steps.Mean, 1e-12)
 	assert.InDeltaSlice(t, []float64{3 * mean}, whole.Mean, 1e-12)
 	assert.InDeltaSlice(t, r.At(1), steps.At(1), 1e-12, "the other is closed there")

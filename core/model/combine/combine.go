@@ -316,12 +316,7 @@ func mix(members []forecast.Rows, weights []float64) (forecast.Rows, error) {
 		if out.Mean == nil {
 			out = forecast.NewRows(len(m.Mean))
 		}
-		for h, v := range m.Mean {
-			out.Mean[h] += weights[i] * v
-		}
-		for g, v := range m.Quantiles {
-			out.Quantiles[g] += weights[i] * v
-		}
+		out.Add(m, weights[i])
 	}
 	if out.Mean == nil {
 		return out, errNone
@@ -348,6 +343,7 @@ func middle(members []forecast.Rows, there []int) forecast.Rows {
 	}
 	for h := range out.Mean {
 		out.Mean[h] = take(func(i int) float64 { return members[i].Mean[h] })
+		out.Expect[h] = take(func(i int) float64 { return members[i].Expected(h) })
 	}
 	for g := range out.Quantiles {
 		out.Quantiles[g] = take(func(i int) float64 { return members[i].Quantiles[g] })

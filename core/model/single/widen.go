@@ -236,7 +236,7 @@ func (w Widening) Stretch(out forecast.Rows, quiet int) {
 		f := w.at(k + quiet)
 		q := out.At(k)
 		middle := q[forecast.Median]
-		out.Mean[k] += w.Point * (middle - out.Mean[k])
+		out.PointAt(k, w.Point)
 		for g := range q {
 			q[g] = middle + f*w.tailAt(g)*(q[g]-middle)
 		}
