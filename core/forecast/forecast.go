@@ -54,32 +54,28 @@ type Rows struct {
 	// Mean is the point forecast: the mean, but where something else does better by what ranks.
 	Mean      []float64
 	Quantiles []float64
-	// Expect is the mean of a step whose point is something else, NaN where the point is it.
-	Expect []float64
+	// Lean is what the mean is above the point, where the point is something else.
+	Lean   []float64
 	Closed []bool // steps on which nothing happens, with zeros in place of a forecast; nil for none
 }
 
 // NewRows makes room for a horizon.
 func NewRows(horizon int) Rows {
-	r := Rows{Mean: make([]float64, horizon), Quantiles: make([]float64, horizon*GridSize), Expect: make([]float64, horizon)}
-	for h := range r.Expect {
-		r.Expect[h] = math.NaN()
-	}
-	return r
+	return Rows{Mean: make([]float64, horizon), Quantiles: make([]float64, horizon*GridSize), Lean: make([]float64, horizon)}
 }
 
 // PointAt moves the point of a step a share of the way to its median; what the mean was stays known.
 func (r Rows) PointAt(h int, share float64) {
-	if share != 0 && h < len(r.Expect) {
-		r.Expect[h] = r.Mean[h]
-		r.Mean[h] += share * (r.At(h)[Median] - r.Mean[h])
+	if move := share * (r.At(h)[Median] - r.Mean[h]); h < len(r.Lean) {
+		r.Mean[h] += move
+		r.Lean[h] -= move
 	}
 }
 
 // Expected is the expectation of a step. Sums are made of it: medians don't add up.
 func (r Rows) Expected(h int) float64 {
-	if h < len(r.Expect) && !math.IsNaN(r.Expect[h]) {
-		return r.Expect[h]
+	if h < len(r.Lean) {
+		return r.Mean[h] + r.Lean[h]
 	}
 	return r.Mean[h]
 }
@@ -98,8 +94,8 @@ func (r *Rows) Close(closed func(step int) bool) {
 		}
 		r.Closed[h] = true
 		r.Mean[h] = 0
-		if h < len(r.Expect) {
-			r.Expect[h] = math.NaN()
+		if h < len(r.Lean) {
+			r.Lean[h] = 0
 		}
 		clear(r.At(h))
 	}
@@ -114,8 +110,8 @@ func (r Rows) From(step int) Rows {
 	if r.Closed != nil {
 		out.Closed = r.Closed[step:]
 	}
-	if len(r.Expect) > step {
-		out.Expect = r.Expect[step:]
+	if len(r.Lean) > step {
+		out.Lean = r.Lean[step:]
 	}
 	return out
 }
@@ -138,10 +134,10 @@ func (r Rows) Check() error {
 // Add adds a share of another forecast, step by step: means to means and quantiles to quantiles.
 func (r Rows) Add(other Rows, share float64) {
 	for h, x := range other.Mean {
-		if h < len(r.Expect) && (!math.IsNaN(r.Expect[h]) || h < len(other.Expect) && !math.IsNaN(other.Expect[h])) {
-			r.Expect[h] = r.Expected(h) + share*other.Expected(h)
-		}
 		r.Mean[h] += share * x
+		if h < min(len(r.Lean), len(other.Lean)) {
+			r.Lean[h] += share * other.Lean[h]
+		}
 	}
 	for g, x := range other.Quantiles {
 		r.Quantiles[g] += share * x
@@ -152,8 +148,8 @@ func (r Rows) Add(other Rows, share float64) {
 func (r Rows) Scale(by float64) {
 	for h := range r.Mean {
 		r.Mean[h] *= by
-		if h < len(r.Expect) {
-			r.Expect[h] *= by
+		if h < len(r.Lean) {
+			r.Lean[h] *= by
 		}
 		q := r.At(h)
 		for g := range q {
@@ -167,10 +163,10 @@ func (r Rows) Scale(by float64) {
 // Clip raises everything below floor to it.
 func (r Rows) Clip(floor float64) {
 	for i, v := range r.Mean {
+		if i < len(r.Lean) && min(v, v+r.Lean[i]) < floor {
+			r.Lean[i] = max(v+r.Lean[i], floor) - max(v, floor)
+		}
 		r.Mean[i] = max(v, floor)
-	}
-	for i, v := range r.Expect {
-		r.Expect[i] = max(v, floor) // NaN stays
 	}
 	for i, v := range r.Quantiles {
 		r.Quantiles[i] = max(v, floor)

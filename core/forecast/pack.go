@@ -112,8 +112,8 @@ func (r Rows) Pack(b []byte) []byte {
 		at += 2
 		put(&r.Mean[h], j)
 		put(&mean, j)
-		if h < len(r.Expect) {
-			r.Expect[h] = mean
+		if h < len(r.Lean) {
+			r.Lean[h] = mean - r.Mean[h]
 		}
 		for g := range q {
 			put(&q[g], k)
@@ -153,17 +153,20 @@ func (r *Rows) Unpack(b []byte) error {
 				}
 				r.Closed[h] = true
 				r.Mean[h] = 0
+				if h < len(r.Lean) {
+					r.Lean[h] = 0
+				}
 				clear(r.At(h))
 				continue
 			}
 		}
 		r.Mean[h] = get(j)
-		mean := math.NaN()
+		mean := r.Mean[h]
 		if kind == kindTwofold {
 			mean = get(j)
 		}
-		if h < len(r.Expect) {
-			r.Expect[h] = mean
+		if h < len(r.Lean) {
+			r.Lean[h] = mean - r.Mean[h]
 		}
 		q := r.At(h)
 		for g := range q {

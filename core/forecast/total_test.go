@@ -115,7 +115,7 @@ func TestTotalsKeepBounds(t *testing.T) {
 	shut := forecast.NewRows(2)
 	copy(shut.Mean, r.Mean)
 	copy(shut.Quantiles, r.Quantiles)
-	copy(shut.Expect, r.Expect)
+	copy(shut.Lean, r.Lean)
 	shut.Closed = []bool{false, true}
 	sum := forecast.NewSum(2)
 	sum.Add(r)

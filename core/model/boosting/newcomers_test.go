@@ -48,7 +48,7 @@ func entrants(old, young, known, length, ahead int) (p *panel.Panel, future [][]
 // A series without a past is forecast from its likes: their level by attributes, its own price; with a
 // few values of its own, better. The intervals hold.
 func TestNewcomersAreForecastFromTheirLikes(t *testing.T) {
-	const old, young, length, ahead = 48, 48, 110, 8
+	const old, young, length, ahead = 36, 36, 80, 6
 	before := math.Inf(1)
 	for _, known := range []int{0, 1, 4} {
 		p, future := entrants(old, young, known, length, ahead)

@@ -343,7 +343,7 @@ func middle(members []forecast.Rows, there []int) forecast.Rows {
 	}
 	for h := range out.Mean {
 		out.Mean[h] = take(func(i int) float64 { return members[i].Mean[h] })
-		out.Expect[h] = take(func(i int) float64 { return members[i].Expected(h) })
+		out.Lean[h] = take(func(i int) float64 { return members[i].Expected(h) }) - out.Mean[h]
 	}
 	for g := range out.Quantiles {
 		out.Quantiles[g] = take(func(i int) float64 { return members[i].Quantiles[g] })
