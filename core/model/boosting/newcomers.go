@@ -41,7 +41,7 @@ const (
 	// fewestLikes is how many series must have a past, and mostLikeRows bounds the rows learnt from.
 	fewestLikes  = 8
 	mostLikeRows = 60_000
-	likeFolds    = 4
+	likeFolds    = 8
 )
 
 // isNew says that a series has too few values for a model of its own.
