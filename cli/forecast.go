@@ -56,7 +56,7 @@ bake-off to say: this takes pretrained, which needs no training, unless another 
 }
 
 func (a *app) printGlance(got api.Forecast, flags bool) error {
-	s := glanceSheet(a, got)
+	s := glanceSheet(got, a)
 	if a.output != "table" {
 		return a.print(got, s)
 	}
@@ -88,7 +88,7 @@ func (a *app) printGlance(got api.Forecast, flags bool) error {
 	return a.print(got.Flags, t)
 }
 
-func glanceSheet(a *app, got api.Forecast) *sheet {
+func glanceSheet(got api.Forecast, a *app) *sheet {
 	s := &sheet{head: []string{"series", "origin", ">step", "period", ">forecast"}}
 	for _, l := range got.Levels {
 		s.head = append(s.head, fmt.Sprintf(">low%g", l), fmt.Sprintf(">high%g", l))

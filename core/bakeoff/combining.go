@@ -1,0 +1,133 @@
+package bakeoff
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+)
+
+// combine makes the forecasts of a contender that combines others, window by window, from
+// what is stored of them in that window and the ones before.
+func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
+	co := e.Lineup.combines(t.Contender)
+	metric, err := e.Lineup.metric()
+	if err != nil {
+		return err
+	}
+	h := &history{e: e, co: co, metric: metric}
+	now := make([]*memberShard, len(co.members))
+	for _, w := range e.taskWindows(t) {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		for m, member := range co.members {
+			if now[m], err = e.memberShard(Task{w, member, t.Shard}, desk.Stored); err != nil {
+				return err
+			}
+		}
+		here := Task{w, t.Contender, t.Shard}
+		shard := e.Shard(here)
+		if !h.tells(shard, e.Windows[w].Origin) {
+			if err := h.rehearse(ctx, w, shard); err != nil {
+				return err
+			}
+		}
+		p := newPrediction(shard)
+		rows := make([]forecast.Rows, len(co.members))
+		h.judge(shard, e.Windows[w].Origin)
+		for i, s := range shard {
+			for m := range rows {
+				if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
+					return err
+				}
+			}
+			p.rows[i], _, p.errs[i] = co.Combine(rows, h.past(s, e.Windows[w].Origin))
+		}
+		if err := e.fill(ctx, here, shard, p); err != nil {
+			return err
+		}
+		if err := desk.Hand(e.result(here, shard, p)); err != nil {
+			return err
+		}
+		h.windows = append(h.windows, pastWindow{Window: e.Windows[w], got: slices.Clone(now)})
+	}
+	return nil
+}
+
+// memberShard is a member's stored result with the places of its series.
+type memberShard struct {
+	res *TaskResult
+	at  map[int]int
+}
+
+func (e *Engine) memberShard(t Task, stored Stored) (*memberShard, error) {
+	series := e.Shard(t)
+	m := &memberShard{at: make(map[int]int, len(series))}
+	for i, s := range series {
+		m.at[s] = i
+	}
+	if len(series) == 0 {
+		return m, nil
+	}
+	var err error
+	m.res, err = stored(t)
+	return m, err
+}
+
+// rows gives a series' forecast; empty where the member has none.
+func (m *memberShard) rows(series, horizon int) (forecast.Rows, error) {
+	i, ok := m.at[series]
+	if !ok {
+		return forecast.Rows{}, nil
+	}
+	size := forecast.RecordSize(m.res.Packed, horizon)
+	if (i+1)*size > len(m.res.Packed) {
+		return forecast.Rows{}, errors.New("a stored forecast is damaged")
+	}
+	rows := forecast.NewRows(horizon)
+	err := rows.Unpack(m.res.Packed[i*size : (i+1)*size])
+	if errors.Is(err, forecast.ErrAbsent) {
+		return forecast.Rows{}, nil
+	}
+	return rows, err
+}
+
+// pastOf gathers what all windows tell of a combining contender's members, by the
+// series' keys.
+func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, error) {
+	metric, err := e.Lineup.metric()
+	if err != nil {
+		return nil, err
+	}
+	co := e.Lineup.combines(contender)
+	out := make(map[string]model.Past, len(e.Chosen))
+	last := e.Panel.Length - 1
+	for shard := range e.shards() {
+		h := &history{e: e, co: co, metric: metric}
+		seen := map[int]bool{}
+		var series []int
+		for w := range e.Windows {
+			got := make([]*memberShard, len(co.members))
+			for m, member := range co.members {
+				if got[m], err = e.memberShard(Task{w, member, shard}, stored); err != nil {
+					return nil, err
+				}
+			}
+			h.windows = append(h.windows, pastWindow{e.Windows[w], got})
+			for _, s := range e.Shard(Task{w, contender, shard}) {
+				if !seen[s] {
+					seen[s] = true
+					series = append(series, s)
+				}
+			}
+		}
+		h.judge(series, last)
+		for _, s := range series {
+			out[e.Panel.Series[s].Key] = h.past(s, last)
+		}
+	}
+	return out, nil
+}
