@@ -175,7 +175,7 @@ type Window struct {
 // SetAside is a series that takes no part in a window.
 type SetAside struct {
 	Series string `json:"series"`
-	Window int    `json:"window"`
+	Window int    `json:"window" doc:"0 for every one"`
 	Reason string `json:"reason"`
 }
 

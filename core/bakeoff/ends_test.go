@@ -126,3 +126,20 @@ func TestStandingsByHistory(t *testing.T) {
 	}
 	assert.Equal(t, map[string]int{"new": 14 + 7, "under two seasons": 14, "longer": 28}, points)
 }
+
+// Holes in drivers are counted in the windows of each series, not where another ends.
+func TestHolesBeforeOwnEnds(t *testing.T) {
+	p := ending(120, 120, 60)
+	p.Drivers = []panel.Driver{{Name: "price", KnownAhead: true}}
+	for i := range p.Series { // known up to each series' end, but for one day of its last window
+		price := make([]float64, len(p.Series[i].Values))
+		price[len(price)-3] = panel.Unknown
+		p.Series[i].Drivers = [][]float64{price}
+	}
+	e, err := bakeoff.Prepare(p, ownPlan("naive"), catalogue.Standard())
+	require.NoError(t, err)
+	training, assessed := e.Holes()
+	assert.Empty(t, training)
+	require.Len(t, assessed, 1)
+	assert.Equal(t, []int{2, 2}, []int{assessed[0].Values, assessed[0].Series})
+}

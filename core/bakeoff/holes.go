@@ -32,7 +32,6 @@ func (e *Engine) Holes() (training, assessed []panel.Holes) {
 }
 
 func (e *Engine) countHoles() {
-	first, last := e.Windows[0], e.Windows[len(e.Windows)-1]
 	part := map[int]bool{}
 	for _, q := range e.Qualified {
 		for _, s := range q {
@@ -45,8 +44,52 @@ func (e *Engine) countHoles() {
 			series = append(series, s)
 		}
 	}
-	e.holes.training = panel.FindHoles(e.Panel, series, first.TrainFirst, last.Origin, true)
-	e.holes.assessed = panel.FindHoles(e.Panel, series, first.AssessFirst(), last.AssessLast, false)
+	for _, own := range e.byEnds(series) {
+		first, last := e.Windows[own.first], e.Windows[own.last]
+		e.holes.training = addHoles(e.holes.training, panel.FindHoles(e.Panel, own.series, first.TrainFirst, last.Origin, true))
+		e.holes.assessed = addHoles(e.holes.assessed, panel.FindHoles(e.Panel, own.series, first.AssessFirst(), last.AssessLast, false))
+	}
+}
+
+// endGroup is series with the first and the last of the windows that are for them.
+type endGroup struct {
+	first, last int
+	series      []int
+}
+
+// byEnds parts series by the windows that are for them: all are one group where windows are for all.
+func (e *Engine) byEnds(series []int) []endGroup {
+	if e.ends == nil {
+		return []endGroup{{0, len(e.Windows) - 1, series}}
+	}
+	at := map[int]int{}
+	var out []endGroup
+	for w, win := range e.Windows {
+		k, ok := at[win.End]
+		if !ok {
+			k = len(out)
+			at[win.End], out = k, append(out, endGroup{first: w})
+		}
+		out[k].last = w
+	}
+	for _, s := range series {
+		k := at[e.ends[s]]
+		out[k].series = append(out[k].series, s)
+	}
+	return out
+}
+
+// addHoles adds up what is unknown of the same drivers among different series.
+func addHoles(list, more []panel.Holes) []panel.Holes {
+	for _, h := range more {
+		k := slices.IndexFunc(list, func(x panel.Holes) bool { return x.Driver == h.Driver })
+		if k < 0 {
+			list = append(list, h)
+			continue
+		}
+		list[k].Values, list[k].Series = list[k].Values+h.Values, list[k].Series+h.Series
+	}
+	return list
 }
 
 func (e *Engine) checkHoles() error {

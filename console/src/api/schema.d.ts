@@ -2748,7 +2748,10 @@ export interface components {
         SetAside: {
             reason: string;
             series: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0 for every one
+             */
             window: number;
         };
         Setting: {

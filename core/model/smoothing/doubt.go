@@ -88,12 +88,17 @@ func (f *fitter) doubt(e *estimate, seed uint64) []params {
 	return out
 }
 
-// doubtful gives the state under each of the drawn parameters, at the end of the values.
+// doubtful gives the state under each of the drawn parameters, at the end of the values. They are kept
+// only where many forecasts are judged, one origin after another: they are many times the state itself.
 func (s *State) doubtful() []State {
-	if s.open == nil {
-		s.open = s.replayedDoubts()
+	if s.open != nil {
+		return s.open
 	}
-	return s.open
+	open := s.replayedDoubts()
+	if s.coarse {
+		s.open = open
+	}
+	return open
 }
 
 // replayedDoubts replays the series under each of the drawn parameters.
