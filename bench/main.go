@@ -1,7 +1,7 @@
 // Command bench measures the running binary from outside: time, rate and the
 // peak memory of its process, beside yardsticks in the same run.
 //
-//	go run ./bench [-only load|wide|engine|weekly|demo|reads|stress|kills]
+//	go run ./bench [-only load|wide|engine|weekly|demo|reads|pages|stress|kills]
 package main
 
 import (
@@ -16,6 +16,7 @@ import (
 	"os"
 	"os/exec"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -25,12 +26,12 @@ import (
 )
 
 func main() {
-	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads, stress or kills; all but the last two where left out")
+	only := flag.String("only", "", "load, wide, engine, weekly, demo, reads, pages, stress or kills; all but the last three where left out")
 	binary := flag.String("binary", "bin/paperkettle", "the built binary")
 	flag.Parse()
 	for name, run := range map[string]func(string) error{"load": load, "wide": wide, "engine": engine, "weekly": weekly, "demo": demo,
-		"reads": reads, "stress": stress, "kills": kills} {
-		if *only != name && (*only != "" || name == "stress" || name == "kills") {
+		"reads": reads, "pages": pages, "stress": stress, "kills": kills} {
+		if *only != name && (*only != "" || slices.Contains([]string{"pages", "stress", "kills"}, name)) {
 			continue
 		}
 		if err := run(*binary); err != nil {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { column, count, figure, median, part, share, span } from "./format";
+import { column, count, figure, median, part, share, span, written } from "./format";
 
 describe("numbers", () => {
   it("have about four digits", () => {
@@ -8,6 +8,20 @@ describe("numbers", () => {
     expect(figure(0.012345)).toBe("0.0123");
     expect(figure(7)).toBe("7");
     expect(figure(0)).toBe("0");
+  });
+
+  it("are rounded and parted as the browser would", () => {
+    for (let k = 0; k < 2000; k++) {
+      const v = (k % 2 ? 1 : -1) * ((k * 7919) % 1000) * 10 ** ((k % 23) - 8) + 0;
+      const digits = k % 5;
+      const browser = new Intl.NumberFormat("en", {
+        minimumFractionDigits: digits,
+        maximumFractionDigits: digits,
+      });
+      expect(written(v, digits)).toBe(browser.format(v));
+    }
+    expect(written(-0.04, 1)).toBe("-0.0");
+    expect(written(1e21, 0)).toBe("1.000e+21");
   });
 
   it("that are unknown are a dash", () => {
