@@ -133,6 +133,9 @@ func withConsole(t *testing.T) (string, *client.Client) {
 	return s.Address(), c
 }
 
+// sums is a release with its totals narrowed by two conditions.
+const sums = "/releases/rel-1?where=town%3DSaltmarsh&where=channel%3Dshop"
+
 // Every page answers in its first line, draws its charts, raises no error and has
 // nothing serious against it, by day and by night.
 func TestEveryPage(t *testing.T) {
@@ -158,7 +161,7 @@ func TestEveryPage(t *testing.T) {
 		{"/bakeoffs/bake-1?look=series&metrics=all", "additive leads by", false},
 		{"/bakeoffs/new?dataset=daily", "6 contenders will forecast 3 windows of 28 periods", false},
 		{"/releases", "rel-1 of daily is live", false},
-		{"/releases/rel-1", "rel-1 forecasts orders of 119 series", true},
+		{sums, "rel-1 forecasts orders of 119 series", true},
 		{"/scenarios", "1 scenario; the latest, “Prices and promotions in June”, sets 3 cases", false},
 		{"/scenarios/scen-1", "Dearer takes", true},
 		{"/scenarios/scen-1?series=Saltmarsh+%2F+shop+%2F+green+tea", "Dearer takes", true},
@@ -182,6 +185,10 @@ func TestEveryPage(t *testing.T) {
 			assert.Equal(t, theme, eval[string](p, "document.documentElement.dataset.theme"))
 			assert.Empty(t, p.axe(), "%s by %s", page.path, theme)
 			assert.LessOrEqual(t, eval[int](p, "document.documentElement.scrollWidth"), 1280, "%s fits", page.path)
+			if page.path == sums {
+				assert.Equal(t, "6, 1 left out", eval[string](p, `document.querySelector("section[aria-label=Totals] tbody").children[0].children[1].innerText`),
+					"series of one town and one channel")
+			}
 		}
 	}
 }

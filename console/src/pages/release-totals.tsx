@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
-import { useAttributes } from "../api/datasets";
 import { column, count } from "../format";
 import { Select } from "../ui/controls";
+import { Facets } from "../ui/facets";
 import { Section, Trouble, Waiting } from "../ui/page";
 import { Table } from "../ui/table";
 import { FanChart } from "./fan-chart";
@@ -13,49 +14,76 @@ type Total = Schemas["ReleaseTotal"];
 /** What stands for no attribute: a select has no empty value. */
 const whole = "all series";
 
-const useTotals = (release: string, by: string) =>
+const useTotals = (release: string, by: string, where: string[]) =>
   useQuery({
-    queryKey: ["release-totals", release, by],
+    queryKey: ["release-totals", release, by, where],
     queryFn: () =>
       take(
         api.GET("/releases/{release}/totals", {
-          params: { path: { release }, query: { by: by === whole ? undefined : by } },
+          params: { path: { release }, query: { by: by === whole ? undefined : by, where } },
         }),
       ),
     placeholderData: (before) => before,
   });
 
+/** The values of each attribute among the series of a dataset for which the conditions hold. */
+const useFacets = (dataset: string, where: string[]) =>
+  useQuery({
+    queryKey: ["facets", dataset, where],
+    queryFn: () =>
+      take(
+        api.GET("/datasets/{dataset}/series", { params: { path: { dataset }, query: { where, limit: 1 } } }),
+      ),
+    placeholderData: (before) => before,
+  }).data?.facets ?? [];
+
 /** Sums of a release over its series and steps, by an attribute, with one group drawn. */
 export function Totals({ release, hue }: { release: Schemas["Release"]; hue: string }) {
-  const [by, setBy] = useState(whole);
+  const [params, setParams] = useSearchParams();
+  const by = params.get("sum") ?? whole;
+  const where = params.getAll("where");
   const [group, setGroup] = useState("");
-  const { data, error } = useTotals(release.id, by);
-  const attributes = useAttributes(release.dataset);
-  if (error) return <Trouble error={error} />;
-  if (!data) return <Waiting what="the sums" />;
-  const shown = data.groups.find((g) => g.group === group) ?? data.groups[0];
-  if (!shown) return null;
+  const { data, error } = useTotals(release.id, by, where);
+  const facets = useFacets(release.dataset, where);
+  function change(edit: (p: URLSearchParams) => void) {
+    const next = new URLSearchParams(params);
+    edit(next);
+    setParams(next, { replace: true, preventScrollReset: true });
+    setGroup("");
+  }
+  const shown = data?.groups.find((g) => g.group === group) ?? data?.groups[0];
   return (
-    <Section
-      title="Totals"
-      aside={
+    <Section title="Totals">
+      <div className="flex flex-wrap gap-3 print:hidden">
         <Select
-          label="Added up by"
-          hideLabel
+          label="Added up"
           value={by}
-          onChange={(next) => {
-            setBy(next);
-            setGroup("");
-          }}
-          options={[whole, ...attributes].map((name) => ({
+          onChange={(v) => change((p) => (v === whole ? p.delete("sum") : p.set("sum", v)))}
+          options={[whole, ...facets.map((f) => f.attribute)].map((name) => ({
             value: name,
             text: name === whole ? whole : `by ${name}`,
           }))}
         />
-      }
-    >
-      <Groups totals={data} measure={release.measure} shown={shown} choose={setGroup} />
-      <FanChart curve={shown.curve} hue={hue} measure={release.measure} height={260} />
+        <Facets
+          facets={facets}
+          where={where}
+          choose={(next) =>
+            change((p) => {
+              p.delete("where");
+              for (const w of next) p.append("where", w);
+            })
+          }
+        />
+      </div>
+      {error && <Trouble error={error} />}
+      {!data && !error && <Waiting what="the sums" />}
+      {data && !shown && <p className="text-soft">None of these series was forecast.</p>}
+      {data && shown && !error && (
+        <>
+          <Groups totals={data} measure={release.measure} shown={shown} choose={setGroup} />
+          <FanChart curve={shown.curve} hue={hue} measure={release.measure} height={260} />
+        </>
+      )}
     </Section>
   );
 }

@@ -170,7 +170,15 @@ function Fan({ release }: { release: Release }) {
         <SeriesPicker
           keys={data.keys ?? []}
           chosen={data.series}
-          choose={(series) => setParams({ series }, { replace: true })}
+          choose={(series) =>
+            setParams(
+              (before) => {
+                before.set("series", series);
+                return before;
+              },
+              { replace: true },
+            )
+          }
         />
       }
     >

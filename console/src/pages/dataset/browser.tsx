@@ -2,7 +2,8 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { api, type Schemas, take } from "../../api/client";
 import { saveText } from "../../chart/save";
 import { figure } from "../../format";
-import { Download, Input, Select } from "../../ui/controls";
+import { Download, Input } from "../../ui/controls";
+import { Facets } from "../../ui/facets";
 import { Section, Trouble } from "../../ui/page";
 import { SeriesChart } from "./series-chart";
 import { listAsCsv, SeriesRows } from "./series-rows";
@@ -93,22 +94,7 @@ export function SeriesBrowser({ dataset }: { dataset: Dataset }) {
         }
       >
         <div className="flex flex-wrap gap-3">
-          {facets.map((f) => {
-            const now =
-              where.find((w) => w.startsWith(`${f.attribute}=`))?.slice(f.attribute.length + 1) ?? "*";
-            return (
-              <Select
-                key={f.attribute}
-                label={f.attribute}
-                value={now}
-                onChange={(v) => choice.filter(f.attribute, v)}
-                options={[
-                  { value: "*", text: "all" },
-                  ...f.values.map((v) => ({ value: v.value, text: `${v.value} (${v.count})` })),
-                ]}
-              />
-            );
-          })}
+          <Facets facets={facets} where={where} choose={choice.filter} />
           <Input
             label="Search"
             value={search}

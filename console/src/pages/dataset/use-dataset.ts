@@ -44,11 +44,10 @@ export function useChoice() {
     beside: params.getAll("beside"),
     scaled: params.get("scaled") === "1",
     change,
-    filter: (attribute: string, value: string) =>
+    filter: (next: string[]) =>
       change((p) => {
         p.delete("where");
-        for (const w of where) if (!w.startsWith(`${attribute}=`)) p.append("where", w);
-        if (value !== "*") p.append("where", `${attribute}=${value}`);
+        for (const w of next) p.append("where", w);
       }),
     flip: (name: string, on: boolean) => change((p) => (on ? p.set(name, "1") : p.delete(name))),
   };
