@@ -4,7 +4,7 @@ export CGO_ENABLED := 0
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
 
-.PHONY: help demo build test test-go test-console lint bench stress kills setup setup-test contract clean pretrain
+.PHONY: help demo build test race lint bench stress kills setup setup-test setup-race contract clean pretrain
 
 help: ## Say what there is
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 16
@@ -19,6 +19,9 @@ setup:
 
 setup-test:
 	@scripts/setup.sh test
+
+setup-race:
+	@scripts/setup.sh race
 
 console/dist/index.html: $(CONSOLE)
 	@scripts/setup.sh build
@@ -53,6 +56,9 @@ stress: build ## Let readers, loads, runs, stalled and half-open connections loo
 
 kills: build ## Kill a service 200 times while it is at work, and compare what comes of it (ten minutes)
 	go run ./bench -only kills
+
+race: setup-race ## Run the tests of all but the browser under the race detector (hours; needs a C compiler)
+	CGO_ENABLED=1 go test -race -timeout 6h -skip 'EveryPage|TheCheckItself|InTheConsole' ./...
 
 bench: build ## Measure speed and memory (a few minutes)
 	go test ./core/... ./ingest -run xxx -bench . -benchtime 1x

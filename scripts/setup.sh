@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Installs what building and testing need and the machine lacks. With "test", the
-# browser and PostgreSQL too. Go and Node must be there already.
+# browser and PostgreSQL too; with "race", a C compiler besides. Go and Node must be there already.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 want=${1:-build}
@@ -9,7 +9,10 @@ command -v go >/dev/null || { echo "Go is needed: install Go 1.26 or newer." >&2
 command -v npm >/dev/null || { echo "Node is needed: install Node 20 or newer with npm." >&2; exit 1; }
 
 packages=()
-if [ "$want" = test ]; then
+if [ "$want" = race ]; then
+  command -v gcc >/dev/null || packages+=(gcc libc6-dev)
+fi
+if [ "$want" = test ] || [ "$want" = race ]; then
   command -v chromium >/dev/null || command -v chromium-browser >/dev/null || packages+=(chromium fonts-liberation)
   compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || packages+=(postgresql)
   command -v nginx >/dev/null || packages+=(nginx-light)

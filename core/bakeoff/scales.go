@@ -22,14 +22,9 @@ type shardScales struct {
 // scales are what the errors of a shard's series are divided by.
 func (e *Engine) scales(window, shard int) []score.Scale {
 	c := e.scaled
-	c.mu.Lock()
-	for i := range c.kept {
-		if k := &c.kept[i]; k.scales != nil && k.window == window && k.shard == shard {
-			c.mu.Unlock()
-			return k.scales
-		}
+	if kept := c.find(window, shard); kept != nil {
+		return kept
 	}
-	c.mu.Unlock()
 	series := e.members(window, shard)
 	view := e.view(series, e.Windows[window])
 	out := make([]score.Scale, len(series))
@@ -37,9 +32,26 @@ func (e *Engine) scales(window, shard int) []score.Scale {
 		values, _ := view.Values(i)
 		out[i] = score.MakeScale(values, e.ScaleLag())
 	}
+	c.keep(shardScales{window, shard, out})
+	return out
+}
+
+// find gives the scales of a shard; nil where they are not kept. Its slot may be taken by another shard as
+// soon as the lock is let go: what it holds is read before.
+func (c *scaleCache) find(window, shard int) []score.Scale {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.kept[c.next] = shardScales{window, shard, out}
+	for _, k := range c.kept {
+		if k.scales != nil && k.window == window && k.shard == shard {
+			return k.scales
+		}
+	}
+	return nil
+}
+
+func (c *scaleCache) keep(s shardScales) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.kept[c.next] = s
 	c.next = (c.next + 1) % len(c.kept)
-	return out
 }
