@@ -25,6 +25,7 @@ type Fit struct {
 	Bends      []Bend        `json:"bends,omitempty" doc:"where the trend's slope changes, the largest first"`
 	Shares     []Parameter   `json:"shares,omitempty" doc:"how much of the forecast each part is"`
 	Worths     []Worth       `json:"worths,omitempty" doc:"what the columns are worth, the one that matters most first"`
+	Curves     []EffectCurve `json:"effect_curves,omitempty" doc:"how what the model learnt from rows moves with the columns that matter most"`
 	Reasons    []Reason      `json:"reasons,omitempty" doc:"parts of the forecast; they add up to it"`
 	Learning   []LossCurve   `json:"learning,omitempty" doc:"how the loss went while it learnt"`
 	Line       *StraightLine `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
@@ -39,6 +40,18 @@ type Worth struct {
 	Rise    *float64 `json:"rise" doc:"by how much the error of held-out rows rises where the column's values change places, as a share of it"`
 	Low     *float64 `json:"low" doc:"of a 95 % interval of the rise"`
 	High    *float64 `json:"high"`
+}
+
+// EffectCurve is how a forecast moves with a column of a model that learnt from rows, in shares of a
+// series' recent size, counted from its mean over the places.
+type EffectCurve struct {
+	Name    string     `json:"name"`
+	Meaning string     `json:"meaning"`
+	Places  []string   `json:"places" doc:"values of the column, rising, or names"`
+	Ordered bool       `json:"ordered" doc:"the places are numbers"`
+	Mean    []*float64 `json:"mean" doc:"over held-out rows"`
+	Low     []*float64 `json:"low" doc:"of where the middle 80 % of rows lie"`
+	High    []*float64 `json:"high"`
 }
 
 // Reason is a part of the forecast, step by step, in the measure's unit.

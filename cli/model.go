@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -164,6 +165,9 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("worth", x.Name, a.figure(&x.Share), fmt.Sprintf("share of what all columns explain; %s. Held-out error without it: %s (%s to %s)",
 			x.Meaning, shareOf(x.Rise), shareOf(x.Low), shareOf(x.High)))
 	}
+	for _, x := range f.Curves {
+		s.add("moves by", x.Name, a.figure(spreadOf(x.Mean)), "what is added, from the lowest to the highest place, in shares of the recent size; "+highest(x))
+	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {
 		s.add("errors", "sigma", a.figure(f.Sigma), "standard deviation, one step ahead")
@@ -178,6 +182,41 @@ func (a *app) showFit(f api.Fit) error {
 		s.add("choice", c.Form, a.figure(c.Value), f.Criterion)
 	}
 	return a.print(f, s)
+}
+
+// spreadOf is how far apart the outermost of some values are.
+func spreadOf(values []*float64) *float64 {
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, v := range values {
+		if v != nil {
+			low, high = min(low, *v), max(high, *v)
+		}
+	}
+	if low > high {
+		return nil
+	}
+	high -= low
+	return &high
+}
+
+// highest says at which places an effect is at its least and at its most.
+func highest(x api.EffectCurve) string {
+	at := func(k int) float64 {
+		if x.Mean[k] == nil {
+			return 0
+		}
+		return *x.Mean[k]
+	}
+	least, most := 0, 0
+	for k := range x.Mean {
+		if at(k) < at(least) {
+			least = k
+		}
+		if at(k) > at(most) {
+			most = k
+		}
+	}
+	return fmt.Sprintf("least at %s, most at %s", x.Places[least], x.Places[most])
 }
 
 // shareOf writes a share as a change in per cent.

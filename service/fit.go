@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strconv"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
@@ -103,6 +104,9 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 		out.Worths = append(out.Worths, api.Worth{Name: x.Name, Meaning: x.Meaning, Share: x.Share, Rise: number(x.Rise),
 			Low: number(x.Rise - 1.96*x.Sd), High: number(x.Rise + 1.96*x.Sd)})
 	}
+	for _, x := range d.Curves {
+		out.Curves = append(out.Curves, effectCurve(x))
+	}
 	for _, x := range d.Reasons {
 		out.Reasons = append(out.Reasons, api.Reason{Name: x.Name, Steps: numbers(x.Steps)})
 	}
@@ -123,6 +127,17 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 	}
 	if len(d.Components) > 0 {
 		out.Periods = periods(p, d.From, d.To-d.From+1+ahead)
+	}
+	return out
+}
+
+func effectCurve(x model.EffectCurve) api.EffectCurve {
+	out := api.EffectCurve{Name: x.Name, Meaning: x.Meaning, Places: x.Labels, Ordered: x.Labels == nil, Mean: numbers(x.Mean),
+		Low: numbers(x.Low), High: numbers(x.High)}
+	if out.Ordered {
+		for _, v := range x.At {
+			out.Places = append(out.Places, strconv.FormatFloat(v, 'g', 4, 64))
+		}
 	}
 	return out
 }

@@ -462,3 +462,26 @@ func TestPick(t *testing.T) {
 	assert.Equal(t, []float32{3, 0}, some.Weights)
 	assert.Equal(t, 6, some.Table.Columns[3].Categories)
 }
+
+// The effect of a column is what it was made of, and is as wide as others change it.
+func TestEffectsAreWhatTheyWereMadeOf(t *testing.T) {
+	d := made(6000, 3, 0.1)
+	m, err := boost.Fit(context.Background(), d, boost.Settings{Loss: boost.Loss{Kind: boost.Squared}, Trees: 200}, boost.Options{Workers: 2})
+	require.NoError(t, err)
+	some := make([]int32, 400)
+	for i := range some {
+		some[i] = int32(i)
+	}
+	few := d.Pick(some)
+	squares := m.Effect(few.Table, 0, []float32{-1.5, -0.5, 0.5, 1.5})
+	for k, want := range []float64{1, -1, -1, 1} { // a² from its mean over the places, which is 1.25
+		assert.InDelta(t, want, squares.Mean[k], 0.15)
+		assert.Less(t, squares.High[k]-squares.Low[k], 0.5, "no other column changes it")
+	}
+	twofold := m.Effect(few.Table, 1, []float32{-1, 1})
+	assert.InDelta(t, 1, twofold.Mean[1], 0.2, "2 in half of the shops, none in the others")
+	assert.InDelta(t, 0, twofold.Low[1], 0.2)
+	assert.InDelta(t, 2, twofold.High[1], 0.3)
+	shops := m.Effect(few.Table, 3, []float32{0, 5})
+	assert.InDelta(t, 5, shops.Mean[1]-shops.Mean[0], 0.4)
+}

@@ -62,28 +62,29 @@ type Result struct {
 // Description says what a fit is, in plain words and numbers. Its arrays run over the
 // periods From..To, or over the steps ahead.
 type Description struct {
-	Form       string      `json:"form" doc:"one sentence on how the forecast is made"`
-	From       int         `json:"-"` // axis index of the first period used
-	To         int         `json:"-"` // axis index of the origin
-	Known      int         `json:"known" doc:"known values used"`
-	LeftOut    []Stretch   `json:"-"`
-	Why        string      `json:"why,omitempty" doc:"why this form was chosen"`
-	Criterion  string      `json:"criterion,omitempty" doc:"what the choices are compared by; lower is better"`
-	Choices    []Candidate `json:"choices,omitempty" doc:"the form chosen and the runners-up"`
-	Parameters []Parameter `json:"parameters,omitempty"`
-	States     []Parameter `json:"states,omitempty" doc:"what the recursion starts from, before the first period"`
-	Sigma      *float64    `json:"sigma,omitempty" doc:"standard deviation of the errors, one step ahead"`
-	Training   []Parameter `json:"training,omitempty" doc:"scores within the training part, one step ahead"`
-	Tests      []Test      `json:"tests,omitempty" doc:"tests of the residuals"`
-	Components []Component `json:"components,omitempty"`
-	Effects    []Effect    `json:"-"`
-	Bends      []Bend      `json:"-"` // largest first
-	Shares     []Parameter `json:"shares,omitempty" doc:"how much of the forecast each part is"`
-	Worths     []Worth     `json:"-"` // most first
-	Reasons    []Reason    `json:"-"` // they add up to the forecast
-	Learning   []Curve     `json:"-"`
-	Line       *Line       `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
-	Cautions   []string    `json:"cautions,omitempty"`
+	Form       string        `json:"form" doc:"one sentence on how the forecast is made"`
+	From       int           `json:"-"` // axis index of the first period used
+	To         int           `json:"-"` // axis index of the origin
+	Known      int           `json:"known" doc:"known values used"`
+	LeftOut    []Stretch     `json:"-"`
+	Why        string        `json:"why,omitempty" doc:"why this form was chosen"`
+	Criterion  string        `json:"criterion,omitempty" doc:"what the choices are compared by; lower is better"`
+	Choices    []Candidate   `json:"choices,omitempty" doc:"the form chosen and the runners-up"`
+	Parameters []Parameter   `json:"parameters,omitempty"`
+	States     []Parameter   `json:"states,omitempty" doc:"what the recursion starts from, before the first period"`
+	Sigma      *float64      `json:"sigma,omitempty" doc:"standard deviation of the errors, one step ahead"`
+	Training   []Parameter   `json:"training,omitempty" doc:"scores within the training part, one step ahead"`
+	Tests      []Test        `json:"tests,omitempty" doc:"tests of the residuals"`
+	Components []Component   `json:"components,omitempty"`
+	Effects    []Effect      `json:"-"`
+	Bends      []Bend        `json:"-"` // largest first
+	Shares     []Parameter   `json:"shares,omitempty" doc:"how much of the forecast each part is"`
+	Worths     []Worth       `json:"-"` // most first
+	Curves     []EffectCurve `json:"-"` // of a meaning of their own first
+	Reasons    []Reason      `json:"-"` // they add up to the forecast
+	Learning   []Curve       `json:"-"`
+	Line       *Line         `json:"line,omitempty" doc:"the forecast as a straight line over its steps"`
+	Cautions   []string      `json:"cautions,omitempty"`
 }
 
 // Stretch is what was left out, from an axis index to another, both included, and why.
@@ -159,6 +160,15 @@ type Effect struct {
 type Worth struct {
 	Name, Meaning   string
 	Share, Rise, Sd float64
+}
+
+// EffectCurve is how a forecast moves with a column, in shares of a series' recent size: the mean over rows
+// at each place, from its own mean over the places, and where the middle 80 % of rows lie.
+type EffectCurve struct {
+	Name, Meaning   string
+	At              []float64
+	Labels          []string // of the places, where they are names
+	Mean, Low, High []float64
 }
 
 // Reason is a part of the forecast, step by step, in the measure's unit.

@@ -1581,6 +1581,19 @@ export interface components {
              */
             units: number | null;
         };
+        EffectCurve: {
+            high: (number | null)[];
+            /** @description of where the middle 80 % of rows lie */
+            low: (number | null)[];
+            /** @description over held-out rows */
+            mean: (number | null)[];
+            meaning: string;
+            name: string;
+            /** @description the places are numbers */
+            ordered: boolean;
+            /** @description values of the column, rising, or names */
+            places: string[];
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -1723,6 +1736,8 @@ export interface components {
             contender?: string;
             /** @description what choices are compared by; lower is better */
             criterion?: string;
+            /** @description how what the model learnt from rows moves with the columns that matter most */
+            effect_curves?: components["schemas"]["EffectCurve"][];
             /** @description what each event and driver changes at the usual level */
             effects?: components["schemas"]["Effect"][];
             /** @description one sentence on how the forecast is made */

@@ -230,6 +230,7 @@ func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.E
 		return nil, err
 	}
 	out.Belief, out.Curve, out.HeldCurve, out.Worths = a.belief, a.trees.Curve, a.trees.Held, a.worths()
+	out.Curves = a.effects()
 	return out, nil
 }
 

@@ -212,3 +212,21 @@ func TestTooShortForTrees(t *testing.T) {
 	d := trained.Describe(0)
 	assert.Contains(t, fmt.Sprint(d.Cautions), "no trees were grown")
 }
+
+// Effect curves say which way a driver moves the forecast, and that it does so in some places only.
+func TestEffectCurves(t *testing.T) {
+	const n, length, ahead = 40, 110, 8
+	trained, _, _ := train(t, family(t, nil), shops(n, length, ahead), ahead)
+	curves := map[string]model.EffectCurve{}
+	for _, c := range trained.Describe(0).Curves {
+		curves[c.Name] = c
+	}
+	price := curves["price"]
+	require.NotEmpty(t, price.At, "a curve of price among %v", curves)
+	assert.Equal(t, []float64{2, 3}, price.At)
+	assert.Greater(t, price.Mean[0], price.Mean[1], "more is sold at the low price")
+	assert.Greater(t, price.High[0]-price.Low[0], price.Mean[0], "inland, with a promotion, more than elsewhere")
+	if region, ok := curves["region"]; ok {
+		assert.ElementsMatch(t, []string{"coast", "inland"}, region.Labels)
+	}
+}

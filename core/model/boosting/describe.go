@@ -59,7 +59,7 @@ func (t *Trained) Describe(i int) model.Description {
 	d.Form = strings.Join(parts, "; ") + ". Of " + main.Base + ": " + d.Form + f.Widening.Words()
 	d.Criterion, d.Choices = "mean absolute error on held-out inner windows of all series, in units of the recent size", f.Tried
 	slices.SortStableFunc(d.Choices, func(a, b model.Candidate) int { return cmp.Compare(a.Value, b.Value) })
-	d.Worths = main.Worths
+	d.Worths, d.Curves = main.Worths, main.Curves
 	if main.Trees != nil {
 		d.Parameters = append([]model.Parameter{
 			{Name: "rows", Value: float64(main.Rows), Meaning: "that the trees of " + main.Base + " learnt from: series, inner origins and steps"},

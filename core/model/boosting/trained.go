@@ -47,6 +47,7 @@ type Stem struct {
 	Curve     []float64
 	HeldCurve []float64
 	Worths    []model.Worth
+	Curves    []model.EffectCurve
 
 	base model.Trained
 }

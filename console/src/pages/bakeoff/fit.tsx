@@ -82,7 +82,7 @@ export function FitDetails({ fit, measure, hue, cadence }: DetailsProps) {
   return (
     <>
       <FitWords fit={fit} />
-      <Learnt fit={fit} measure={measure} />
+      <Learnt fit={fit} measure={measure} hue={hue} />
       <Components fit={fit} measure={measure} hue={hue} cadence={cadence} />
       <Effects fit={fit} measure={measure} hue={hue} />
       <details>

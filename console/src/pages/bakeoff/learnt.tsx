@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { EffectCurves } from "../../chart/effect-curves";
 import { TimeChart } from "../../chart/time-chart";
 import { figure } from "../../format";
 import { hueOf } from "../../theme";
@@ -6,15 +7,17 @@ import { Table } from "../../ui/table";
 
 type Fit = Schemas["Fit"];
 type Props = { fit: Fit; measure: string };
+type AllProps = Props & { hue: string };
 
 /** What a model that learnt from rows makes of them: why this forecast, what columns are worth, how the loss went. */
-export function Learnt({ fit, measure }: Props) {
+export function Learnt({ fit, measure, hue }: AllProps) {
   return (
     <>
       <div className="flex flex-wrap items-start gap-8">
         <Reasons fit={fit} measure={measure} />
         <Worths fit={fit} />
       </div>
+      <EffectCurves curves={fit.effect_curves ?? []} hue={hue} />
       <Learning fit={fit} />
     </>
   );
