@@ -10,6 +10,16 @@ import (
 // Tail is the last n values, or all.
 func Tail(x []float64, n int) []float64 { return x[max(0, len(x)-n):] }
 
+// Known lists what is known.
+func Known(x []float64) (out []float64) {
+	for _, v := range x {
+		if v == v {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
 // KnownMean is the mean of what is known.
 func KnownMean(x []float64) float64 {
 	sum, n := 0.0, 0.0

@@ -3,6 +3,8 @@ package panel
 import (
 	"math/rand/v2"
 
+	"slices"
+
 	"paperkettle/core/calendar"
 )
 
@@ -15,7 +17,8 @@ type View struct {
 	from, origin int
 	shown        []shownDriver // nil: all, as they are
 	reach        int
-	fillings     Fillings // of drivers' unknown values
+	fillings     Fillings          // of drivers' unknown values
+	without      map[int][]float64 // values of series in place of the panel's, by their place in it
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
@@ -83,7 +86,11 @@ func (v View) Values(i int) (values []float64, first int) {
 	if from >= to {
 		return nil, v.origin + 1
 	}
-	values = s.Values[from-s.First : to-s.First : to-s.First]
+	values = s.Values
+	if own, ok := v.without[v.series[i]]; ok {
+		values = own
+	}
+	values = values[from-s.First : to-s.First : to-s.First]
 	if missing := v.origin + 1 - to; missing > 0 {
 		values = append(make([]float64, 0, len(values)+missing), values...)
 		for range missing {
@@ -168,6 +175,30 @@ func (v View) Pick(places []int) View {
 		series[i] = v.series[p]
 	}
 	v.series = series
+	return v
+}
+
+// Without is the view with some values unknown: odd lists, by the place of a series in the view, axis
+// indices of periods that it has.
+func (v View) Without(odd map[int][]int) View {
+	without := make(map[int][]float64, len(odd))
+	for i, periods := range odd {
+		s := &v.p.Series[v.series[i]]
+		values := slices.Clone(s.Values)
+		if before, ok := v.without[v.series[i]]; ok {
+			values = slices.Clone(before)
+		}
+		for _, at := range periods {
+			values[at-s.First] = Unknown
+		}
+		without[v.series[i]] = values
+	}
+	for at, values := range v.without {
+		if _, ok := without[at]; !ok {
+			without[at] = values
+		}
+	}
+	v.without = without
 	return v
 }
 

@@ -48,6 +48,10 @@ type Method struct {
 	widening single.Widening
 }
 
+// LeavesOutOdd says that mistakes are left out: one spoils its place in the season, so that others there
+// look odd.
+func (m Method) LeavesOutOdd() bool { return true }
+
 // Auto is the method with all left to the data.
 func Auto() Method {
 	return Method{Bends: -1, LastBend: -1, Stiffness: 1, Around: 1, Drivers: true, Events: true, Hold: 1, Robust: true}

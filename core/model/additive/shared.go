@@ -285,3 +285,6 @@ func (s *State) refit(ctx context.Context, in single.Input) error {
 	s.Past = s.parts(list)
 	return nil
 }
+
+// LeavesOutOdd says what the method says.
+func (t together) LeavesOutOdd() bool { return t.method.LeavesOutOdd() }

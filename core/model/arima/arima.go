@@ -36,6 +36,9 @@ type Method struct {
 	rough     bool        // stop where the likelihood hardly rises any more
 }
 
+// LeavesOutOdd says that mistakes are left out: each would go on in level and season.
+func (m Method) LeavesOutOdd() bool { return true }
+
 // longest is the longest season that is modelled by seasonal weights; longer ones are
 // described by harmonics.
 const longest = 24

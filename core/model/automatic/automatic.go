@@ -104,7 +104,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	}
 	weights := told.weigh(m.Single)
 	welcome(v, list, weights)
-	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(v, weights, env.Judge)}
+	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge)}
 	for k, f := range list {
 		whole := env.Within(0.7+0.3*float64(k)/float64(len(list)), 0.7+0.3*float64(k+1)/float64(len(list)), "training "+f.name)
 		if err := out.train(ctx, v, whole, f, k, weights); err != nil {
@@ -140,7 +140,7 @@ func welcome(v panel.View, list []form, weights [][]float64) {
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 4
+	out := 5
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

@@ -27,9 +27,10 @@ type evidence struct {
 	rounds float64 // horizons that the inner windows span
 	asked  int
 
-	trial  single.Trial       // its Keep counts back from the end
-	places []int              // of the series asked
-	hearts [][][]single.Heart // by form, series asked and window; none where a form failed
+	trial   single.Trial       // its Keep counts back from the end
+	places  []int              // of the series asked
+	actuals panel.View         // all series, without what looks like mistakes: by these forms are judged
+	hearts  [][][]single.Heart // by form, series asked and window; none where a form failed
 }
 
 // kind parts series whose forms are likely to differ.
@@ -54,7 +55,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
 	asked := v.Pick(places)
-	e.trial, e.places = t, places
+	e.trial, e.places, e.actuals = t, places, withoutOdd(v)
 	sums := make([][]loss, len(list))
 	e.hearts = make([][][]single.Heart, len(list))
 	for done, k := range poolsFirst(list) {
@@ -63,7 +64,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		}
 		var err error
 		own := env.Within(float64(done)/float64(len(list)), float64(done+1)/float64(len(list)), "trying "+list[k].name)
-		if sums[k], e.hearts[k], err = e.ask(ctx, asked, own, k, t, sums); err != nil {
+		if sums[k], e.hearts[k], err = e.ask(ctx, asked, e.actuals.Pick(places), own, k, t, sums); err != nil {
 			return nil, err
 		}
 	}
@@ -133,10 +134,10 @@ const (
 
 // ask tries a form on some series first, where it learns from each alone, and on the rest unless
 // it is far behind others.
-func (e *evidence) ask(ctx context.Context, v panel.View, env model.Env, k int, t single.Trial, others [][]loss) ([]loss, [][]single.Heart, error) {
+func (e *evidence) ask(ctx context.Context, v, actuals panel.View, env model.Env, k int, t single.Trial, others [][]loss) ([]loss, [][]single.Heart, error) {
 	n := v.Len()
 	if e.forms[k].pools || n <= 2*firstAsked {
-		return e.try(ctx, v, env, &e.forms[k], t)
+		return e.try(ctx, v, actuals, env, &e.forms[k], t)
 	}
 	var few, rest []int
 	stride := n / firstAsked
@@ -155,7 +156,7 @@ func (e *evidence) ask(ctx context.Context, v panel.View, env model.Env, k int, 
 			}
 			break
 		}
-		some, heard, err := e.try(ctx, v.Pick(places), env, &e.forms[k], t)
+		some, heard, err := e.try(ctx, v.Pick(places), actuals.Pick(places), env, &e.forms[k], t)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -220,6 +221,22 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 	return t.From(-tail), places
 }
 
+// withoutOdd is a view without what looks like mistakes: an error that no form could foresee makes all
+// look alike.
+func withoutOdd(v panel.View) panel.View {
+	odd := map[int][]int{}
+	for i := range v.Len() {
+		s := v.Series(i)
+		for _, k := range single.Odd(s) {
+			odd[i] = append(odd[i], s.First+k)
+		}
+	}
+	if len(odd) == 0 {
+		return v
+	}
+	return v.Without(odd)
+}
+
 // loss sums up errors next to what is usual for the series.
 type loss struct {
 	abs, squared, n float64
@@ -246,13 +263,13 @@ func (l loss) log(by model.Judge) float64 {
 const exact = 1e-3
 
 // try trains a form before the first inner window and forecasts them all.
-func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form, t single.Trial) ([]loss, [][]single.Heart, error) {
+func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env, f *form, t single.Trial) ([]loss, [][]single.Heart, error) {
 	out, hearts := make([]loss, v.Len()), make([][]single.Heart, v.Len())
 	env.Horizon = t.Horizon
 	first := v.Origin() + t.Keep // t.Keep counts back from the end
 	units := make([]float64, v.Len())
 	for i := range units {
-		values, _ := v.Before(first).Values(i)
+		values, _ := actuals.Before(first).Values(i)
 		units[i] = usualChange(values, v.Cadence().Season())
 	}
 	var trained model.Trained
@@ -288,7 +305,7 @@ func (e *evidence) try(ctx context.Context, v panel.View, env model.Env, f *form
 		late := math.Pow(float64(1+w), 1/math.Sqrt(float64(v.Len())))
 		for i := range out {
 			if out[i].failed = out[i].failed || res.Err[i] != nil; !out[i].failed {
-				out[i].take(v, i, seen.Origin()+1, res.Series[i].Mean, units[i], late)
+				out[i].take(actuals, i, seen.Origin()+1, res.Series[i].Mean, units[i], late)
 				hearts[i] = append(hearts[i], single.HeartOf(res.Series[i]))
 			}
 		}

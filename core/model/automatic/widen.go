@@ -3,16 +3,15 @@ package automatic
 import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
-	"paperkettle/core/panel"
 )
 
 // widen is by how much each series' mix is to be widened: its forms' forecasts of the inner
 // windows are mixed as the final ones will be, and their errors tell, of all series together
 // and of each.
-func (e *evidence) widen(v panel.View, weights [][]float64, by model.Judge) []single.Widening {
+func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening {
 	tallies := make([]single.Tally, len(e.places))
 	for j, i := range e.places {
-		tallies[j] = e.tally(v, i, j, weights[i])
+		tallies[j] = e.tally(i, j, weights[i])
 	}
 	all := single.Pooled(tallies).RankedBy(by)
 	out := make([]single.Widening, e.series)
@@ -25,8 +24,8 @@ func (e *evidence) widen(v panel.View, weights [][]float64, by model.Judge) []si
 	return out
 }
 
-func (e *evidence) tally(v panel.View, i, j int, weights []float64) (out single.Tally) {
-	values, first := v.Values(i)
+func (e *evidence) tally(i, j int, weights []float64) (out single.Tally) {
+	values, first := e.actuals.Values(i)
 	for w := range e.trial.Windows {
 		var list []single.Heart
 		var shares []float64
@@ -37,7 +36,7 @@ func (e *evidence) tally(v panel.View, i, j int, weights []float64) (out single.
 				total += weights[k]
 			}
 		}
-		at := v.Origin() + e.trial.Keep + w*e.trial.Stride + 1 - first
+		at := e.actuals.Origin() + e.trial.Keep + w*e.trial.Stride + 1 - first
 		if total == 0 || at < 0 || at >= len(values) {
 			continue
 		}

@@ -32,6 +32,9 @@ type Method struct {
 	Logs    string // on, off, or empty for as the data say
 }
 
+// LeavesOutOdd says that mistakes are left out: a large one hides the season.
+func (m Method) LeavesOutOdd() bool { return true }
+
 // State is a decomposed series whose adjusted part is continued by Inner.
 type State struct {
 	Inner   single.State
@@ -375,6 +378,7 @@ func Families() model.Catalogue {
 	one, three, most := 1.0, 3.0, 1000.0
 	return model.Catalogue{{
 		Name:      "decomposition",
+		Version:   1, // mistakes left out first
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{

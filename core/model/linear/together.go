@@ -96,3 +96,6 @@ func (s *State) Join(shared any) {
 		s.Twin.Pool = s.Pool.Twin
 	}
 }
+
+// LeavesOutOdd says what the method says.
+func (t together) LeavesOutOdd() bool { return t.method.LeavesOutOdd() }

@@ -63,7 +63,8 @@ func describing(t model.Trained, i int) model.Description {
 
 // tell says what was seen of the series.
 func (t *Trained) tell(d *model.Description, i int) {
-	s := t.view.Series(i)
+	s, odd := single.WithoutOdd(t.view.Series(i))
+	d.LeftOut = append(d.LeftOut, odd...)
 	known := panel.CountKnown(s.Values)
 	d.From, d.To, d.Known = s.First, s.View().Origin(), known
 	if !single.Tells(s.Values) {

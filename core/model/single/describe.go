@@ -1,6 +1,7 @@
 package single
 
 import (
+	"fmt"
 	"math"
 	"slices"
 
@@ -15,7 +16,7 @@ import (
 // parts' shares and the line.
 func (f *Fit) Describe() model.Description {
 	d := model.Description{From: f.First, To: f.Next - 1, Known: panel.CountKnown(f.Values)}
-	d.LeftOut = unknown(f.First, f.Values)
+	d.LeftOut = append(unknown(f.First, f.Values, f.Odd), f.Odd...)
 	if s, ok := f.State.(interface{ See(panel.SeriesView) }); ok {
 		s.See(f.view)
 	}
@@ -23,6 +24,9 @@ func (f *Fit) Describe() model.Description {
 	d.Form += f.Widening.Words()
 	slices.SortStableFunc(d.LeftOut, func(a, b model.Stretch) int { return a.From - b.From })
 	d.Cautions = append(append([]string{}, f.Cautions...), d.Cautions...)
+	if n := oddValues(f.Odd); n > 0 {
+		d.Cautions = append(d.Cautions, fmt.Sprintf("values that look like mistakes were left out: %d of them", n))
+	}
 	residuals := residualsOf(f.Values, f.State.Fitted())
 	d.Training = scores(f.Values, residuals)
 	d.Tests = tests(residuals, len(d.Parameters))
@@ -37,11 +41,15 @@ func (f *Fit) Describe() model.Description {
 	return d
 }
 
-// unknown lists the stretches without values.
-func unknown(first int, values []float64) (out []model.Stretch) {
+// unknown lists the stretches without values, but those that were left out as odd.
+func unknown(first int, values []float64, odd []model.Stretch) (out []model.Stretch) {
+	missing := func(i int) bool {
+		return !panel.Known(values[i]) &&
+			!slices.ContainsFunc(odd, func(x model.Stretch) bool { return x.From <= first+i && first+i <= x.To })
+	}
 	for i := 0; i < len(values); i++ {
 		start := i
-		for i < len(values) && !panel.Known(values[i]) {
+		for i < len(values) && missing(i) {
 			i++
 		}
 		if i > start {
@@ -49,6 +57,13 @@ func unknown(first int, values []float64) (out []model.Stretch) {
 		}
 	}
 	return out
+}
+
+func oddValues(odd []model.Stretch) (n int) {
+	for _, x := range odd {
+		n += x.To - x.From + 1
+	}
+	return n
 }
 
 // residualsOf are actual less fitted where both are known.

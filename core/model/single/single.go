@@ -57,6 +57,9 @@ type Widener interface {
 	Widen(ctx context.Context, in Input, fitted State) Widening
 }
 
+// Unmoved is a Method for which a single mistake in a history is fatal: odd values are unknown to it.
+type Unmoved interface{ LeavesOutOdd() bool }
+
 // State is a fitted method. Its concrete type is registered with encoding/gob and keeps
 // what it needs in exported fields.
 type State interface {
@@ -93,6 +96,7 @@ type Fit struct {
 	First    int // axis index of the first value
 	Next     int // axis index of the next value to be seen
 	Values   []float64
+	Odd      []model.Stretch // what was left out as odd; it is unknown among Values
 	Horizon  int
 	Cautions []string
 	Widening Widening
@@ -125,6 +129,14 @@ type settled struct {
 	methods map[string]Method
 }
 
+// LeavesOutOdd says what the method itself says.
+func (m settled) LeavesOutOdd() bool { return leavesOut(m.Method) }
+
+func leavesOut(method any) bool {
+	u, ok := method.(Unmoved)
+	return ok && u.LeavesOutOdd()
+}
+
 // Fit fits a series as was settled, or else by the method itself.
 func (m settled) Fit(ctx context.Context, in Input) (State, error) {
 	if own, ok := m.methods[in.Key]; ok {
@@ -143,15 +155,26 @@ func (m seriesModel) Bare() model.SeriesModel {
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
 	in := InputOf(s, horizon, rnd())
+	var odd []model.Stretch
+	if leavesOut(m.method) {
+		odd = in.leaveOut()
+	}
 	state, cautions, err := Start(ctx, m.method, in)
 	if err != nil {
 		return nil, err
 	}
 	fit := newFit(in, state, cautions, m.bounds)
+	fit.Odd, fit.view = odd, s
 	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
 		fit.Widening = w.Widen(ctx, in, state)
 	}
 	return fit, nil
+}
+
+// leaveOut makes odd values unknown, and says which.
+func (in *Input) leaveOut() (odd []model.Stretch) {
+	in.SeriesView, odd = WithoutOdd(in.SeriesView)
+	return odd
 }
 
 // InputOf is a series to fit, with a stream of its own, or nil.

@@ -68,6 +68,9 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		for k, i := range places[name] {
 			s := v.Series(i)
 			inputs[k] = InputOf(s, env.Horizon, env.Random(s.Key))
+			if leavesOut(t.group) {
+				own[i].odd = inputs[k].leaveOut()
+			}
 		}
 		g, ok := t.settled[name]
 		if !ok {
@@ -83,7 +86,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 			again[name] = got.Again
 		}
 		for k, i := range places[name] {
-			own[i] = gatheredSeries{got.States[k], got.Errs[k], got.Widenings[k]}
+			own[i].state, own[i].err, own[i].widening = got.States[k], got.Errs[k], got.Widenings[k]
 		}
 	}
 	trained, err := model.FitEach(ctx, v, env.Within(share(before, v), 1, ""),
@@ -113,9 +116,11 @@ type gatheredSeries struct {
 	state    State
 	err      error
 	widening Widening
+	odd      []model.Stretch
 }
 
 func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.SeriesFit, error) {
+	s := in.SeriesView
 	if g.err != nil {
 		return nil, g.err
 	}
@@ -126,7 +131,11 @@ func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.Se
 		}
 		return newFit(in, state, cautions, t.bounds), nil
 	}
+	if len(g.odd) > 0 {
+		in.leaveOut()
+	}
 	fit := newFit(in, g.state, GapCautions(in, panel.CountKnown(in.Values)), t.bounds)
+	fit.Odd, fit.view = g.odd, s
 	if !t.bounds.Bare {
 		fit.Widening = g.widening
 	}

@@ -38,6 +38,9 @@ type Method struct {
 	Calm     bool // the level follows the series slowly
 }
 
+// LeavesOutOdd says that mistakes are left out: each would go on in level and season.
+func (m Method) LeavesOutOdd() bool { return true }
+
 // Auto is the method with all left to the data.
 func Auto() Method { return Method{Long: true, Averaged: true} }
 

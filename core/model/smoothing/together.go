@@ -113,3 +113,6 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 	}
 	return single.Together(together{m}, by, b)
 }
+
+// LeavesOutOdd says what the method says.
+func (t together) LeavesOutOdd() bool { return t.method.LeavesOutOdd() }

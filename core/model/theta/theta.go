@@ -29,6 +29,9 @@ type Method struct {
 	NoSeason  bool
 }
 
+// LeavesOutOdd says that mistakes are left out: each would go on in level and season.
+func (m Method) LeavesOutOdd() bool { return true }
+
 // State is a fitted model at the end of what it has seen.
 type State struct {
 	Theta, Alpha, Start float64 // Start is the level before the first value
@@ -388,6 +391,7 @@ func Families() model.Catalogue {
 	one, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "theta",
+		Version:   1, // mistakes left out first
 		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
 		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
 		Settings: append([]model.Setting{

@@ -1,0 +1,148 @@
+package single_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// panelOf is one series; the n-th value is of the day n after 1970-01-01.
+func panelOf(unit calendar.Unit, values []float64) *panel.Panel {
+	return &panel.Panel{Cadence: calendar.Cadence{Unit: unit}, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}}
+}
+
+func oddIn(p *panel.Panel) []int {
+	return single.Odd(panel.NewView(p, []int{0}, 0, p.Length-1).Series(0))
+}
+
+// shop is a level with a week on it, and noise.
+func shop(n int, seed uint64) []float64 {
+	rnd := rand.New(rand.NewPCG(seed, 5))
+	out := make([]float64, n)
+	for i := range out {
+		out[i] = 200 + []float64{12, 4, -3, -8, -2, 6, -60}[i%7] + 3*rnd.NormFloat64()
+	}
+	return out
+}
+
+// What stands apart from everything near it, and a season away, is a mistake.
+func TestMistakesAreOdd(t *testing.T) {
+	y := shop(200, 1)
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)))
+	y[90] = 2000
+	y[150] = 0
+	assert.Equal(t, []int{90, 150}, oddIn(panelOf(calendar.Day, y)))
+	s, odd := single.WithoutOdd(panel.NewView(panelOf(calendar.Day, y), []int{0}, 0, 199).Series(0))
+	require.Len(t, odd, 2)
+	assert.Equal(t, 90, odd[0].From)
+	assert.Equal(t, "2000 is far from what is before, after, and a season away", odd[0].Why)
+	assert.False(t, panel.Known(s.Values[90]))
+	assert.Equal(t, 2000.0, y[90], "the history itself is not written to")
+}
+
+// What has a reason, or is how the series is, is not odd.
+func TestWhatIsNotOdd(t *testing.T) {
+	for name, change := range map[string]func(y []float64, p *panel.Panel){
+		"a new level": func(y []float64, _ *panel.Panel) {
+			for i := 120; i < len(y); i++ {
+				y[i] += 500
+			}
+		},
+		"the last value, which nothing follows yet": func(y []float64, _ *panel.Panel) { y[len(y)-1] = 2000 },
+		"a peak of every week":                      func(y []float64, _ *panel.Panel) { repeat(y, 5, 7, 900) },
+		"bursts now and then": func(y []float64, _ *panel.Panel) {
+			rnd := rand.New(rand.NewPCG(2, 2))
+			for range 10 {
+				y[rnd.IntN(len(y)-1)] = 900 + 300*rnd.Float64()
+			}
+		},
+		"a day of an event": func(y []float64, p *panel.Panel) {
+			y[90] = 2000
+			day := p.Cadence.Start(p.Ordinal(90))
+			p.Events = []calendar.Event{{Name: "fair", Occasions: []calendar.Occasion{calendar.DayOf(day, day)}}}
+		},
+		"the day after one, which may be moved too": func(y []float64, p *panel.Panel) {
+			y[91] = 2000
+			day := p.Cadence.Start(p.Ordinal(90))
+			p.Events = []calendar.Event{{Name: "fair", After: 1, Occasions: []calendar.Occasion{calendar.DayOf(day, day)}}}
+		},
+		"a promotion": func(y []float64, p *panel.Panel) {
+			y[90] = 2000
+			promotion := make([]float64, len(y))
+			promotion[90] = 1
+			p.Drivers, p.Series[0].Drivers = []panel.Driver{{Name: "promotion", KnownAhead: true}}, [][]float64{promotion}
+		},
+		"growth": func(y []float64, _ *panel.Panel) {
+			for i := range y {
+				y[i] *= math.Exp(0.03 * float64(i))
+			}
+		},
+		"demand now and then": func(y []float64, _ *panel.Panel) {
+			for i := range y {
+				if i%9 != 0 {
+					y[i] = 0
+				}
+			}
+		},
+	} {
+		y := shop(200, 1)
+		p := panelOf(calendar.Day, y)
+		change(y, p)
+		assert.Empty(t, oddIn(p), name)
+	}
+	year := make([]float64, 60)
+	for i := range year {
+		year[i] = 100 + float64(i%5)
+	}
+	repeat(year, 11, 12, 900)
+	assert.Empty(t, oddIn(panelOf(calendar.Month, year)), "a peak of every year")
+	assert.Empty(t, oddIn(panelOf(calendar.Day, []float64{1, 2, 1, 99, 1, 2})), "a short history tells too little")
+}
+
+func repeat(y []float64, from, every int, value float64) {
+	for i := from; i < len(y); i += every {
+		y[i] = value
+	}
+}
+
+// Of noise, however heavy its tails, hardly anything is odd.
+func TestNoiseIsHardlyOdd(t *testing.T) {
+	for name, draw := range map[string]func(rnd *rand.Rand) float64{
+		"normal":     func(rnd *rand.Rand) float64 { return 100 + 10*rnd.NormFloat64() },
+		"log-normal": func(rnd *rand.Rand) float64 { return 100 * math.Exp(rnd.NormFloat64()) },
+		"Student's t with 3 degrees": func(rnd *rand.Rand) float64 {
+			return 100 + 10*rnd.NormFloat64()/math.Sqrt((sq(rnd)+sq(rnd)+sq(rnd))/3)
+		},
+	} {
+		odd := 0
+		for k := range 300 {
+			rnd := rand.New(rand.NewPCG(uint64(k), 3))
+			y := make([]float64, 150)
+			for i := range y {
+				y[i] = draw(rnd)
+			}
+			odd += len(oddIn(panelOf(calendar.Day, y)))
+		}
+		t.Logf("%s: %d of %d values", name, odd, 300*150)
+		assert.Less(t, odd, 300*150/2000, name)
+	}
+}
+
+func sq(rnd *rand.Rand) float64 {
+	x := rnd.NormFloat64()
+	return x * x
+}
+
+func BenchmarkOdd(b *testing.B) {
+	s := panel.NewView(panelOf(calendar.Day, shop(704, 1)), []int{0}, 0, 703).Series(0)
+	for b.Loop() {
+		single.Odd(s)
+	}
+}
