@@ -128,7 +128,7 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		copy(adjusted, s.Values)
 	}
 	if outliers > 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("%d values lie far from their fit and were left out of the adjusted series", outliers))
+		s.Notes = append(s.Notes, fmt.Sprintf("values far from the fit were left out of the adjusted series: %d of them", outliers))
 	}
 	inner := in
 	inner.Values = adjusted
