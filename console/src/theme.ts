@@ -12,7 +12,7 @@ function read(): Theme {
   } catch {
     // Storage may be off; then the system's wish decides.
   }
-  return matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day";
+  return globalThis.matchMedia?.("(prefers-color-scheme: dark)").matches ? "night" : "day";
 }
 
 export function applyTheme(theme: Theme = current) {
