@@ -14,19 +14,23 @@ const (
 	// either side.
 	besideOdd = 3
 	// apartOdd is how many times as far from all it is compared with a value must be as any that is not odd,
-	// and usualOdd as the one of middle distance.
+	// and usualOdd as the one of middle distance. A short history says less of how far values may stray:
+	// there it must be farther, by half with twice fewOdd values.
 	apartOdd = 4.0
+	fewOdd   = 30.0
 	usualOdd = 12.0
 	// fewestOdd is from how many values on any is odd; one in shareOdd, or two, are at most.
 	fewestOdd = 20
 	shareOdd  = 50
+	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level.
+	lastOdd = 6.0
 )
 
 // Odd lists the places of values that look like mistakes: each is far from the middle of the values before
 // it, of those after it, and of its place in the seasons before and after, farther by a gap than any other
-// value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season,
-// nor the last value, which nothing follows; and where many lie far out, that is how the series is. Values
-// on days of events, or where a driver is out of its usual range, have a reason and are never odd.
+// value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season;
+// the last value, which nothing follows yet, must be farther still; and where many lie far out, that is how
+// the series is. Values on days of events, or where a driver is out of its usual range, have a reason and are never odd.
 func Odd(s panel.SeriesView) (places []int) {
 	y := s.Values
 	if panel.CountKnown(y) < fewestOdd || OftenZero(y) {
@@ -50,7 +54,8 @@ func Odd(s panel.SeriesView) (places []int) {
 	}
 	slices.Sort(sizes)
 	most := max(2, len(sizes)/shareOdd)
-	bound := max(apartOdd*sizes[len(sizes)-1-most], usualOdd*sizes[len(sizes)/2])
+	apart := apartOdd * (1 + fewOdd/float64(len(sizes)))
+	bound := max(apart*sizes[len(sizes)-1-most], usualOdd*sizes[len(sizes)/2])
 	if bound == 0 {
 		return nil
 	}
@@ -84,7 +89,7 @@ func WithoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
 }
 
 // distance is how far a value is from the nearest of what it is compared with: the middle of the values
-// before it and after it, a step apart, for each step. Unknown where nothing follows it.
+// before it and after it, a step apart, for each step; less where nothing follows it.
 func distance(y []float64, at int, steps []int) float64 {
 	least, follows := math.Inf(1), false
 	for _, step := range steps {
@@ -97,8 +102,11 @@ func distance(y []float64, at int, steps []int) float64 {
 			least = min(least, math.Abs(y[at]-m))
 		}
 	}
-	if !follows {
+	switch {
+	case math.IsInf(least, 1):
 		return panel.Unknown
+	case !follows:
+		return least / lastOdd
 	}
 	return least
 }
