@@ -15,9 +15,9 @@ const (
 	besideOdd = 3
 	// apartOdd is how many times as far from all it is compared with a value must be as any that is not odd,
 	// and usualOdd as the one of middle distance. A short history says less of how far values may stray:
-	// there it must be farther, by half with twice fewOdd values.
+	// there it must be farther, by a sixth with 60 values.
 	apartOdd = 4.0
-	fewOdd   = 30.0
+	fewOdd   = 10.0
 	usualOdd = 12.0
 	// fewestOdd is from how many values on any is odd; one in shareOdd, or two, are at most.
 	fewestOdd = 20

@@ -133,7 +133,7 @@ func TestNoiseIsHardlyOdd(t *testing.T) {
 				odd, total = odd+len(oddIn(panelOf(calendar.Day, y))), total+n
 			}
 			t.Logf("%s: %d of %d values, %d at a time", name, odd, total, n)
-			assert.Less(t, odd, total/1000, "%s, %d values", name, n)
+			assert.Less(t, odd, total/600, "%s, %d values", name, n)
 		}
 	}
 }
