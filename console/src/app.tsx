@@ -32,8 +32,8 @@ export function App() {
         Skip to the page
       </a>
       <header className="border-b border-rule">
-        <nav aria-label="Main" className="mx-auto flex max-w-[1500px] items-center gap-6 px-6">
-          <NavLink to="/" className="flex items-center gap-2 py-3 text-[15px] font-semibold">
+        <nav aria-label="Main" className="mx-auto flex max-w-page items-center gap-6 px-6">
+          <NavLink to="/" className="flex items-center gap-2 py-3 text-title font-semibold">
             <img src="/kettle.svg" alt="" className="h-5 w-5" /> Paper Kettle
           </NavLink>
           {places.map(([to, name]) => (
@@ -51,7 +51,7 @@ export function App() {
           <ThemeSwitch />
         </nav>
       </header>
-      <main id="main" className="mx-auto max-w-[1500px] px-6 py-5">
+      <main id="main" className="mx-auto max-w-page px-6 py-5">
         <Fence place={pathname}>
           <Routes>
             <Route path="/" element={<HomePage />} />

@@ -16,7 +16,7 @@ export function EffectCurves({ curves, hue }: { curves: EffectCurve[]; hue: stri
   const range: [number, number] = [Math.min(...all, 0), Math.max(...all, 0)];
   return (
     <section aria-label="Effect curves" className="flex flex-col gap-1">
-      <p className="text-[13px] text-soft">
+      <p className="text-small text-soft">
         How what the trees add moves with a column, the others as they are, in per cent of a series’ recent
         size: the line is the mean of held-out rows, the band holds 80 % of them.
       </p>

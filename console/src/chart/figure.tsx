@@ -19,7 +19,7 @@ export function Figure({ title, label, width, height, rows, children }: Props) {
   const name = title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
   return (
     <figure className="flex flex-col">
-      <figcaption className="text-[13px] text-soft">{title}</figcaption>
+      <figcaption className="text-small text-soft">{title}</figcaption>
       <svg ref={svg} width={width} height={height} role="img" aria-label={label}>
         {children}
       </svg>

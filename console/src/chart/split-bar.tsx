@@ -8,7 +8,7 @@ export function SplitBars({ split }: { split: Schemas["Split"] }) {
     <figure className="flex flex-col gap-1" aria-label="Windows of the split">
       <ol className="flex flex-col gap-1">
         {split.windows.map((w) => (
-          <li key={w.window} className="grid grid-cols-[5.5rem_1fr_25rem] items-center gap-3 text-[13px]">
+          <li key={w.window} className="grid grid-cols-[5.5rem_1fr_25rem] items-center gap-3 text-small">
             <span>Window {w.window}</span>
             <span className="relative block h-4 border border-rule bg-sheet">
               <span
@@ -30,7 +30,7 @@ export function SplitBars({ split }: { split: Schemas["Split"] }) {
           </li>
         ))}
       </ol>
-      <figcaption className="flex gap-4 text-[12px] text-soft">
+      <figcaption className="flex gap-4 text-note text-soft">
         <span>
           {split.first} to {split.last}
         </span>

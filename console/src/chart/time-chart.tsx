@@ -69,7 +69,7 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
 /** The ways to take a figure away. */
 export function Saving({ ways }: { ways: Record<string, () => void> }) {
   return (
-    <div className="flex justify-end gap-4 pt-1 text-[12px] text-soft">
+    <div className="flex justify-end gap-4 pt-1 text-note text-soft">
       {Object.entries(ways).map(([name, act]) => (
         <button key={name} type="button" className="hover:text-ink" onClick={act}>
           {name}

@@ -167,7 +167,7 @@ function Queue({ list, chosen, choose, ticked, tick }: QueueProps) {
       title="Queue, the farthest out first"
       aside={
         alike.length > 1 && (
-          <button type="button" className="text-[13px] text-copper" onClick={() => tick(alike)}>
+          <button type="button" className="text-small text-copper" onClick={() => tick(alike)}>
             Tick all {alike.length} of this series
           </button>
         )
@@ -193,7 +193,7 @@ function Queue({ list, chosen, choose, ticked, tick }: QueueProps) {
               aria-current={f.id === chosen.id}
               onClick={() => choose(f.id)}
               onKeyDown={(e) => move(e, i)}
-              className="grid grow grid-cols-[1fr_auto] gap-x-3 py-1.5 text-left text-[13px] hover:bg-tint"
+              className="grid grow grid-cols-[1fr_auto] gap-x-3 py-1.5 text-left text-small hover:bg-tint"
             >
               <span className="truncate font-medium">{f.series}</span>
               <span className="text-right tabular-nums">{figure(f.actual)}</span>
@@ -222,7 +222,7 @@ function Detail({ flag, others, settled, next }: DetailProps) {
       title={`${flag.series}, ${flag.period}`}
       aside={
         <Link
-          className="text-[13px] text-copper underline"
+          className="text-small text-copper underline"
           to={`/releases/${flag.release}?series=${encodeURIComponent(flag.series)}`}
         >
           In {flag.release}
@@ -268,7 +268,7 @@ function Settle({ flag, others, settled, next }: DetailProps) {
       )}
       <Input label="Note" value={note} onChange={setNote} width="w-full max-w-xl" placeholder="why" />
       <fieldset className="flex flex-wrap gap-2">
-        <legend className="mb-1 text-[13px] text-soft">
+        <legend className="mb-1 text-small text-soft">
           Settle {others.length > 0 ? `this and ${count(others.length, "ticked flag")} ` : ""}as
         </legend>
         {settlements.map(([as, text, meaning]) => (

@@ -96,7 +96,7 @@ function Wizard({ done }: { done: () => void }) {
         choose(e.dataTransfer.files[0]);
       }}
     >
-      <label className="flex flex-col gap-1 border border-dashed border-rule p-3 text-[13px] text-soft">
+      <label className="flex flex-col gap-1 border border-dashed border-rule p-3 text-small text-soft">
         Drop a file here, or choose one: CSV, JSON Lines, XLSX or Parquet, packed or not
         <input type="file" onChange={(e) => choose(e.target.files?.[0])} className="text-ink" />
       </label>
@@ -119,7 +119,7 @@ function Wizard({ done }: { done: () => void }) {
           <Readings readings={seen.readings ?? []} wish={wish} change={setWish} />
           <Parts seen={seen} wish={wish} change={setWish} />
           <details open={seen.problem && !seen.readings?.length ? true : undefined}>
-            <summary className="cursor-pointer text-[13px] text-soft">
+            <summary className="cursor-pointer text-small text-soft">
               How it is read
               {given(wish) > 0 ? `: ${count(given(wish), "choice")} of yours` : ", all found out"}
             </summary>
@@ -185,9 +185,9 @@ function Ask({ choose }: { choose: (file: File, connection: string) => void }) {
   const list = data?.items ?? [];
   return (
     <details>
-      <summary className="cursor-pointer text-[13px] text-copper">Or ask a database</summary>
+      <summary className="cursor-pointer text-small text-copper">Or ask a database</summary>
       {list.length === 0 ? (
-        <p className="text-[13px] text-soft">
+        <p className="text-small text-soft">
           None is known yet. An admin adds one:{" "}
           <code>
             paperkettle connection add warehouse postgresql://reader@host:5432/sales --secret-env
@@ -203,7 +203,7 @@ function Ask({ choose }: { choose: (file: File, connection: string) => void }) {
             options={list.map((c) => ({ value: c.name, text: c.name }))}
           />
           <span className="flex grow flex-col gap-0.5">
-            <label htmlFor={id} className="text-[13px] text-soft">
+            <label htmlFor={id} className="text-small text-soft">
               Query
             </label>
             <textarea
@@ -212,7 +212,7 @@ function Ask({ choose }: { choose: (file: File, connection: string) => void }) {
               value={sql}
               onChange={(e) => setSql(e.target.value)}
               placeholder="SELECT day, shop, sold FROM sales"
-              className="border border-rule bg-sheet px-2 py-1.5 font-mono text-[13px]"
+              className="border border-rule bg-sheet px-2 py-1.5 font-mono text-small"
             />
           </span>
           <Button
@@ -413,7 +413,7 @@ function Understood({ seen }: { seen: Inspected }) {
   if (!seen.first || !seen.dataset) return null;
   return (
     <details>
-      <summary className="cursor-pointer text-[13px] text-soft">
+      <summary className="cursor-pointer text-small text-soft">
         The first values as understood, and {count(seen.checks?.length ?? 0, "check")}
       </summary>
       <Table
@@ -426,7 +426,7 @@ function Understood({ seen }: { seen: Inspected }) {
           { head: seen.dataset.measure, right: true, cell: (r) => figure(r.value) },
         ]}
       />
-      <ul className="mt-2 text-[13px]">
+      <ul className="mt-2 text-small">
         {(seen.checks ?? []).map((c) => (
           <li key={c.kind}>
             <b className="font-medium">{c.kind}</b>: {count(c.series, "series")}, for one {c.example[0]},{" "}

@@ -29,7 +29,7 @@ export function QuickLook({ file, wish, dataset }: Props) {
         <Button weak onClick={() => look.mutate()} disabled={look.isPending}>
           {look.isPending ? "Forecasting …" : "A first forecast"}
         </Button>
-        <span className="text-[13px] text-soft">
+        <span className="text-small text-soft">
           By a network that has learnt from made-up series. Nothing is kept; drivers are left out.
         </span>
       </div>

@@ -101,7 +101,7 @@ function Groups({ totals, measure, shown, choose }: GroupsProps) {
   const { ties } = totals;
   return (
     <>
-      <p className="text-[13px] text-soft">
+      <p className="text-small text-soft">
         The expected sum of {measure} from {totals.first} to {totals.last}. Its intervals count how far errors
         went together in the bake-off: {ties.series.toFixed(2)} between series, {ties.steps.toFixed(2)}{" "}
         between steps, over {count(ties.windows, "window")}.

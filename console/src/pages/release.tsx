@@ -222,7 +222,7 @@ function FitLine({
   cadence: string;
 }) {
   return (
-    <details className="text-[13px]">
+    <details className="text-small">
       <summary className="cursor-pointer">
         {name}: {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
         {fit.cautions.length > 0 ? ` (${count(fit.cautions.length, "caution")})` : ""}.
@@ -247,7 +247,7 @@ function Points({ curve, measure }: { curve: Curve; measure: string }) {
     shut.has(r.h) ? "–" : write(curve[side][i]?.[r.h]);
   return (
     <details open>
-      <summary className="cursor-pointer text-[13px] text-soft">Every step, in {measure}</summary>
+      <summary className="cursor-pointer text-small text-soft">Every step, in {measure}</summary>
       <div className="max-h-72 overflow-auto">
         <Table
           label="Forecast"
@@ -299,8 +299,8 @@ function LiveScore({ score, measure }: { score: Schemas["LiveScore"]; measure: s
 function Fact({ name, value }: { name: string; value: string }) {
   return (
     <div>
-      <dt className="text-[12px] text-soft">{name}</dt>
-      <dd className="text-[16px]">{value}</dd>
+      <dt className="text-note text-soft">{name}</dt>
+      <dd className="text-title">{value}</dd>
     </div>
   );
 }

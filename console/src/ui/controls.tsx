@@ -4,7 +4,7 @@ import { type ComponentProps, type ReactNode, useId } from "react";
 import { Link } from "react-router";
 
 const shape =
-  "inline-flex shrink-0 items-center gap-1.5 whitespace-nowrap border px-3 py-1.5 text-[14px] leading-tight";
+  "inline-flex shrink-0 items-center gap-1.5 whitespace-nowrap border px-3 py-1.5 text-plain leading-tight";
 const strong = `${shape} border-copper bg-copper text-paper hover:opacity-90 disabled:opacity-50`;
 const quiet = `${shape} border-rule text-copper hover:border-copper disabled:opacity-50`;
 
@@ -30,7 +30,7 @@ export function Download({ href, children }: { href: string; children: ReactNode
   );
 }
 
-const box = "border border-rule bg-sheet px-2 py-1.5 text-[14px]";
+const box = "border border-rule bg-sheet px-2 py-1.5 text-plain";
 
 type InputProps = {
   label: string;
@@ -47,7 +47,7 @@ export function Input({ label, value, onChange, hint, width = "w-48", ...rest }:
   const id = useId();
   return (
     <span className="flex flex-col gap-0.5">
-      <label htmlFor={id} className="text-[13px] text-soft">
+      <label htmlFor={id} className="text-small text-soft">
         {label}
       </label>
       <input
@@ -59,7 +59,7 @@ export function Input({ label, value, onChange, hint, width = "w-48", ...rest }:
         {...rest}
       />
       {hint && (
-        <span id={`${id}-hint`} className="max-w-64 text-[12px] text-soft">
+        <span id={`${id}-hint`} className="max-w-64 text-note text-soft">
           {hint}
         </span>
       )}
@@ -81,7 +81,7 @@ export function Select({ label, value, onChange, options, hideLabel, placeholder
   const id = useId();
   return (
     <span className="flex flex-col gap-0.5">
-      <span id={id} className={hideLabel ? "sr-only" : "text-[13px] text-soft"}>
+      <span id={id} className={hideLabel ? "sr-only" : "text-small text-soft"}>
         {label}
       </span>
       <Radix.Root value={value} onValueChange={onChange}>

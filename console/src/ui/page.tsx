@@ -13,7 +13,7 @@ export function Page({ title, children }: { title: string; children: ReactNode }
 
 /** The first line of a page answers what the reader came for. */
 export function Lead({ children }: { children: ReactNode }) {
-  return <h1 className="max-w-[90ch] text-[19px] leading-snug font-medium">{children}</h1>;
+  return <h1 className="max-w-[90ch] text-lead leading-snug font-medium">{children}</h1>;
 }
 
 export function Section({
@@ -42,7 +42,7 @@ export function Empty({ text, command, action }: { text: string; command: string
   return (
     <div className="flex max-w-[80ch] flex-col items-start gap-3 border-t border-rule pt-4">
       <p>{text}</p>
-      <code className="border border-rule bg-tint px-3 py-2 text-[13px] whitespace-pre-wrap">{command}</code>
+      <code className="border border-rule bg-tint px-3 py-2 text-small whitespace-pre-wrap">{command}</code>
       {action}
     </div>
   );
@@ -68,7 +68,7 @@ export function Modal({ title, open, change, trigger, width = "w-[640px]", child
           aria-describedby={undefined}
           className={`fixed top-1/2 left-1/2 z-10 max-h-[94vh] max-w-[96vw] -translate-1/2 overflow-auto border border-rule bg-paper p-5 ${width}`}
         >
-          <Dialog.Title className="mb-3 text-[17px] font-medium">{title}</Dialog.Title>
+          <Dialog.Title className="mb-3 text-title font-medium">{title}</Dialog.Title>
           {children}
         </Dialog.Content>
       </Dialog.Portal>
@@ -90,7 +90,7 @@ export function Cautions({ list }: { list: string[] | null | undefined }) {
   );
   if (all.length === 0) return null;
   return (
-    <div className="flex flex-col gap-2 text-[13px]">
+    <div className="flex flex-col gap-2 text-small">
       {all.slice(0, 2).map(one)}
       {all.length > 2 && (
         <details>

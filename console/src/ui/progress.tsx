@@ -29,7 +29,7 @@ export function Progress({
       >
         <div className="h-full bg-copper" style={{ width: `${100 * share}%` }} />
       </div>
-      <span className="text-[13px] text-soft">
+      <span className="text-small text-soft">
         {job.state === "queued"
           ? "waiting for its turn"
           : `${job.done} of ${job.total} tasks${rate}${left}${job.note ? `; ${job.note}` : ""}`}

@@ -46,7 +46,7 @@ export function SeriesPicker({ keys, chosen, choose }: Props) {
           if (e.key === "Enter") commit(text);
           if (e.key === "Escape") setText(chosen);
         }}
-        className="w-72 border border-rule bg-sheet px-2 py-1.5 text-[14px]"
+        className="w-72 border border-rule bg-sheet px-2 py-1.5 text-plain"
       />
       <datalist id={`${id}-list`}>
         {matches.map((k) => (

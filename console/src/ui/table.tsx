@@ -50,7 +50,7 @@ export function Table<T>({ label, rows, columns, keyOf, selected }: TableProps<T
     <div className="flex flex-col">
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard */}
       <section ref={box} aria-label={label} className="relative overflow-x-auto" tabIndex={0}>
-        <table className="w-full border-collapse text-[13px]">
+        <table className="w-full border-collapse text-small">
           <thead>
             <tr className="border-b border-rule text-soft">
               {columns.map((c, i) => (
@@ -84,7 +84,7 @@ export function Table<T>({ label, rows, columns, keyOf, selected }: TableProps<T
         </table>
       </section>
       {hidden > 0 && (
-        <p aria-hidden className="pt-1 text-right text-[12px] text-soft">
+        <p aria-hidden className="pt-1 text-right text-note text-soft">
           {hidden} more {hidden === 1 ? "column" : "columns"} to the right →
         </p>
       )}

@@ -73,7 +73,7 @@ export function Curves({ bakeoff }: { bakeoff: Bakeoff }) {
         </span>
       }
     >
-      <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[13px]">
+      <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-small">
         <span className="mr-2 inline-flex items-center gap-1.5">
           <span aria-hidden className="h-0.5 w-4 bg-ink" /> actual
         </span>
@@ -200,7 +200,7 @@ function SeriesLine({ standing, bakeoff, metrics }: LineProps) {
   const lead = standing.rows[0];
   if (!metric || !lead) return null;
   return (
-    <p className="text-[13px]">
+    <p className="text-small">
       On this series {lead.contender} leads with a {metric.label} of {show(metric, lead.values[metric.name])}
       {lead.skill != null && `, ${share(lead.skill)} skill over ${bakeoff.plan.baseline}`}; then{" "}
       {standing.rows

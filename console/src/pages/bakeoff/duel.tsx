@@ -126,11 +126,11 @@ function Dots({ duel }: { duel: Duel }) {
           {duel.low != null &&
             ` In the whole the difference lies between ${figure(duel.low)} and ${figure(duel.high)} (95 %, over series and windows).`}
         </p>
-        <p className="text-[13px] text-soft">
+        <p className="text-small text-soft">
           Below the line {duel.a} is better. Filled dots differ at 5 % by a test on the mean errors of their
           windows, where six or more do not overlap.
         </p>
-        <ol className="max-h-72 overflow-auto text-[13px]">
+        <ol className="max-h-72 overflow-auto text-small">
           {points
             .toSorted((p, q) => q.a - q.b - (p.a - p.b))
             .slice(0, 100)

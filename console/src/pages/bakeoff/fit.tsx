@@ -86,7 +86,7 @@ export function FitDetails({ fit, measure, hue, cadence }: DetailsProps) {
       <Components fit={fit} measure={measure} hue={hue} cadence={cadence} />
       <Effects fit={fit} measure={measure} hue={hue} />
       <details>
-        <summary className="cursor-pointer text-[13px] text-soft">Parameters, tests and states</summary>
+        <summary className="cursor-pointer text-small text-soft">Parameters, tests and states</summary>
         <Numbers fit={fit} />
       </details>
     </>
@@ -97,7 +97,7 @@ export function FitDetails({ fit, measure, hue, cadence }: DetailsProps) {
 function FitWords({ fit }: { fit: Fit }) {
   const line = fit.line;
   return (
-    <div className="flex flex-col gap-1 text-[13px]">
+    <div className="flex flex-col gap-1 text-small">
       <p>
         {sentence(fit.form)} It used {count(fit.known, "known value")} from {fit.from} to {fit.to}
         {fit.why ? `; chosen: ${fit.why}` : ""}.
@@ -203,7 +203,7 @@ function Effects({ fit, measure, hue }: { fit: Fit; measure: string; hue: string
     <div className="flex flex-col gap-2">
       {bars.length > 0 && <EffectBars bars={bars} hue={hue} />}
       <details>
-        <summary className="cursor-pointer text-[13px] text-soft">Effects and bends in numbers</summary>
+        <summary className="cursor-pointer text-small text-soft">Effects and bends in numbers</summary>
         <EffectTables effects={effects} bends={bends} measure={measure} percent={percent} />
       </details>
     </div>

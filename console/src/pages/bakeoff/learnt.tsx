@@ -77,7 +77,7 @@ function Learning({ fit }: { fit: Fit }) {
   const every = curves[0]?.every ?? 1;
   return (
     <div className="flex flex-col gap-1">
-      <ul className="flex flex-wrap gap-4 text-[13px] text-soft" aria-label={`Loss by the number of ${of}`}>
+      <ul className="flex flex-wrap gap-4 text-small text-soft" aria-label={`Loss by the number of ${of}`}>
         {curves.map((c, k) => (
           <li key={c.name} className="flex items-center gap-1.5">
             <span aria-hidden className="h-0.5 w-4" style={{ background: `var(--${hueOf(k)})` }} />

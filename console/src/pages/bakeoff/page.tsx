@@ -165,7 +165,7 @@ export function SplitNotes({ split }: { split: Schemas["Split"] }) {
 function SetAside({ split }: { split: Schemas["Split"] }) {
   if (split.set_aside_count === 0) return null;
   return (
-    <details className="text-[13px]">
+    <details className="text-small">
       <summary className="cursor-pointer">
         {count(split.set_aside_count, "place")} set aside (a series in a window), with their reasons
       </summary>

@@ -35,7 +35,7 @@ export function ResidualsView({ bakeoff }: { bakeoff: Bakeoff }) {
       aside={
         <span className="flex items-end gap-3">
           {one && (
-            <label className="flex items-center gap-1.5 pb-2 text-[13px]">
+            <label className="flex items-center gap-1.5 pb-2 text-small">
               <input
                 type="checkbox"
                 checked={series !== ""}
@@ -67,7 +67,7 @@ export function ResidualsView({ bakeoff }: { bakeoff: Bakeoff }) {
 function Errors({ data, bakeoff }: { data: Schemas["Residuals"]; bakeoff: Bakeoff }) {
   return (
     <>
-      <p className="text-[13px] text-soft">
+      <p className="text-small text-soft">
         {figure(data.points)} errors, forecast less actual: mean {figure(data.mean)}, standard deviation{" "}
         {figure(data.deviation)}. {data.series ? "" : "Over time their mean is shown."}
       </p>

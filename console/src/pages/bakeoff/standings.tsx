@@ -94,7 +94,7 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
       {data.per ? <CutTable data={data} bakeoff={bakeoff} /> : <Whole data={data} bakeoff={bakeoff} />}
       <Cautions list={data.cautions} />
       {(data.filled?.length ?? 0) > 0 && (
-        <p className="text-[13px] text-soft">
+        <p className="text-small text-soft">
           {data.filled?.[0]?.contender} failed on {data.filled?.[0]?.series} in window{" "}
           {data.filled?.[0]?.window}, for one: {data.filled?.[0]?.reason}.
         </p>
@@ -193,7 +193,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
   return (
     <>
       <Table label="Standings" rows={rows} keyOf={(r) => r.contender} columns={columns} />
-      <div className="flex flex-wrap items-center gap-4 text-[13px] text-soft">
+      <div className="flex flex-wrap items-center gap-4 text-small text-soft">
         <button
           type="button"
           className="text-copper"
@@ -396,7 +396,7 @@ function CutTable({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bake
           { head: "Points", right: true, cell: (s) => figure(s.rows[0]?.points) },
         ]}
       />
-      <p className="text-[13px] text-soft">
+      <p className="text-small text-soft">
         {metric.name}, the best of each line in bold; the deeper the copper, the farther behind it, up to
         twice as large.
       </p>

@@ -22,7 +22,7 @@ export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
       {data.items.slice(0, 30).map((t) => (
         <Section key={`${t.contender} ${t.window} ${t.shard}`} title={`${t.contender}, window ${t.window}`}>
           {(t.matter ?? []).length > 0 && (
-            <p className="text-[13px]">
+            <p className="text-small">
               {(t.matter ?? []).map((m) => `${m.setting} explains ${share(m.share)}`).join(", ")} of the
               scores' variance.
             </p>

@@ -143,7 +143,7 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
         </span>
       }
     >
-      <p className="text-[13px] text-soft">{tally(shown)}.</p>
+      <p className="text-small text-soft">{tally(shown)}.</p>
       {by !== none && <ByValue slices={shown} place={attributes.indexOf(by)} name={by} choose={setOnly} />}
       <Table
         label="Winners"
@@ -182,7 +182,7 @@ export function Winners({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
         ]}
       />
       {shown.length > shownAtOnce && (
-        <p className="text-[13px] text-soft">
+        <p className="text-small text-soft">
           The first {shownAtOnce} are shown; take all away as standings cut by series.
         </p>
       )}

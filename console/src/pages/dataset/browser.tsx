@@ -85,7 +85,7 @@ export function SeriesBrowser({ dataset }: { dataset: Dataset }) {
             </Download>
             <button
               type="button"
-              className="border border-rule px-3 py-1.5 text-[14px] leading-tight text-copper hover:border-copper"
+              className="border border-rule px-3 py-1.5 text-plain leading-tight text-copper hover:border-copper"
               onClick={saveTable}
             >
               Save this table

@@ -120,7 +120,7 @@ export function SpreadView({ dataset, series }: { dataset: Dataset; series: Sche
     <Section
       title={data ? `Spread of ${count(data.series, "series")}` : "Spread"}
       aside={
-        <span className="flex items-center gap-3 text-[13px]">
+        <span className="flex items-center gap-3 text-small">
           <label className="flex items-center gap-1.5">
             <input type="checkbox" checked={scaled} onChange={(e) => set("scaled", e.target.checked)} />
             each divided by its mean
@@ -132,7 +132,7 @@ export function SpreadView({ dataset, series }: { dataset: Dataset; series: Sche
       }
     >
       {data ? <SpreadChart spread={data} dataset={dataset} series={series} /> : <Waiting what="the spread" />}
-      <p className="text-[13px] text-soft">
+      <p className="text-small text-soft">
         Median as a line; the middle half, the middle 90 % and the full range as bands
         {series[0] && `; ${series[0].key} in ink`}.{isFetching && " Reading …"}
       </p>

@@ -25,7 +25,7 @@ export function SeriesChart({ dataset, name, beside }: Props) {
       title={first.key}
       aside={
         all.length > 1 ? (
-          <span className="flex items-center gap-3 text-[13px]">
+          <span className="flex items-center gap-3 text-small">
             <label className="flex items-center gap-1.5">
               <input type="checkbox" checked={scaled} onChange={(e) => flip("scaled", e.target.checked)} />
               each divided by its mean
@@ -56,7 +56,7 @@ function labelOf(dataset: Dataset, all: Values[]): string {
 
 function Facts({ values }: { values: Values }) {
   return (
-    <span className="text-[13px] text-soft">
+    <span className="text-small text-soft">
       {values.facts
         .map((f) => `${f.name} ${f.name.startsWith("share") ? share(f.value) : figure(f.value)}`)
         .join(" · ")}
@@ -66,7 +66,7 @@ function Facts({ values }: { values: Values }) {
 
 function Legend({ names }: { names: string[] }) {
   return (
-    <ul className="flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
+    <ul className="flex flex-wrap gap-x-4 gap-y-1 text-small">
       {names.map((n, i) => (
         <li key={n} className="flex items-center gap-1.5">
           <span

@@ -40,7 +40,7 @@ export function SeriesRows({ rows, total, chosen, choose, beside, setBeside, mor
   return (
     <div className="overflow-x-auto">
       <div className="min-w-[1080px]">
-        <div className={`grid ${columns} gap-2.5 border-b border-rule py-1 pr-3 text-[13px] text-soft`}>
+        <div className={`grid ${columns} gap-2.5 border-b border-rule py-1 pr-3 text-small text-soft`}>
           <span>
             <span className="sr-only">Beside</span>
           </span>
@@ -108,7 +108,7 @@ function SeriesLine({ row: r, top, height, chosen, choose, beside, setBeside }: 
   return (
     <li
       style={{ transform: `translateY(${top}px)`, height }}
-      className={`absolute inset-x-0 grid ${columns} items-center gap-2.5 border-b border-rule/60 pr-3 text-[13px] hover:bg-tint ${chosen ? "bg-tint font-medium" : ""}`}
+      className={`absolute inset-x-0 grid ${columns} items-center gap-2.5 border-b border-rule/60 pr-3 text-small hover:bg-tint ${chosen ? "bg-tint font-medium" : ""}`}
     >
       <input
         type="checkbox"

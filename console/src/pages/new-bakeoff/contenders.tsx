@@ -30,7 +30,7 @@ export function Contenders({ families, list, change }: ContendersProps) {
             // biome-ignore lint/suspicious/noArrayIndexKey: a contender has no other identity while it is edited
             <li key={i} className="flex flex-wrap items-center gap-4 border-b border-rule/60 py-2">
               <span className="w-36 font-medium">{c.family}</span>
-              <span className="w-[28rem] max-w-full text-[13px] text-soft">{family?.summary}</span>
+              <span className="w-[28rem] max-w-full text-small text-soft">{family?.summary}</span>
               <SettingFields
                 settings={family?.settings ?? []}
                 values={c.settings ?? {}}
@@ -76,7 +76,7 @@ function SettingFields({ settings, values, change }: FieldsProps) {
   if (settings.length <= 2) return fields;
   const given = Object.entries(values).filter(([, v]) => v !== "" && v != null);
   return (
-    <details className="text-[13px]">
+    <details className="text-small">
       <summary className="cursor-pointer text-copper">
         {given.length > 0
           ? given.map(([k, v]) => `${k} ${v}`).join(", ")

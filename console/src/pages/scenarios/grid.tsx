@@ -41,7 +41,7 @@ export function Grid({ release, values, change }: Props) {
   };
   return (
     <div className="flex flex-col gap-2 pt-2">
-      <div className="flex flex-wrap items-end gap-4 text-[13px]">
+      <div className="flex flex-wrap items-end gap-4 text-small">
         <SeriesPicker keys={data.keys} chosen={data.series} choose={setSeries} />
         <label className="flex items-center gap-1.5">
           <input type="checkbox" checked={everywhere} onChange={(e) => setEverywhere(e.target.checked)} />
@@ -54,7 +54,7 @@ export function Grid({ release, values, change }: Props) {
         )}
       </div>
       <Cells ahead={data} values={values} owner={owner} put={put} />
-      <p className="text-[12px] text-soft">
+      <p className="text-note text-soft">
         Empty cells keep what is known, shown in grey. Paste a block of cells from a spreadsheet into the cell
         where it begins. A value for one series goes before one for all.
       </p>
@@ -94,7 +94,7 @@ function Cells({ ahead, values, owner, put }: CellsProps) {
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard
     <section aria-label="Future drivers" className="max-h-80 overflow-auto" tabIndex={0}>
-      <table className="border-collapse text-[13px]">
+      <table className="border-collapse text-small">
         <thead>
           <tr className="border-b border-rule text-soft">
             <th scope="col" className="py-1 pr-4 text-left">
@@ -103,7 +103,7 @@ function Cells({ ahead, values, owner, put }: CellsProps) {
             {ahead.drivers.map((d) => (
               <th key={d.name} scope="col" className="py-1 pr-4 text-right">
                 {d.name}
-                <span className="block text-[11px] font-normal">
+                <span className="block text-foot font-normal">
                   {figure(d.low)} to {figure(d.high)} so far
                 </span>
               </th>

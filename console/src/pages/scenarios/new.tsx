@@ -171,7 +171,7 @@ function CaseForm({ number, release, item, change, remove }: CaseProps) {
           width="w-56"
         />
         <span className="flex min-w-96 flex-1 flex-col gap-0.5">
-          <label htmlFor={id} className="text-[13px] text-soft">
+          <label htmlFor={id} className="text-small text-soft">
             Changes, a line each
           </label>
           <textarea
@@ -182,9 +182,9 @@ function CaseForm({ number, release, item, change, remove }: CaseProps) {
             placeholder={
               "price +10 % from 2026-06-08\nno promotion in June\nevent Lantern Evening on 2026-06-20"
             }
-            className="border border-rule bg-sheet px-2 py-1.5 font-mono text-[13px]"
+            className="border border-rule bg-sheet px-2 py-1.5 font-mono text-small"
           />
-          <span className="text-[12px] text-soft">
+          <span className="text-note text-soft">
             Drivers: +10 %, −5 %, +0.5, * 1.1 or = 3.2; then from, to or in a date, a month, week 12 or step
             3; then where town=…. “no NAME” sets a driver to 0 or takes an event away; “event NAME on DATE”
             adds one.
@@ -192,7 +192,7 @@ function CaseForm({ number, release, item, change, remove }: CaseProps) {
         </span>
       </div>
       <details>
-        <summary className="cursor-pointer text-[13px]">
+        <summary className="cursor-pointer text-small">
           Single values in a grid{item.values.length > 0 ? ` (${item.values.length} set)` : ""}
         </summary>
         <Grid release={release} values={item.values} change={(values) => change({ values })} />

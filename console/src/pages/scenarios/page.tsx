@@ -259,7 +259,7 @@ function Steps({ curve, measure }: { curve: Curve; measure: string }) {
   const write = column(curve.cases.flatMap((c) => c.forecast));
   return (
     <details>
-      <summary className="cursor-pointer text-[13px] text-soft">Every step, in {measure}</summary>
+      <summary className="cursor-pointer text-small text-soft">Every step, in {measure}</summary>
       <div className="max-h-72 overflow-auto">
         <Table
           label="Steps"
