@@ -1,6 +1,7 @@
 package single
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -10,18 +11,20 @@ import (
 )
 
 const (
-	// besideOdd is how many values, or values of the same place in the season, a value is compared with on
-	// either side.
-	besideOdd = 3
+	// besideOdd is how many values on either side a value is compared with: so many that the days of a
+	// strike are not compared with each other alone.
+	besideOdd = 15
 	// apartOdd is how many times as far from all it is compared with a value must be as any that is not odd,
 	// and usualOdd as the one of middle distance. A short history says less of how far values may stray:
 	// there it must be farther, by a sixth with 60 values.
 	apartOdd = 4.0
 	fewOdd   = 10.0
 	usualOdd = 12.0
-	// fewestOdd is from how many values on any is odd; one in shareOdd, or two, are at most.
-	fewestOdd = 20
-	shareOdd  = 50
+	// fewestOdd is from how many values on any is odd. Of zeros one in mostZeros may be, of others one in
+	// mostOthers, or two: what comes more often is how the series is.
+	fewestOdd  = 20
+	mostZeros  = 20
+	mostOthers = 50
 	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level.
 	lastOdd = 6.0
 )
@@ -30,35 +33,36 @@ const (
 // it, of those after it, and of its place in the seasons before and after, farther by a gap than any other
 // value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season;
 // the last value, which nothing follows yet, must be farther still; and where many lie far out, that is how
-// the series is. Values on days of events, or where a driver is out of its usual range, have a reason and are never odd.
+// the series is. Values on days of events, or where a driver is out of its usual range, have a reason and
+// are never odd.
 func Odd(s panel.SeriesView) (places []int) {
 	y := s.Values
 	if panel.CountKnown(y) < fewestOdd || OftenZero(y) {
 		return nil
 	}
-	steps := []int{1}
+	var seasons []int
 	for _, period := range s.View().Cadence().Seasons() {
 		if p := int(math.Round(period)); p > 1 && p < len(y) {
-			steps = append(steps, p)
+			seasons = append(seasons, p)
 		}
 	}
+	before := trailing(y, besideOdd)
+	backwards := slices.Clone(y)
+	slices.Reverse(backwards)
+	after := trailing(backwards, besideOdd)
+	slices.Reverse(after)
 	far := make([]float64, len(y))
-	var sizes []float64
 	for i, v := range y {
-		if far[i] = distance(y, i, steps); panel.Known(v) && panel.Known(far[i]) {
-			sizes = append(sizes, far[i])
+		far[i] = nearer(math.Abs(v-before[i]), math.Abs(v-after[i]))
+		for _, season := range seasons {
+			far[i] = nearer(far[i], math.Abs(v-beside(y, i, -season)))
+			far[i] = nearer(far[i], math.Abs(v-beside(y, i, season)))
+		}
+		if !panel.Known(after[i]) {
+			far[i] /= lastOdd
 		}
 	}
-	if len(sizes) < fewestOdd {
-		return nil
-	}
-	slices.Sort(sizes)
-	most := max(2, len(sizes)/shareOdd)
-	apart := apartOdd * (1 + fewOdd/float64(len(sizes)))
-	bound := max(apart*sizes[len(sizes)-1-most], usualOdd*sizes[len(sizes)/2])
-	if bound == 0 {
-		return nil
-	}
+	bound := gap(y, far)
 	var reasons []bool
 	for i, d := range far {
 		if !(d > bound) {
@@ -72,6 +76,36 @@ func Odd(s panel.SeriesView) (places []int) {
 		}
 	}
 	return places
+}
+
+// gap is the distance beyond which values are odd: that of the last one before a gap, above which few lie,
+// but for zeros, which tell that nothing was counted. Endless where there is no gap.
+func gap(y, far []float64) float64 {
+	var order []int
+	for i, d := range far {
+		if panel.Known(d) {
+			order = append(order, i)
+		}
+	}
+	n := len(order)
+	if n < fewestOdd {
+		return math.Inf(1)
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(far[b], far[a]) })
+	apart, usual := apartOdd*(1+fewOdd/float64(n)), usualOdd*far[order[n/2]]
+	bound, others := math.Inf(1), 0
+	for k, i := range order[:max(2, n/mostZeros)] {
+		if y[i] != 0 {
+			others++
+		}
+		if others > max(2, n/mostOthers) {
+			break
+		}
+		if below := far[order[k+1]]; far[i] > max(apart*below, usual) {
+			bound = below
+		}
+	}
+	return bound
 }
 
 // WithoutOdd is a series with its odd values unknown, and which they are.
@@ -88,34 +122,40 @@ func WithoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
 	return s, out
 }
 
-// distance is how far a value is from the nearest of what it is compared with: the middle of the values
-// before it and after it, a step apart, for each step; less where nothing follows it.
-func distance(y []float64, at int, steps []int) float64 {
-	least, follows := math.Inf(1), false
-	for _, step := range steps {
-		for _, way := range []int{-step, step} {
-			m := beside(y, at, way)
-			if !panel.Known(m) {
-				continue
-			}
-			follows = follows || way == 1
-			least = min(least, math.Abs(y[at]-m))
-		}
+// nearer is the lesser of what is known.
+func nearer(a, b float64) float64 {
+	if a < b || !panel.Known(b) {
+		return a
 	}
-	switch {
-	case math.IsInf(least, 1):
-		return panel.Unknown
-	case !follows:
-		return least / lastOdd
-	}
-	return least
+	return b
 }
 
-// beside is the median of the nearest known values in steps to one side.
+// trailing is, at each place, the median of the last known values before it; unknown at the first.
+func trailing(y []float64, most int) []float64 {
+	out := make([]float64, len(y))
+	var queue, sorted []float64
+	for i, v := range y {
+		if out[i] = panel.Unknown; len(sorted) > 0 {
+			out[i] = (sorted[(len(sorted)-1)/2] + sorted[len(sorted)/2]) / 2
+		}
+		if !panel.Known(v) {
+			continue
+		}
+		if len(queue) == most {
+			at, _ := slices.BinarySearch(sorted, queue[0])
+			queue, sorted = queue[1:], slices.Delete(sorted, at, at+1)
+		}
+		at, _ := slices.BinarySearch(sorted, v)
+		queue, sorted = append(queue, v), slices.Insert(sorted, at, v)
+	}
+	return out
+}
+
+// beside is the median of the nearest three known values in steps to one side; unknown where there are none.
 func beside(y []float64, at, step int) float64 {
-	var near [besideOdd]float64
+	var near [3]float64
 	n := 0
-	for i, looked := at+step, 0; i >= 0 && i < len(y) && n < besideOdd && looked < 3*besideOdd; i, looked = i+step, looked+1 {
+	for i, looked := at+step, 0; i >= 0 && i < len(y) && n < len(near) && looked < 3*len(near); i, looked = i+step, looked+1 {
 		if v := y[i]; v == v { // known
 			near[n] = v
 			n++

@@ -48,6 +48,26 @@ func TestMistakesAreOdd(t *testing.T) {
 	assert.Equal(t, 2000.0, y[90], "the history itself is not written to")
 }
 
+// A strike, and zeros in place of what is not known, are odd, though they are many.
+func TestZerosWhereNothingWasCounted(t *testing.T) {
+	y := shop(200, 1)
+	var want []int
+	for i := 140; i < 147; i++ {
+		y[i], want = 0, append(want, i)
+	}
+	assert.Equal(t, want, oddIn(panelOf(calendar.Day, y)), "a week of strike")
+	y = shop(200, 1)
+	want = nil
+	for i := 9; i < 200; i += 23 {
+		y[i], want = 0, append(want, i)
+	}
+	assert.Equal(t, want, oddIn(panelOf(calendar.Day, y)), "one in 23")
+	for i := 190; i < 200; i++ {
+		y[i] = 0
+	}
+	assert.NotContains(t, oddIn(panelOf(calendar.Day, y)), 195, "closed for good, it may be")
+}
+
 // What has a reason, or is how the series is, is not odd.
 func TestWhatIsNotOdd(t *testing.T) {
 	for name, change := range map[string]func(y []float64, p *panel.Panel){
