@@ -212,10 +212,10 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 	for i := range parts {
 		parts[i] = &rows{lay: lay, columns: make([][]float32, lay.width())}
 	}
-	laid := make([]*feature.Rows, v.Len())
+	laid, series := make([]*feature.Rows, v.Len()), make([]panel.SeriesView, v.Len())
 	if err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
-		s := v.Series(i)
-		laid[i], _ = lay.Recipe.Lay(s, s.Values, lay.Horizon, nil)
+		series[i], _ = single.WithoutOdd(v.Series(i))
+		laid[i], _ = lay.Recipe.Lay(series[i], series[i].Values, lay.Horizon, nil)
 	}); err != nil {
 		return nil, err
 	}
@@ -250,7 +250,7 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 		}
 		if err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
 			if res.Err[i] == nil && laid[i] != nil {
-				parts[i].take(v.Series(i), laid[i], i, o, res.Series[i])
+				parts[i].take(series[i], laid[i], i, o, res.Series[i])
 			}
 		}); err != nil {
 			return nil, err

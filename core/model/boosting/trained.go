@@ -75,6 +75,7 @@ func (p *Stem) moves(f *Forest, s panel.SeriesView, base []float64) ([]float64, 
 
 // each gives the columns of every step of a forecast.
 func (f *Forest) each(s panel.SeriesView, base []float64, use func(h int, x []float32, unit float64)) error {
+	s, _ = single.WithoutOdd(s)
 	laid, err := f.Layout.Recipe.Lay(s, s.Values, len(base), nil)
 	if err != nil {
 		return err
