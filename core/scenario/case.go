@@ -170,11 +170,11 @@ type operation struct {
 func parseOperation(text string) (op operation, err error) {
 	bad := fmt.Errorf("%q is no change: say +10 %%, -5 %%, +0.5, * 1.1 or = 3.2", text)
 	plain := strings.ReplaceAll(strings.ReplaceAll(text, " ", ""), "−", "-")
-	if plain == "" {
-		return op, bad
-	}
 	number := strings.TrimSuffix(plain, "%")
 	percent := number != plain
+	if number == "" {
+		return op, bad
+	}
 	switch number[0] {
 	case '=', '*':
 		if op.kind = number[0]; percent {

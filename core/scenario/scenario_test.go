@@ -181,6 +181,7 @@ func FuzzChanges(f *testing.F) {
 		f.Add(line)
 	}
 	before := weeks()
+	f.Add("price %") // once broke down
 	f.Fuzz(func(t *testing.T, line string) {
 		p, err := scenario.Apply(before, []int{0, 1}, 6, scenario.Case{Changes: []string{line}})
 		if err != nil {
