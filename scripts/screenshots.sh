@@ -36,7 +36,7 @@ page duel '/bakeoffs/bake-1?look=duel&a=smoothing&b=calendar-mean&per=line,volum
 page bakeoff-night "/bakeoffs/bake-1?$series&show=smoothing" 1020 night
 page fit "/bakeoffs/bake-1?look=fit&fit-of=additive&$series" 1750
 bin/paperkettle --server "$base" bakeoff run --dataset monthly --horizon 3 --windows 2 --contender seasonal-naive --contender boosting --wait >/dev/null 2>&1
-page learnt "/bakeoffs/bake-2?look=fit&fit-of=boosting" 1150
+page learnt "/bakeoffs/bake-2?look=fit&fit-of=boosting" 1500
 page release '/releases/rel-1?series=Saltmarsh%20/%20shop%20/%20black%20tea' 900
 page scenario /scenarios/scen-1 1060
 page scenario-new '/scenarios/new?from=scen-1' 1150

@@ -42,7 +42,7 @@ function One({ curve, range, hue }: { curve: EffectCurve; range: [number, number
     low: curve.low[i] ?? 0,
     high: curve.high[i] ?? 0,
   }));
-  const every = Math.ceil(n / 6);
+  const every = Math.ceil(n / (curve.ordered ? 6 : 3)); // names are long
   const line = (of: "mean" | "low" | "high") => points.map((p) => `${p.x},${y(p[of])}`);
   return (
     <Figure
