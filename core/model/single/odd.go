@@ -93,6 +93,9 @@ func gap(y, far []float64) float64 {
 	}
 	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(far[b], far[a]) })
 	apart, usual := apartOdd*(1+fewOdd/float64(n)), usualOdd*far[order[n/2]]
+	if usual == 0 { // most never stray at all: nothing tells how far is far
+		return math.Inf(1)
+	}
 	bound, others := math.Inf(1), 0
 	for k, i := range order[:max(2, n/mostZeros)] {
 		if y[i] != 0 {

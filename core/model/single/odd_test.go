@@ -125,6 +125,12 @@ func TestWhatIsNotOdd(t *testing.T) {
 	repeat(year, 11, 12, 900)
 	assert.Empty(t, oddIn(panelOf(calendar.Month, year)), "a peak of every year")
 	assert.Empty(t, oddIn(panelOf(calendar.Day, []float64{1, 2, 1, 99, 1, 2})), "a short history tells too little")
+	slow := make([]float64, 100)
+	for i := range slow {
+		slow[i] = 1
+	}
+	slow[40], slow[70] = 2, 3
+	assert.Empty(t, oddIn(panelOf(calendar.Day, slow)), "two sold, for once, where it is one as a rule")
 }
 
 func repeat(y []float64, from, every int, value float64) {

@@ -1,0 +1,39 @@
+package panel_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"paperkettle/core/panel"
+)
+
+// A view without some values leaves the panel and other views as they are, from every origin, and one taken
+// of it leaves out more.
+func TestAViewWithoutValues(t *testing.T) {
+	p := &panel.Panel{Length: 5, Series: []panel.Series{{Key: "a", Values: []float64{1, 2, 3, 4, 5}},
+		{Key: "b", First: 2, Values: []float64{7, 8, 9}}}}
+	whole := panel.NewView(p, []int{0, 1}, 0, 4)
+	v := whole.Without(map[int][]int{1: {3}})
+	values, first := v.Values(1)
+	assert.Equal(t, 2, first)
+	assert.Equal(t, []bool{true, false, true}, known(values))
+	values, _ = v.Before(3).Pick([]int{1}).Values(0)
+	assert.Equal(t, []bool{true, false}, known(values), "picked, and from an earlier origin")
+	values, _ = v.Without(map[int][]int{0: {1}}).Values(1)
+	assert.Equal(t, []bool{true, false, true}, known(values), "still without")
+	values, _ = v.Without(map[int][]int{1: {4}}).Values(1)
+	assert.Equal(t, []bool{true, false, false}, known(values), "without both")
+	for i, n := range []int{5, 3} {
+		values, _ = whole.Values(i)
+		assert.Equal(t, n, panel.CountKnown(values), "the view that it was made of")
+	}
+	assert.Equal(t, []float64{7, 8, 9}, p.Series[1].Values)
+}
+
+func known(values []float64) (out []bool) {
+	for _, v := range values {
+		out = append(out, panel.Known(v))
+	}
+	return out
+}
