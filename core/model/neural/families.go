@@ -62,7 +62,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Explain, _ = v["explain"].(bool)
 		return m, nil
 	}
-	f.Version = 2 // medians where absolute errors rank
+	f.Version = 3 // told how plain forecasts did
 	f.Pools = func(v model.Values) bool { return single.GroupedBy(v) != "" }
 	f.Suits = func(v model.Values, view panel.View, horizon int) error {
 		if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {

@@ -109,8 +109,10 @@ const cycles = 8
 func (l *Layout) pastWidth() int { return 2*l.Window + cycles + facts }
 
 // stepWidth is how many numbers a step is: columns known ahead, drivers next to what they were
-// of late, how far it is, plain forecasts, and the season's last values.
-func (l *Layout) stepWidth() int { return len(l.Recipe.Columns) + len(l.Drivers) + 3 + anchors + lags }
+// of late, how far it is, plain forecasts, the season's last values, and how plain forecasts did.
+func (l *Layout) stepWidth() int {
+	return len(l.Recipe.Columns) + len(l.Drivers) + 3 + anchors + lags + anchors
+}
 
 // fillPast writes a window.
 func (l *Layout) fillPast(p point, out []float32) {
@@ -157,4 +159,5 @@ func (l *Layout) fillStep(p point, recent []float32, step int, out []float32) {
 	out[at], out[at+1], out[at+2] = float32(far)/float32(l.Horizon), float32(math.Log(float64(far)))/4,
 		float32(step%max(1, p.q.season))/float32(max(1, p.q.season))
 	l.place(p, step, out[at+3:])
+	p.q.record.fill(p.n, far, l.Horizon, out[at+3+anchors+lags:])
 }

@@ -73,11 +73,14 @@ func newNetwork(sh Shape, rnd *rand.Rand) *Network {
 		n.blocks = append(n.blocks, s.Residual(fmt.Sprintf("block %d", k), sh.Units))
 	}
 	n.tell = s.Linear("tell", sh.Units, told, 1)
-	n.first = s.Linear("step", told+sh.Step, decoder, 1)
+	n.first = s.Linear("step", told+sh.Step-anchors, decoder, 1)
 	for k := range 2 {
 		n.second = append(n.second, s.Residual(fmt.Sprintf("step block %d", k), decoder))
 	}
-	n.mix = s.Linear("mix", decoder, anchors, 0.1)
+	n.mix = s.Linear("mix", decoder+anchors, anchors, 0.1)
+	for k := range anchors { // a plain forecast counts the less the worse it did
+		s.Data(n.mix.W)[(decoder+k)*anchors+k] = startWeight
+	}
 	n.quant = s.Linear("quantiles", decoder, len(outlook.Probs), 0.02)
 	return n
 }
@@ -111,13 +114,14 @@ func (n *Network) forward(t *tape, b batch) *value {
 		x = t.Residual(x, r, n.Shape.Dropout)
 	}
 	x = t.Repeat(t.Linear(t.Smooth(x), n.tell), b.each)
-	y := t.Linear(t.Beside(x, b.steps), n.first)
+	step := n.Shape.Step
+	y := t.Linear(t.Beside(x, t.Columns(b.steps, 0, step-anchors)), n.first)
 	for _, r := range n.second {
 		y = t.Residual(y, r, n.Shape.Dropout)
 	}
 	y = t.Smooth(y)
-	plain := t.Columns(b.steps, n.Shape.Step-anchors-lags, n.Shape.Step-lags)
-	base := t.Sum(t.Times(t.Softmax(t.Linear(y, n.mix)), plain))
+	plain, did := t.Columns(b.steps, step-2*anchors-lags, step-anchors-lags), t.Columns(b.steps, step-anchors, step)
+	base := t.Sum(t.Times(t.Softmax(t.Linear(t.Beside(y, did), n.mix)), plain))
 	q := t.Linear(y, n.quant)
 	return t.Rising(t.Beside(t.Columns(q, 0, outlook.Middle), t.Add(base, t.Columns(q, outlook.Middle, outlook.Middle+1)),
 		t.Columns(q, outlook.Middle+1, len(outlook.Probs))))

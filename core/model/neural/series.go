@@ -21,6 +21,7 @@ type sequence struct {
 	codes   []int     // of the attributes, -1 where the value is new
 	closed  []bool    // periods known not to happen
 	smooth  [outlook.Smoothers]outlook.Smoothed
+	record  record
 }
 
 // sequenceOf prepares a series; outside may be nil.
@@ -63,6 +64,7 @@ func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outs
 		}
 		q.codes = append(q.codes, code)
 	}
+	q.record = l.recordOf(q)
 	return q, nil
 }
 
