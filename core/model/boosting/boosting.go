@@ -12,7 +12,6 @@ package boosting
 import (
 	"context"
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 
@@ -37,6 +36,8 @@ type Model struct {
 	Leaves int
 	Rate   float64
 	Signs  []string // effects of drivers that may go one way only
+	Way    string   // to several steps
+	Widths string   // of intervals: by errors or by quantiles
 	Bounds single.Bounds
 }
 
@@ -119,10 +120,12 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 type attempt struct {
 	name    string
 	model   model.Model
-	trees   *boost.Model
-	loss    float64 // of held-out rows, in units
-	without float64 // the same without trees
-	belief  float64 // share of the correction that is taken
+	trees   Grove
+	spread  *boost.Model // of quantiles; nil where the base's own are taken
+	moved   []float64    // what the trees add to held-out rows, in units, as far as it is believed
+	loss    float64      // of held-out rows, in units
+	without float64      // the same without trees
+	belief  float64      // share of the correction that is taken
 	rows    *rows
 	weight  float64
 }
@@ -217,20 +220,15 @@ func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.E
 	if out.base, err = final.Train(ctx, v, env.Within(0, 0.6, "training "+a.name)); err != nil {
 		return nil, err
 	}
-	if a.belief == 0 {
-		return out, nil
+	if out.Spread, err = m.spreadAgain(ctx, a, env.Within(0.9, 1, "")); err != nil || a.belief == 0 {
+		return out, err
 	}
-	s := m.settings(a.rows)
-	s.Trees, s.Patience = len(a.trees.Trees), 0
-	part := env.Within(0.6, 1, "")
-	out.Trees, err = boost.Fit(ctx, a.rows.all(), s, boost.Options{Workers: env.Workers, Report: func(done, of int) {
-		part.Tell(float64(done)/float64(of), fmt.Sprintf("growing trees, %d of %d", done, of))
-	}})
-	if err != nil {
+	if out.Trees, err = m.again(ctx, a.rows, a.trees, env.Within(0.6, 0.9, "")); err != nil {
 		return nil, err
 	}
-	out.Belief, out.Curve, out.HeldCurve, out.Worths = a.belief, a.trees.Curve, a.trees.Held, a.worths()
-	out.Curves = a.effects()
+	first, held := a.leading()
+	out.Belief, out.Curve, out.HeldCurve, out.Worths = a.belief, first.Curve, first.Held, a.worths(first, held)
+	out.Curves = a.effects(first, held)
 	return out, nil
 }
 
@@ -277,36 +275,33 @@ func (m Model) attempt(ctx context.Context, v panel.View, env model.Env, lay *La
 	if a.rows, err = m.collect(ctx, v, env.Within(0, 0.6, ""), lay, made); err != nil {
 		return nil, err
 	}
-	train, held := a.rows.split()
-	if train.Table.Rows() < 30 || held.Table.Rows() < 10 {
+	early, late := a.rows.split()
+	if len(early) < fewestLearnt || len(late) < fewestHeld {
 		return a, nil
 	}
-	part := env.Within(0.6, 1, "")
-	s := m.settings(a.rows)
-	a.trees, err = boost.Fit(ctx, train, s, boost.Options{Workers: env.Workers, Held: &held,
-		Report: func(done, of int) { part.Tell(float64(done)/float64(of), "growing trees") }})
-	if err != nil {
+	if a.trees, err = m.grow(ctx, a.rows, env.Within(0.6, 0.9, "")); err != nil {
 		return nil, err
 	}
-	a.judge(held)
-	return a, nil
+	a.judge(late)
+	if m.Widths == byQuantiles {
+		err = m.spread(ctx, a, env.Within(0.9, 1, ""))
+	}
+	return a, err
 }
 
 // judge finds how much of the correction held-out rows believe.
-func (a *attempt) judge(held boost.Data) {
-	out := make([]float64, 1)
-	x := make([]float32, len(held.Table.Columns))
+func (a *attempt) judge(held []int32) {
 	losses := make([]float64, len(beliefs))
-	if len(a.trees.Trees) == 0 {
+	if a.trees.trees() == 0 {
 		losses = losses[:1]
 	}
-	for i, y := range held.Target {
-		for k := range x {
-			x[k] = held.Table.Columns[k].Values[i]
+	for k, share := range beliefs[:len(losses)] {
+		moved := make([]float64, a.rows.count())
+		if k > 0 {
+			moved = a.moves(held, share)
 		}
-		a.trees.Predict(x, out)
-		for k, share := range beliefs[:len(losses)] {
-			losses[k] += abs(float64(y)-share*out[0]) / float64(len(held.Target))
+		for _, i := range held {
+			losses[k] += abs(float64(a.rows.target[i])-moved[i]) / float64(len(held))
 		}
 	}
 	a.without, a.loss = losses[0], losses[0]
@@ -316,7 +311,20 @@ func (a *attempt) judge(held boost.Data) {
 		}
 	}
 	told := a.rows.told()
-	a.belief *= told / (told + doubt)
+	if a.belief *= told / (told + doubt); a.belief > 0 {
+		a.moved = a.moves(held, a.belief)
+	}
+}
+
+// leading are the trees of the first step that has some, and the held-out rows that are theirs.
+func (a *attempt) leading() (*boost.Model, boost.Data) {
+	_, late := a.rows.split()
+	for k, some := range a.rows.parts(late) {
+		if a.trees[k].Model != nil {
+			return a.trees[k].Model, a.rows.data(some)
+		}
+	}
+	return nil, boost.Data{}
 }
 
 // doubt is how many independent windows a correction must be told by to be believed by half: the

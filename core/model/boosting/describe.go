@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"paperkettle/core/boost"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
@@ -23,7 +24,7 @@ func (t *Trained) Brief(i int) string {
 	for _, p := range f.Stems {
 		name := p.Base + " alone"
 		if p.Trees != nil {
-			name = fmt.Sprintf("%d trees on %s", len(p.Trees.Trees), p.Base)
+			name = fmt.Sprintf("%d trees on %s", p.Trees.trees(), p.Base)
 		}
 		names, weights = append(names, name), append(weights, p.Weight)
 	}
@@ -47,7 +48,7 @@ func (t *Trained) Describe(i int) model.Description {
 	for _, p := range f.Stems {
 		words := p.Base + " alone"
 		if p.Trees != nil {
-			words = fmt.Sprintf("%s, corrected by %d trees", p.Base, len(p.Trees.Trees))
+			words = fmt.Sprintf("%s, corrected by %s", p.Base, p.Trees.words(f.Layout.Way))
 			d.Learning = append(d.Learning, model.Curve{Name: p.Base + ", training rows", Of: "trees", Every: 1, Values: p.Curve},
 				model.Curve{Name: p.Base + ", held-out rows", Of: "trees", Every: 1, Values: p.HeldCurve})
 		}
@@ -109,8 +110,12 @@ func (t *Trained) reasons(f *Forest, j int) []model.Reason {
 		if p.Trees == nil {
 			continue
 		}
-		err = f.each(s, rows.Mean, func(h int, x []float32, unit float64) {
-			base, shares := p.Trees.Attribute(x)
+		err = p.each(f, s, rows.Mean, func(h int, x []float32, unit float64) {
+			trees := p.Trees.of(h + 1)
+			if trees == nil {
+				return
+			}
+			base, shares := trees.Attribute(x)
 			scale := p.Weight * p.Belief * unit
 			at("trees as a rule")[h] += scale * base
 			for k, share := range shares {
@@ -171,28 +176,27 @@ const (
 )
 
 // worths are the columns that trees lean on most, as held-out rows have it.
-func (a *attempt) worths() []model.Worth {
-	_, held := a.rows.split()
+func (a *attempt) worths(trees *boost.Model, held boost.Data) []model.Worth {
 	n := held.Table.Rows()
 	var some []int32
 	for i := 0; i < n; i += 1 + n/mostShuffled {
 		some = append(some, int32(i))
 	}
 	held = held.Pick(some)
-	gains := a.trees.Gains()
+	gains := trees.Gains()
 	order := make([]int, len(gains))
 	for k := range order {
 		order[k] = k
 	}
 	slices.SortStableFunc(order, func(x, y int) int { return cmp.Compare(gains[y], gains[x]) })
-	before := a.trees.Mean(held)
+	before := trees.Mean(held)
 	var out []model.Worth
 	names, meanings := a.rows.lay.names(), a.rows.lay.meanings()
 	for _, k := range order[:min(mostWorths, len(order))] {
 		if gains[k] == 0 {
 			break
 		}
-		rise, sd := a.trees.Worth(held, k, worthRounds, 1)
+		rise, sd := trees.Worth(held, k, worthRounds, 1)
 		out = append(out, model.Worth{Name: names[k], Meaning: meanings[k], Share: gains[k], Rise: rise / before, Sd: sd / before})
 	}
 	return out

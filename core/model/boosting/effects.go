@@ -20,8 +20,7 @@ const (
 
 // effects are how the correction moves with the columns that trees lean on most, over held-out rows, in
 // shares of the recent size of a series.
-func (a *attempt) effects() (out []model.EffectCurve) {
-	_, held := a.rows.split()
+func (a *attempt) effects(trees *boost.Model, held boost.Data) (out []model.EffectCurve) {
 	var some []int32
 	n := held.Table.Rows()
 	for i := 0; i < n; i += 1 + n/effectRows {
@@ -29,7 +28,7 @@ func (a *attempt) effects() (out []model.EffectCurve) {
 	}
 	few := held.Pick(some)
 	names, meanings := a.rows.lay.names(), a.rows.lay.meanings()
-	for _, k := range a.told() {
+	for _, k := range a.told(trees) {
 		if len(out) == mostEffects {
 			break
 		}
@@ -37,7 +36,7 @@ func (a *attempt) effects() (out []model.EffectCurve) {
 		if len(at) < 2 {
 			continue
 		}
-		e := a.trees.Effect(few.Table, k, at)
+		e := trees.Effect(few.Table, k, at)
 		c := model.EffectCurve{Name: names[k], Meaning: meanings[k], Labels: labels}
 		for p, v := range at {
 			c.At = append(c.At, float64(v))
@@ -51,8 +50,8 @@ func (a *attempt) effects() (out []model.EffectCurve) {
 
 // told are the columns that splits use, the one that they gain most by first: those that have a meaning of
 // their own (drivers, events, the calendar, attributes) before those of the recent past.
-func (a *attempt) told() (out []int) {
-	lay, gains := a.rows.lay, a.trees.Gains()
+func (a *attempt) told(trees *boost.Model) (out []int) {
+	lay, gains := a.rows.lay, trees.Gains()
 	own := func(k int) bool { return k < len(lay.Recipe.Columns) || k >= lay.width()-len(lay.Names) }
 	for k, g := range gains {
 		if g > 0 {

@@ -1,6 +1,7 @@
 package boosting
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -15,7 +16,7 @@ func Families() model.Catalogue {
 	one, two, none, all, many := 1.0, 2.0, 0.001, 1.0, 2000.0
 	return model.Catalogue{{
 		Name:      "boosting",
-		Version:   4, // bases leave mistakes out
+		Version:   5, // trees by steps
 		Summary:   "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells.",
 		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",
 		Settings: append([]model.Setting{
@@ -27,11 +28,16 @@ func Families() model.Catalogue {
 			{Name: "trees", Kind: model.Whole, Min: &one, Max: &many, Meaning: "how many at most", Auto: "as many as help on inner windows"},
 			{Name: "leaves", Kind: model.Whole, Min: &two, Max: &many, Meaning: "of a tree, at most", Auto: "by the number of rows"},
 			{Name: "rate", Kind: model.Amount, Min: &none, Max: &all, Meaning: "share of a tree's prediction that is added", Auto: "by the number of rows"},
+			{Name: "steps", Kind: model.Choice, Choices: []string{shared, each, recursive}, Default: shared,
+				Meaning: "the same trees for all steps, which see how far a step is; some for each; or those of the next step, which go on from what they forecast"},
+			{Name: "intervals", Kind: model.Choice, Choices: []string{byErrors, byQuantiles}, Default: byErrors,
+				Meaning: "the base's own, by its errors, or by trees that learn quantiles; calibrated on held-out windows"},
 			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: single.GroupedBy(v), Loss: v.Text("loss", "huber"),
-				Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v)}
+				Trees: v.Int("trees", 0), Leaves: v.Int("leaves", 0), Signs: v.Names("signs"), Bounds: single.BoundsOf(v),
+				Way: v.Text("steps", shared), Widths: v.Text("intervals", byErrors)}
 			m.Rate, _ = v["rate"].(float64)
 			return m, nil
 		},
@@ -46,6 +52,9 @@ func Families() model.Catalogue {
 			}
 			if err == nil {
 				err = noGroups(recipe)
+			}
+			if err == nil && v.Text("steps", shared) == recursive && len(v.Names("signs")) > 0 {
+				err = errors.New("trees that go on from their own forecasts can't keep signs: set steps to shared or each")
 			}
 			if err == nil {
 				_, err = Model{Signs: v.Names("signs")}.signsOf(recipe)

@@ -12,9 +12,10 @@ import (
 // Layout is where rows come from and what their columns are.
 type Layout struct {
 	Horizon int
-	Origins []int // axis indices of the inner origins, rising
-	Early   int   // the first of them
-	Anew    []int // at which of them the base is trained anew, and not only advanced
+	Way     string // to several steps: shared, each or recursive
+	Origins []int  // axis indices of the inner origins, rising
+	Early   int    // the first of them
+	Anew    []int  // at which of them the base is trained anew, and not only advanced
 	Recipe  feature.Recipe
 	Season  int
 	Kinds   []column
@@ -40,7 +41,7 @@ const (
 
 // layout lays the inner origins over the last part of the histories, and reads the features.
 func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
-	lay := &Layout{Horizon: horizon, Season: v.Cadence().Season()}
+	lay := &Layout{Horizon: horizon, Way: m.Way, Season: v.Cadence().Season()}
 	setting := feature.SettingOf(v, horizon)
 	lines := m.Lines
 	if lines == nil {
@@ -58,6 +59,14 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 	lay.Kinds = others(lay.Season)
 	lay.spread(v)
 	return lay, nil
+}
+
+// mostOrigins is how many inner origins there are at most: more where each tells of one step only.
+func (l *Layout) mostOrigins() int {
+	if l.Way == recursive {
+		return 3 * mostOrigins
+	}
+	return mostOrigins
 }
 
 // usual are the lines that suit a cadence: parts of the calendar as numbers, which trees can cut
@@ -111,7 +120,7 @@ func (l *Layout) spread(v panel.View) {
 		l.Short = fmt.Sprintf("histories of %d periods have no room for inner windows to learn from", n)
 		return
 	}
-	most := max(4, min(mostOrigins, mostRows/max(1, v.Len()*l.Horizon)))
+	most := max(4, min(l.mostOrigins(), mostRows/max(1, v.Len()*l.Horizon)))
 	stride := max(1, (last-l.Early+most-1)/most)
 	for o := last - 1; o >= l.Early; o -= stride {
 		l.Origins = append(l.Origins, o)

@@ -24,10 +24,26 @@ type rows struct {
 	actual  []float64
 	at      []int32 // axis index of the actual
 	series  []int32
+	step    []int32 // counted from 1
 	unit    []float32
 	hearts  []window
+	starts  []start // where trees go on from what they forecast
+	sources []look
 	settled model.Model
 	last    int // axis index of the last period
+}
+
+// look is a series without what looks like mistakes, and its features.
+type look struct {
+	series panel.SeriesView
+	laid   *feature.Rows
+}
+
+// lookAt lays the features of a series out, and of periods ahead.
+func (l *Layout) lookAt(s panel.SeriesView, horizon int) (look, error) {
+	s, _ = single.WithoutOdd(s)
+	laid, err := l.Recipe.Lay(s, s.Values, horizon, nil)
+	return look{s, laid}, err
 }
 
 // window is the base's forecast of a series from an origin whose steps are all held out.
@@ -151,7 +167,7 @@ func (w *writer) fill(step int, base float64, x []float32) {
 	if w.lay.Signed {
 		base = w.level
 	}
-	w.laid.Fill(len(w.values)-1, step, w.plain)
+	w.laid.FillPath(w.values, step, w.plain)
 	at := 0
 	put := func(v float64) {
 		x[at] = float32(v)
@@ -212,10 +228,9 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 	for i := range parts {
 		parts[i] = &rows{lay: lay, columns: make([][]float32, lay.width())}
 	}
-	laid, series := make([]*feature.Rows, v.Len()), make([]panel.SeriesView, v.Len())
+	looks := make([]look, v.Len())
 	if err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
-		series[i], _ = single.WithoutOdd(v.Series(i))
-		laid[i], _ = lay.Recipe.Lay(series[i], series[i].Values, lay.Horizon, nil)
+		looks[i], _ = lay.lookAt(v.Series(i), lay.Horizon)
 	}); err != nil {
 		return nil, err
 	}
@@ -249,8 +264,8 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 			return nil, err
 		}
 		if err := num.Each(ctx, env.Workers, v.Len(), func(i int) {
-			if res.Err[i] == nil && laid[i] != nil {
-				parts[i].take(series[i], laid[i], i, o, res.Series[i])
+			if res.Err[i] == nil && looks[i].laid != nil {
+				parts[i].take(looks[i], i, o, res.Series[i])
 			}
 		}); err != nil {
 			return nil, err
@@ -262,27 +277,36 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 				p.hearts[k].steps[j] += int32(len(r.target))
 			}
 		}
+		for k := range p.starts {
+			p.starts[k].first += len(r.target)
+		}
 		for k := range r.columns {
 			r.columns[k] = append(r.columns[k], p.columns[k]...)
 		}
 		r.target, r.actual, r.at, r.unit = append(r.target, p.target...), append(r.actual, p.actual...), append(r.at, p.at...), append(r.unit, p.unit...)
-		r.series, r.hearts = append(r.series, p.series...), append(r.hearts, p.hearts...)
+		r.series, r.step, r.hearts = append(r.series, p.series...), append(r.step, p.step...), append(r.hearts, p.hearts...)
+		r.starts = append(r.starts, p.starts...)
 		parts[i] = nil
+	}
+	if lay.Way == recursive {
+		r.sources = looks
 	}
 	return r, nil
 }
 
 // take adds the rows of a series from an origin.
-func (r *rows) take(s panel.SeriesView, laid *feature.Rows, i, origin int, base forecast.Rows) {
+func (r *rows) take(from look, i, origin int, base forecast.Rows) {
+	s := from.series
 	n := origin - s.First + 1
 	if n < single.Fewest || !single.Tells(s.Values[:n]) {
 		return
 	}
-	w := r.lay.newWriter(s, laid)
+	w := r.lay.newWriter(s, from.laid)
 	w.from(s.Values[:n])
 	if !panel.Known(w.level) {
 		return
 	}
+	first := len(r.target)
 	x := make([]float32, r.lay.width())
 	win := window{series: i, origin: origin}
 	for h, f := range base.Mean {
@@ -301,7 +325,10 @@ func (r *rows) take(s panel.SeriesView, laid *feature.Rows, i, origin int, base 
 		win.steps = append(win.steps, int32(len(r.target)))
 		r.target, r.actual = append(r.target, float32((y-f)/w.unit)), append(r.actual, y)
 		r.at, r.series = append(r.at, int32(s.First+at)), append(r.series, int32(i))
-		r.unit = append(r.unit, float32(w.unit))
+		r.unit, r.step = append(r.unit, float32(w.unit)), append(r.step, int32(h+1))
+	}
+	if steps := len(r.target) - first; steps > 0 && r.lay.Way == recursive {
+		r.starts = append(r.starts, start{i, origin, first, steps, slices.Clone(base.Mean)})
 	}
 	win.heart = single.HeartOf(base)
 	if len(win.steps) == len(base.Mean) {
@@ -339,7 +366,30 @@ func (l *Layout) names() (out []string) {
 	return append(out, l.Names...)
 }
 
-func (r *rows) all() boost.Data { return boost.Data{Table: r.table(), Target: r.target} }
+// places are those of all rows.
+func (r *rows) places() []int32 {
+	out := make([]int32, r.count())
+	for i := range out {
+		out[i] = int32(i)
+	}
+	return out
+}
+
+// data are some of the rows, as trees learn from them.
+func (r *rows) data(some []int32) boost.Data {
+	all := boost.Data{Table: r.table(), Target: r.target}
+	if len(some) == r.count() {
+		return all
+	}
+	return all.Pick(some)
+}
+
+// row puts the columns of a row into x.
+func (r *rows) row(i int32, x []float32) {
+	for k := range x {
+		x[k] = r.columns[k][i]
+	}
+}
 
 // heldFrom is the axis index from which actuals are held out.
 func (r *rows) heldFrom() int32 {
@@ -348,9 +398,8 @@ func (r *rows) heldFrom() int32 {
 }
 
 // split parts the rows whose actuals are late from those that were known before these.
-func (r *rows) split() (train, held boost.Data) {
+func (r *rows) split() (early, late []int32) {
 	from := r.heldFrom()
-	var early, late []int32
 	for i, at := range r.at {
 		if at < from {
 			early = append(early, int32(i))
@@ -358,7 +407,7 @@ func (r *rows) split() (train, held boost.Data) {
 			late = append(late, int32(i))
 		}
 	}
-	return r.all().Pick(early), r.all().Pick(late)
+	return early, late
 }
 
 // loss is what trees make small: squares near, and sizes beyond what errors usually are.
@@ -431,17 +480,19 @@ func widening(list []*attempt, lay *Layout) single.Widening {
 
 // corrected is the heart of a held-out window as trees have it, and what came.
 func (a *attempt) corrected(w window) (h single.Heart, actual []float64) {
-	x, out := make([]float32, len(a.rows.columns)), make([]float64, 1)
+	x := make([]float32, len(a.rows.columns))
 	for j, i := range w.steps {
 		move := 0.0
 		if a.belief > 0 {
-			for k := range x {
-				x[k] = a.rows.columns[k][i]
-			}
-			a.trees.Predict(x, out)
-			move = a.belief * out[0] * float64(a.rows.unit[i])
+			move = a.moved[i] * float64(a.rows.unit[i])
 		}
-		h.Low, h.Middle, h.High = append(h.Low, w.heart.Low[j]+move), append(h.Middle, w.heart.Middle[j]+move), append(h.High, w.heart.High[j]+move)
+		middle := w.heart.Middle[j] + move
+		low, high := w.heart.Low[j]+move, w.heart.High[j]+move
+		if a.spread != nil {
+			low, high = a.spreadAt(i, x)
+			low, high = middle+low, middle+high
+		}
+		h.Low, h.Middle, h.High = append(h.Low, low), append(h.Middle, middle), append(h.High, high)
 		h.Mean = append(h.Mean, w.heart.Mean[j]+move)
 		actual = append(actual, a.rows.actual[i])
 	}

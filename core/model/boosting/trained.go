@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 
 	"paperkettle/core/boost"
 	"paperkettle/core/forecast"
@@ -41,7 +42,8 @@ type Forest struct {
 type Stem struct {
 	Base      string
 	Weight    float64
-	Trees     *boost.Model // nil where nothing is corrected
+	Trees     Grove        // none where nothing is corrected
+	Spread    *boost.Model // of quantiles; nil where the base's own are taken
 	Belief    float64
 	Rows      int
 	Curve     []float64
@@ -65,32 +67,48 @@ func (p *Stem) moves(f *Forest, s panel.SeriesView, base []float64) ([]float64, 
 	if p.Trees == nil || !single.Tells(s.Values) { // what never moved is not moved
 		return out, nil
 	}
-	err := f.each(s, base, func(h int, x []float32, unit float64) {
-		var v [1]float64
-		p.Trees.Predict(x, v[:])
-		out[h] = p.Belief * v[0] * unit
-	})
-	return out, err
+	seen, err := f.Layout.lookAt(s, len(base))
+	if err != nil {
+		return out, err
+	}
+	return p.movesOf(f, seen, base), nil
 }
 
-// each gives the columns of every step of a forecast.
-func (f *Forest) each(s panel.SeriesView, base []float64, use func(h int, x []float32, unit float64)) error {
-	s, _ = single.WithoutOdd(s)
-	laid, err := f.Layout.Recipe.Lay(s, s.Values, len(base), nil)
+func (p *Stem) movesOf(f *Forest, seen look, base []float64) []float64 {
+	if f.Layout.Way == recursive {
+		return f.Layout.newWriter(seen.series, seen.laid).goOn(seen.series.Values, base, p.Belief, p.Trees, nil)
+	}
+	out := make([]float64, len(base))
+	f.direct(seen, base, func(h int, x []float32, unit float64) { out[h] = p.Belief * p.Trees.predict(h+1, x) * unit })
+	return out
+}
+
+// each gives the columns of every step of a forecast as the trees see them.
+func (p *Stem) each(f *Forest, s panel.SeriesView, base []float64, use func(h int, x []float32, unit float64)) error {
+	seen, err := f.Layout.lookAt(s, len(base))
 	if err != nil {
 		return err
 	}
-	w := f.Layout.newWriter(s, laid)
-	w.from(s.Values)
+	if f.Layout.Way == recursive {
+		f.Layout.newWriter(seen.series, seen.laid).goOn(seen.series.Values, base, p.Belief, p.Trees, use)
+	} else {
+		f.direct(seen, base, use)
+	}
+	return nil
+}
+
+// direct gives the columns of every step as the end of the history knows them.
+func (f *Forest) direct(seen look, base []float64, use func(h int, x []float32, unit float64)) {
+	w := f.Layout.newWriter(seen.series, seen.laid)
+	w.from(seen.series.Values)
 	if !panel.Known(w.level) {
-		return nil
+		return
 	}
 	x := make([]float32, f.Layout.width())
 	for h, b := range base {
 		w.fill(h+1, b, x)
 		use(h, x, w.unit)
 	}
-	return nil
 }
 
 // Forecast corrects the base's.
@@ -167,15 +185,23 @@ func (t *Trained) forecast(ctx context.Context, f *Forest, v panel.View, horizon
 
 // correct moves a base's forecast by what its trees say.
 func (p *Stem) correct(f *Forest, s panel.SeriesView, rows forecast.Rows) error {
-	moves, err := p.moves(f, s, rows.Mean)
-	for h, m := range moves {
+	if p.Trees == nil && p.Spread == nil || !single.Tells(s.Values) { // what never moved is not moved
+		return nil
+	}
+	seen, err := f.Layout.lookAt(s, len(rows.Mean))
+	if err != nil {
+		return err
+	}
+	base := slices.Clone(rows.Mean)
+	for h, m := range p.movesOf(f, seen, base) {
 		rows.Mean[h] += m
 		q := rows.At(h)
 		for g := range q {
 			q[g] += m
 		}
 	}
-	return err
+	p.widths(f, seen, base, rows)
+	return nil
 }
 
 // Paths are those of the bases, each as many as its weight, moved as its forecast is.
