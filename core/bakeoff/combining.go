@@ -7,6 +7,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 )
 
 // combine makes the forecasts of a contender that combines others, window by window, from
@@ -35,16 +36,9 @@ func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
 				return err
 			}
 		}
-		p := newPrediction(shard)
-		rows := make([]forecast.Rows, len(co.members))
-		h.judge(shard, e.Windows[w].Origin)
-		for i, s := range shard {
-			for m := range rows {
-				if rows[m], err = now[m].rows(s, e.Plan.Split.Horizon); err != nil {
-					return err
-				}
-			}
-			p.rows[i], _, p.errs[i] = co.Combine(rows, h.past(s, e.Windows[w].Origin))
+		p, err := h.combine(shard, e.Windows[w].Origin, now)
+		if err != nil {
+			return err
 		}
 		if err := e.fill(ctx, here, shard, p); err != nil {
 			return err
@@ -55,6 +49,35 @@ func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
 		h.windows = append(h.windows, pastWindow{Window: e.Windows[w], got: slices.Clone(now)})
 	}
 	return nil
+}
+
+// combine makes the forecasts of a shard's series from the members' at an origin.
+func (h *history) combine(shard []int, origin int, now []*memberShard) (*prediction, error) {
+	p, pasts, widths := newPrediction(shard), h.pasts(shard, origin), h.calibration()
+	rows, averaged := make([]forecast.Rows, len(h.co.members)), make([]bool, len(shard))
+	for i, s := range shard {
+		var err error
+		for m := range rows {
+			if rows[m], err = now[m].rows(s, h.e.Plan.Split.Horizon); err != nil {
+				return nil, err
+			}
+		}
+		var weights []float64
+		if p.rows[i], weights, p.errs[i] = h.co.Combine(rows, pasts[i]); p.errs[i] != nil {
+			continue
+		}
+		averaged[i] = averages(weights)
+		if err := widths.take(s, origin, weights); err != nil {
+			return nil, err
+		}
+	}
+	widening := widths.widening()
+	for i := range shard {
+		if averaged[i] {
+			widening.Stretch(p.rows[i], 0)
+		}
+	}
+	return p, nil
 }
 
 // memberShard is a member's stored result with the places of its series.
@@ -95,15 +118,21 @@ func (m *memberShard) rows(series, horizon int) (forecast.Rows, error) {
 	return rows, err
 }
 
-// pastOf gathers what all windows tell of a combining contender's members, by the
-// series' keys.
-func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, error) {
+// remembered is what a bake-off's windows tell of a combining contender's members on a series, and of
+// how wide its intervals are to be.
+type remembered struct {
+	model.Past
+	widening single.Widening
+}
+
+// pastOf gathers that of all series, by their keys.
+func (e *Engine) pastOf(contender int, stored Stored) (map[string]remembered, error) {
 	metric, err := e.Lineup.metric()
 	if err != nil {
 		return nil, err
 	}
 	co := e.Lineup.combines(contender)
-	out := make(map[string]model.Past, len(e.Chosen))
+	out := make(map[string]remembered, len(e.Chosen))
 	last := e.Panel.Length - 1
 	for shard := range e.shards() {
 		h := &history{e: e, co: co, metric: metric}
@@ -124,10 +153,41 @@ func (e *Engine) pastOf(contender int, stored Stored) (map[string]model.Past, er
 				}
 			}
 		}
-		h.judge(series, last)
-		for _, s := range series {
-			out[e.Panel.Series[s].Key] = h.past(s, last)
+		pasts, widths := h.pasts(series, last), h.calibration()
+		for i, s := range series {
+			weights, err := h.weights(s, pasts[i])
+			if err == nil {
+				err = widths.take(s, last, weights)
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		widening := widths.widening()
+		for i, s := range series {
+			out[e.Panel.Series[s].Key] = remembered{pasts[i], widening}
 		}
 	}
 	return out, nil
+}
+
+// weights are those that the members of the last window that a series is in would have now; none where
+// they made no forecast there.
+func (h *history) weights(series int, past model.Past) ([]float64, error) {
+	rows := make([]forecast.Rows, len(h.co.members))
+	for i := len(h.windows) - 1; i >= 0; i-- {
+		there := false
+		for m := range rows {
+			var err error
+			if rows[m], err = h.windows[i].got[m].rows(series, h.e.Plan.Split.Horizon); err != nil {
+				return nil, err
+			}
+			there = there || rows[m].Mean != nil
+		}
+		if there {
+			_, weights, err := h.co.Combine(rows, past)
+			return weights, err
+		}
+	}
+	return nil, nil
 }

@@ -200,6 +200,18 @@ func (h *history) part(acc *score.Acc, w *pastWindow, m, series, steps int) {
 	acc.Merge(&one)
 }
 
+// pasts are what the members did on some series, as far as an origin knows, each with what all of them
+// show together.
+func (h *history) pasts(series []int, origin int) []model.Past {
+	h.judge(series, origin)
+	out := make([]model.Past, len(series))
+	for i, s := range series {
+		out[i] = h.past(s, origin)
+	}
+	model.Pool(out)
+	return out
+}
+
 // past is what a series' members did, as far as an origin knows.
 func (h *history) past(series, origin int) model.Past {
 	members := len(h.co.members)

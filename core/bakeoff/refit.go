@@ -7,6 +7,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -25,7 +26,7 @@ type Refit struct {
 	usual   int
 	Lineup  *Lineup
 	across  bool                          // a contender that learns from all series is among those chosen
-	pasts   map[int]map[string]model.Past // of combining contenders, by series
+	pasts   map[int]map[string]remembered // of combining contenders, by series
 
 	welcomes []bool // which contenders forecast series without a past too
 	fillings panel.Fillings
@@ -133,7 +134,7 @@ func (r *Refit) Remember(e *Engine, stored Stored) error {
 			return err
 		}
 		if r.pasts == nil {
-			r.pasts = map[int]map[string]model.Past{}
+			r.pasts = map[int]map[string]remembered{}
 		}
 		r.pasts[c] = past
 	}
@@ -272,15 +273,19 @@ func (r *Refit) forecast(ctx context.Context, c int, series []int, report Report
 		for m := range one {
 			one[m] = own[m][i]
 		}
-		rows[i], _, errs[i] = co.Combine(one, r.past(c, s))
+		past := r.past(c, s)
+		var weights []float64
+		if rows[i], weights, errs[i] = co.Combine(one, past.Past); averages(weights) {
+			past.widening.Stretch(rows[i], 0)
+		}
 	}
 	return rows, errs, nil
 }
 
-func (r *Refit) past(c, series int) model.Past {
+func (r *Refit) past(c, series int) remembered {
 	past, ok := r.pasts[c][r.Panel.Series[series].Key]
 	if !ok {
-		past.Usual = r.Lineup.combines(c).usual
+		past.Usual, past.widening = r.Lineup.combines(c).usual, single.None
 	}
 	return past
 }
@@ -298,7 +303,7 @@ func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Desc
 			rows[m] = got[0]
 		}
 	}
-	_, weights, err := co.Combine(rows, r.past(c, series))
+	_, weights, err := co.Combine(rows, r.past(c, series).Past)
 	if err != nil {
 		return model.Description{}, err
 	}

@@ -24,17 +24,18 @@ func Families() model.Catalogue {
 		Auto:    "those ahead of the baseline where no members are named, and else all"}
 	return model.Catalogue{
 		{
-			Name: "blend", Summary: "Averages other contenders' forecasts, quantile by quantile.",
+			Name: "blend", Version: 1, Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological Bulletin 86 (1979), for averaging quantiles",
 			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error",
 				Choices: []string{"mean", "median", "inverse-error", "least-squares"},
-				Meaning: "how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts"}},
+				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or by non-negative least squares on its past forecasts"}},
 			Combine: func(v model.Values) (model.Combiner, error) {
 				return blend{v.Names("members"), v.Text("weigh", "inverse-error"), takesAhead(v)}, nil
 			},
 		},
 		{
-			Name: "best-per-series", Summary: "Takes, for each series, the contender that did best on earlier windows.",
+			Name: "best-per-series", Version: 1,
+			Summary:   "Takes, for each series, the contender that did best on earlier windows, of the series and of all.",
 			Reference: "Fildes, Evaluation of aggregate and individual forecast method selection rules, Management Science 35 (1989)",
 			Settings:  []model.Setting{members},
 			Combine:   func(v model.Values) (model.Combiner, error) { return best{v.Names("members")}, nil },
@@ -66,10 +67,10 @@ func (b best) Combine(members []forecast.Rows, past model.Past) (forecast.Rows, 
 	if slices.Contains(there, past.Usual) {
 		at = past.Usual
 	}
-	lowest := math.Inf(1)
+	lowest, scores := math.Inf(1), held(past.ApartByScore(), past.TogetherByScore, past)
 	for _, i := range there {
-		if i < len(past.Scores) && past.Scores[i] < lowest {
-			at, lowest = i, past.Scores[i]
+		if i < len(scores) && scores[i] < lowest {
+			at, lowest = i, scores[i]
 		}
 	}
 	weights := make([]float64, len(members))
@@ -136,36 +137,56 @@ func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows,
 	return rows, weights, err
 }
 
-// inverse weighs by 1 / past error; a member without one is left as it was.
+// inverse weighs by a power of 1 / past error, as the series' own past and that of all series have it;
+// a member of which nothing is known counts for one in the middle.
 func inverse(weights []float64, there []int, past model.Past) {
-	sum := 0.0
-	found := make([]float64, len(weights))
+	logs := held(past.Apart(), past.Together, past)
+	if len(logs) == 0 {
+		return
+	}
+	total := 0.0
 	for _, i := range there {
-		if len(past.Errors) <= i {
-			return
+		x := logs[i]
+		if x != x {
+			x = 0
 		}
-		mae := meanAbs(past.Errors[i])
-		if !panel.Known(mae) {
-			return
-		}
-		found[i] = 1 / max(mae, 1e-9*(1+meanAbs(past.Actual)))
-		sum += found[i]
+		weights[i] = math.Exp(-power * x)
+		total += weights[i]
 	}
 	for _, i := range there {
-		weights[i] = found[i] / sum
+		weights[i] /= total
 	}
 }
 
-func meanAbs(x []float64) float64 {
-	sum, n := 0.0, 0.0
-	for _, v := range x {
-		if v == v {
-			sum += math.Abs(v)
-			n++
+// held is how far a series' members are apart, held towards what all series show together: the more the
+// fewer points tell. NaN where neither knows.
+//
+// Source: Efron and Morris, Data analysis using Stein's estimator, Journal of the American Statistical
+// Association 70 (1975).
+func held(own, all []float64, past model.Past) []float64 {
+	told := float64(len(past.Actual))
+	share := told / (told + heldBy)
+	out := make([]float64, max(len(own), len(all)))
+	for m := range out {
+		switch {
+		case m >= len(all) || all[m] != all[m]:
+			out[m] = own[m]
+		case m >= len(own) || own[m] != own[m]:
+			out[m] = all[m]
+		default:
+			out[m] = share*own[m] + (1-share)*all[m]
 		}
 	}
-	return sum / n
+	return out
 }
+
+const (
+	// power is what the inverse of errors is raised to. Members err alike for the most part: those that err
+	// more add little, and much of what is wrong with them.
+	power = 6
+	// heldBy is how many points of a series' own past count for as much as what all series show.
+	heldBy = 30
+)
 
 // fewestPoints is how many past points for each member least squares need.
 const fewestPoints = 4

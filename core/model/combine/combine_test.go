@@ -43,8 +43,10 @@ func TestWeighingByHand(t *testing.T) {
 	got, _ = blend(t, "median", past, 1, 2, 6)
 	assert.Equal(t, 2.0, got)
 	got, weights := blend(t, "inverse-error", past, 1, 2, 6)
-	assert.InDeltaSlice(t, []float64{0.6, 0.2, 0.2}, weights, 1e-12)
-	assert.InDelta(t, 0.6+0.4+1.2, got, 1e-12)
+	good, bad := math.Exp(-6*(3.0/7-1)), math.Exp(-6*(9.0/7-1)) // of errors 1, 3 and 3
+	good, bad = good/(good+2*bad), bad/(good+2*bad)
+	assert.InDeltaSlice(t, []float64{good, bad, bad}, weights, 1e-12)
+	assert.InDelta(t, good+2*bad+6*bad, got, 1e-12)
 	_, weights = blend(t, "least-squares", past, 1, 2, 6)
 	assert.InDeltaSlice(t, []float64{1. / 3, 1. / 3, 1. / 3}, weights, 1e-12, "three points are too few for three members")
 	got, _ = blend(t, "inverse-error", model.Past{}, 1, 2, 6)
@@ -98,4 +100,64 @@ func TestTheChoiceTakesTheBestThatIsThere(t *testing.T) {
 	assert.Equal(t, 2.0, rows.Mean[0])
 	_, _, err = c.Combine(make([]forecast.Rows, 3), model.Past{})
 	assert.ErrorContains(t, err, "none of its members")
+}
+
+// What a few points of a series say is held towards what all series show, many points stand for
+// themselves, and a series without a past takes what the others show.
+func TestAFewPointsAreHeldTowardsWhatAllShow(t *testing.T) {
+	errors := func(points int, sizes ...float64) (out [][]float64) {
+		for _, s := range sizes {
+			row := make([]float64, points)
+			for k := range row {
+				row[k] = s * float64(1-2*(k%2))
+			}
+			out = append(out, row)
+		}
+		return out
+	}
+	past := func(points int, sizes ...float64) model.Past {
+		p := model.Past{Errors: errors(points, sizes...), Actual: make([]float64, points)}
+		for _, s := range sizes {
+			p.Scores = append(p.Scores, s)
+		}
+		return p
+	}
+	pasts := []model.Past{past(3, 2, 1), past(3000, 2, 1), {}}
+	for range 20 {
+		pasts = append(pasts, past(100, 1, 2))
+	}
+	model.Pool(pasts)
+	_, few := blend(t, "inverse-error", pasts[0], 1, 2)
+	_, many := blend(t, "inverse-error", pasts[1], 1, 2)
+	_, none := blend(t, "inverse-error", pasts[2], 1, 2)
+	assert.Greater(t, few[0], 0.8, "three points are believed less than twenty series")
+	assert.Less(t, many[0], 0.05)
+	assert.Greater(t, none[0], 0.9)
+
+	c, err := combine.Families().NewCombiner("best-per-series", nil)
+	require.NoError(t, err)
+	for i, want := range []float64{1, 2, 1} {
+		rows, _, err := c.Combine([]forecast.Rows{flat(1), flat(2)}, pasts[i])
+		require.NoError(t, err)
+		assert.Equal(t, want, rows.Mean[0], "past %d", i)
+	}
+}
+
+// A member of which nothing is known counts for one in the middle, and an exact one for no more than can
+// be told.
+func TestApart(t *testing.T) {
+	nan := math.NaN()
+	p := model.Past{Errors: [][]float64{{1, -1}, {3, 3}, {nan, nan}, {0, 0}}, Scores: []float64{1, 2, nan, 0}}
+	apart := p.Apart()
+	assert.InDeltaSlice(t, []float64{1/(4.0/3) - 1, 3/(4.0/3) - 1}, apart[:2], 1e-12)
+	assert.True(t, math.IsNaN(apart[2]))
+	assert.Equal(t, -1.0, apart[3])
+	assert.Equal(t, 1.0, p.ApartByScore()[1])
+	model.Pool([]model.Past{p})
+	_, weights := blend(t, "inverse-error", p, 1, 2, 3, 4)
+	assert.Greater(t, weights[3], weights[0])
+	assert.Greater(t, weights[2], weights[1])
+	all := model.Past{Errors: [][]float64{{0, 0}, {0, 0}}, Actual: []float64{1, 2}}
+	_, weights = blend(t, "inverse-error", all, 1, 2)
+	assert.Equal(t, []float64{0.5, 0.5}, weights)
 }
