@@ -164,8 +164,7 @@ func inverse(weights []float64, there []int, past model.Past) {
 // Source: Efron and Morris, Data analysis using Stein's estimator, Journal of the American Statistical
 // Association 70 (1975).
 func held(own, all []float64, past model.Past) []float64 {
-	told := float64(len(past.Actual))
-	share := told / (told + heldBy)
+	share := past.Windows / (past.Windows + heldBy)
 	out := make([]float64, max(len(own), len(all)))
 	for m := range out {
 		switch {
@@ -184,8 +183,8 @@ const (
 	// power is what the inverse of errors is raised to. Members err alike for the most part: those that err
 	// more add little, and much of what is wrong with them.
 	power = 6
-	// heldBy is how many points of a series' own past count for as much as what all series show.
-	heldBy = 30
+	// heldBy is how many windows of a series' own past count for as much as what all series show.
+	heldBy = 4
 )
 
 // fewestPoints is how many past points for each member least squares need.

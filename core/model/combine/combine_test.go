@@ -37,7 +37,7 @@ func blend(t *testing.T, weigh string, past model.Past, values ...float64) (floa
 
 func TestWeighingByHand(t *testing.T) {
 	nan := math.NaN()
-	past := model.Past{Errors: [][]float64{{1, -1, nan, 1}, {3, -3, 3, -3}, {3, 3, 3, 3}}, Actual: []float64{10, 10, nan, 10}}
+	past := model.Past{Errors: [][]float64{{1, -1, nan, 1}, {3, -3, 3, -3}, {3, 3, 3, 3}}, Actual: []float64{10, 10, nan, 10}, Windows: 1}
 	got, _ := blend(t, "mean", past, 1, 2, 6)
 	assert.InDelta(t, 3, got, 1e-12)
 	got, _ = blend(t, "median", past, 1, 2, 6)
@@ -102,9 +102,9 @@ func TestTheChoiceTakesTheBestThatIsThere(t *testing.T) {
 	assert.ErrorContains(t, err, "none of its members")
 }
 
-// What a few points of a series say is held towards what all series show, many points stand for
+// What one window of a series says is held towards what all series show, many stand for
 // themselves, and a series without a past takes what the others show.
-func TestAFewPointsAreHeldTowardsWhatAllShow(t *testing.T) {
+func TestAFewWindowsAreHeldTowardsWhatAllShow(t *testing.T) {
 	errors := func(points int, sizes ...float64) (out [][]float64) {
 		for _, s := range sizes {
 			row := make([]float64, points)
@@ -116,7 +116,7 @@ func TestAFewPointsAreHeldTowardsWhatAllShow(t *testing.T) {
 		return out
 	}
 	past := func(points int, sizes ...float64) model.Past {
-		p := model.Past{Errors: errors(points, sizes...), Actual: make([]float64, points)}
+		p := model.Past{Errors: errors(points, sizes...), Actual: make([]float64, points), Windows: float64(points) / 3}
 		for _, s := range sizes {
 			p.Scores = append(p.Scores, s)
 		}
@@ -130,7 +130,7 @@ func TestAFewPointsAreHeldTowardsWhatAllShow(t *testing.T) {
 	_, few := blend(t, "inverse-error", pasts[0], 1, 2)
 	_, many := blend(t, "inverse-error", pasts[1], 1, 2)
 	_, none := blend(t, "inverse-error", pasts[2], 1, 2)
-	assert.Greater(t, few[0], 0.8, "three points are believed less than twenty series")
+	assert.Greater(t, few[0], 0.8, "one window is believed less than twenty series")
 	assert.Less(t, many[0], 0.05)
 	assert.Greater(t, none[0], 0.9)
 
@@ -147,7 +147,7 @@ func TestAFewPointsAreHeldTowardsWhatAllShow(t *testing.T) {
 // be told.
 func TestApart(t *testing.T) {
 	nan := math.NaN()
-	p := model.Past{Errors: [][]float64{{1, -1}, {3, 3}, {nan, nan}, {0, 0}}, Scores: []float64{1, 2, nan, 0}}
+	p := model.Past{Errors: [][]float64{{1, -1}, {3, 3}, {nan, nan}, {0, 0}}, Scores: []float64{1, 2, nan, 0}, Windows: 1}
 	apart := p.Apart()
 	assert.InDeltaSlice(t, []float64{1/(4.0/3) - 1, 3/(4.0/3) - 1}, apart[:2], 1e-12)
 	assert.True(t, math.IsNaN(apart[2]))
