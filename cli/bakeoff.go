@@ -296,7 +296,8 @@ func (a *app) bakeoffList() *cobra.Command {
 }
 
 func (a *app) bakeoffShow() *cobra.Command {
-	return &cobra.Command{Use: "show ID", Short: "Show a bake-off's progress and windows; with --output yaml, its plan, which reruns it exactly", Args: exactly(1),
+	return &cobra.Command{Use: "show ID", Args: exactly(1),
+		Short: "Show a bake-off's progress and windows; with --output yaml, its plan, which reruns it exactly",
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			b, err := c.Bakeoff(ctx, args[0])
 			if err != nil {
@@ -355,7 +356,8 @@ func byteText(n int64) string {
 
 // formatFlag adds the flag of an export's format; left out, the file's name says it.
 func formatFlag(cmd *cobra.Command, format *string) {
-	cmd.Flags().StringVar(format, "format", "", "csv, csv-text (no text that a spreadsheet takes for a formula), json, jsonl, xlsx or parquet; as the file's name has it, or csv, if left out")
+	cmd.Flags().StringVar(format, "format", "", "csv, csv-text (no text that a spreadsheet takes for a formula), json, jsonl, xlsx or "+
+		"parquet; as the file's name has it, or csv, if left out")
 	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exportFormats,
 		cobra.ShellCompDirectiveNoFileComp)) // of a flag that was just made
 }

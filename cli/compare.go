@@ -17,12 +17,14 @@ import (
 
 func (a *app) bakeoffStandings() *cobra.Command {
 	var metric, per string
-	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut: by step, window, series, demand, history, volume, weekday, month or an attribute", Args: exactly(1),
+	cmd := &cobra.Command{Use: "standings ID", Short: "Read who leads, whole or cut: by step, window, series, demand, history, volume, " +
+		"weekday, month or an attribute", Args: exactly(1),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			return a.showStandings(ctx, c, args[0], metric, per)
 		})}
 	cmd.Flags().StringVar(&metric, "metric", "", "the metric that ranks; the plan's if left out")
-	cmd.Flags().StringVar(&per, "per", "", "step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an attribute; two apart by a comma are crossed")
+	cmd.Flags().StringVar(&per, "per", "", "step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an "+
+		"attribute; two apart by a comma are crossed")
 	return cmd
 }
 

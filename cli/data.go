@@ -389,7 +389,8 @@ func (a *app) series() *cobra.Command {
 		})}
 	list.Flags().StringArrayVar(&where, "where", nil, "keep series with this attribute value, as town=Saltmarsh; several narrow further")
 	list.Flags().StringVar(&order, "sort", "", "key, known, mean, zeros, trend, season, marks or weight; with a dash before it, the largest first")
-	list.Flags().StringVar(&weights, "weights", "", "weigh the series: volume:28 (over the last 28 periods), volume*price:28 (times a driver) or column:NAME")
+	list.Flags().StringVar(&weights, "weights", "", "weigh the series: volume:28 (over the last 28 periods), volume*price:28 (times a "+
+		"driver) or column:NAME")
 	parts := &cobra.Command{Use: "parts N KEY", Short: "Take one series apart into trend, seasons and rest", Args: exactly(2),
 		RunE: a.withClient(func(ctx context.Context, c *client.Client, args []string) error {
 			fit, err := c.Parts(ctx, args[0], args[1])

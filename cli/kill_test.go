@@ -225,7 +225,8 @@ func TestStoppingWaitsForNoSlowClient(t *testing.T) {
 	conn, err := net.Dial("tcp", strings.TrimPrefix(p.address, "http://"))
 	require.NoError(t, err)
 	defer conn.Close()
-	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/slow/loads?time=day&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/octet-stream\r\nContent-Length: 100000000\r\n\r\nday,units\n")
+	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/slow/loads?time=day&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: "+
+		"application/octet-stream\r\nContent-Length: 100000000\r\n\r\nday,units\n")
 	require.NoError(t, err)
 	_, err = p.Datasets(ctx) // by then the other request is being read
 	require.NoError(t, err)

@@ -166,7 +166,8 @@ func (a *app) showFit(f api.Fit) error {
 			x.Meaning, shareOf(x.Rise), shareOf(x.Low), shareOf(x.High)))
 	}
 	for _, x := range f.Curves {
-		s.add("moves by", x.Name, a.figure(spreadOf(x.Mean)), "what is added, from the lowest to the highest place, in shares of the recent size; "+highest(x))
+		s.add("moves by", x.Name, a.figure(spreadOf(x.Mean)), "what is added, from the lowest to the highest place, in shares of the recent "+
+			"size; "+highest(x))
 	}
 	add("parameter", f.Parameters)
 	if f.Sigma != nil {

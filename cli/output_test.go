@@ -39,7 +39,8 @@ func TestADryRunShowsWhatWouldBeRead(t *testing.T) {
 	}
 	_, unsure, code := sh.run("dataset", "load", write(t, "unsure.csv", "day,y\n01/02/2026,1\n02/02/2026,2\n"), "--dry-run")
 	assert.Equal(t, 1, code, "as a load would end")
-	assert.Contains(t, unsure, "a load would be refused: line 2: \"01/02/2026\" and all other dates can be read day first (2026-02-01) or month first (2026-01-02): say which")
+	assert.Contains(t, unsure, "a load would be refused: line 2: \"01/02/2026\" and all other dates can be read day first (2026-02-01) or "+
+		"month first (2026-01-02): say which")
 	assert.Empty(t, strings.TrimSpace(strings.Join(strings.Split(sh.must("dataset", "list", "-o", "csv"), "\n")[1:], "")))
 }
 
@@ -82,7 +83,8 @@ func TestEachOutputServesItsReader(t *testing.T) {
 		"--contender", "moving-average:length=11", "--level", "90", "--wait")
 	records, err := csv.NewReader(strings.NewReader(sh.must("bakeoff", "standings", "bake-1", "-o", "csv"))).ReadAll()
 	require.NoError(t, err)
-	assert.Equal(t, "rank contender skill mae mse rmse medae bias mpe mape smape wape mase rmsse r2 crps weighted_quantile_loss pinball50 coverage90 width90 interval_score90 scaled_interval_score90 pinball5 pinball95 points filled", strings.Join(records[0], " "))
+	assert.Equal(t, "rank contender skill mae mse rmse medae bias mpe mape smape wape mase rmsse r2 crps weighted_quantile_loss pinball50 "+
+		"coverage90 width90 interval_score90 scaled_interval_score90 pinball5 pinball95 points filled", strings.Join(records[0], " "))
 	require.Len(t, records, 3)
 	var st api.Standings
 	require.NoError(t, json.Unmarshal([]byte(sh.must("bakeoff", "standings", "bake-1", "-o", "json")), &st))
@@ -96,13 +98,15 @@ func TestEachOutputServesItsReader(t *testing.T) {
 	assert.Contains(t, sh.must("bakeoff", "duel", "bake-1", "naive", "moving-average:length=11"), "is better than")
 	assert.Contains(t, sh.must("bakeoff", "add", "bake-1", "--contender", "mean", "--wait"), "mean")
 	assert.Contains(t, sh.must("bakeoff", "report", "bake-1"), "<!doctype html>")
-	plan := write(t, "plan.yaml", "dataset: n\nhorizon: 3\nwindows: 400\ncontenders:\n  - family: moving-average\n    tune:\n      settings: {length: [1, 5]}\n  - family: naive\n")
+	plan := write(t, "plan.yaml", "dataset: n\nhorizon: 3\nwindows: 400\ncontenders:\n  - family: moving-average\n    tune:\n      settings: "+
+		"{length: [1, 5]}\n  - family: naive\n")
 	_, refused, code := sh.run("bakeoff", "run", plan)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, refused, "plan.yaml: line 3, column 1: ")
 	_, refused, _ = sh.run("bakeoff", "run", write(t, "typo.yaml", "dataset: n\nhorizon: 3\ncontenders:\n  - familly: naive\n"))
 	assert.Contains(t, refused, "line 4, column 5: field familly: no such field in a contender")
-	sh.must("bakeoff", "run", write(t, "tuned.yaml", "dataset: n\nname: tuned\nhorizon: 3\ncontenders:\n  - family: moving-average\n    tune:\n      settings: {length: [1, 5]}\n  - family: naive\n"), "--wait")
+	sh.must("bakeoff", "run", write(t, "tuned.yaml", "dataset: n\nname: tuned\nhorizon: 3\ncontenders:\n  - family: moving-average\n    "+
+		"tune:\n      settings: {length: [1, 5]}\n  - family: naive\n"), "--wait")
 	assert.Contains(t, sh.must("bakeoff", "tuning", "tuned"), "length explains 100 %")
 	assert.Contains(t, sh.must("bakeoff", "show", "tuned", "-o", "yaml"), "settings: {length: [1, 5]}")
 	file := filepath.Join(t.TempDir(), "points.csv")

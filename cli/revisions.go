@@ -25,7 +25,8 @@ func (a *app) datasetDiff() *cobra.Command {
 				s.add(r.Series, r.Period, a.figure(&r.Old), a.figure(&r.New))
 			}
 			if a.output == "table" {
-				fmt.Fprintf(a.out, "Revision %d has %d new series, %d new periods and %d new values beside revision %d; %d values are restated, %d values and %d series are gone.\n",
+				fmt.Fprintf(a.out, "Revision %d has %d new series, %d new periods and %d new values beside revision %d; %d values are restated, %d "+
+					"values and %d series are gone.\n",
 					d.To, d.NewSeries, d.NewPeriods, d.NewValues, d.From, d.RestatedCount, d.Gone, d.Lost)
 				if len(s.rows) == 0 {
 					return nil

@@ -79,7 +79,8 @@ func (a *app) demo() *cobra.Command {
 	var folder string
 	var truth bool
 	cmd := &cobra.Command{Use: "demo", Short: "Run the service with the demo scenario, Saltmarsh & Vale", Args: exactly(0),
-		Example: "  paperkettle demo\n  paperkettle demo --write saltmarsh    # only write its files\n  paperkettle demo --truth              # only print what was planted in the last weeks",
+		Example: "  paperkettle demo\n  paperkettle demo --write saltmarsh    # only write its files\n  paperkettle demo --truth              # " +
+			"only print what was planted in the last weeks",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			switch {
 			case truth:

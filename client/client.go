@@ -104,7 +104,8 @@ func (c *Client) send(ctx context.Context, r api.Route, in call) (*http.Response
 		var op *url.Error
 		if errors.As(err, &op) && ctx.Err() == nil {
 			if in.file != nil && (errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE)) {
-				return nil, fmt.Errorf("%s closed the connection while the file was being sent (%v): it has refused the file, or it has stopped; try with --dry-run", c.base, op.Err)
+				return nil, fmt.Errorf("%s closed the connection while the file was being sent (%v): it has refused the file, or it has stopped; try "+
+					"with --dry-run", c.base, op.Err)
 			}
 			return nil, fmt.Errorf("no answer from %s (%v): is the service running? start it with 'paperkettle serve' or 'paperkettle demo'", c.base, op.Err)
 		}

@@ -54,7 +54,8 @@ func (t *csvTable) Next() ([]string, error) {
 	t.guard.recordRead()
 	t.line, _ = t.csv.FieldPos(0)
 	if len(record) != len(t.names) {
-		return nil, rowFault{panel.Fault{Line: t.line, Problem: fmt.Sprintf("has %d fields and the header %d: a %s may be missing, or a text with one may lack its quotes", len(record), len(t.names), delimiterName(t.csv.Comma))}}
+		return nil, rowFault{panel.Fault{Line: t.line, Problem: fmt.Sprintf("has %d fields and the header %d: a %s may be missing, or a text "+
+			"with one may lack its quotes", len(record), len(t.names), delimiterName(t.csv.Comma))}}
 	}
 	return record, nil
 }

@@ -27,7 +27,8 @@ func read(text string, c ingest.Columns) (*panel.Panel, error) {
 }
 
 func TestReadsAnOrdinaryTable(t *testing.T) {
-	text := "\uFEFFshop,day,sold,price\r\n\"Quay, west\",2026-01-02, 3.5 ,2\r\nEast,2026-01-01,NA,1\nEast,2026-01-02,1e2,1\nEast,2026-01-03,,9\n\n\"Quay, west\",2026-01-01,-4,\n"
+	text := "\uFEFFshop,day,sold,price\r\n\"Quay, west\",2026-01-02, 3.5 " +
+		",2\r\nEast,2026-01-01,NA,1\nEast,2026-01-02,1e2,1\nEast,2026-01-03,,9\n\n\"Quay, west\",2026-01-01,-4,\n"
 	c := columns
 	c.Drivers, c.KnownAhead = []string{"price"}, []string{"price"}
 	p, err := read(text, c)

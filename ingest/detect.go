@@ -119,7 +119,8 @@ func guessMarks(records [][]string, decimal string) (Marks, error) {
 			m.Decimal = '.'
 		default:
 			small, large := strings.Replace(unsure, ",", ".", 1), strings.ReplaceAll(unsure, ",", "")
-			return m, panel.Fault{Problem: fmt.Sprintf("%q can be read with a decimal comma (%s) or with a thousands mark (%s): say whether the decimal mark is a point or a comma", unsure, small, large),
+			return m, panel.Fault{Problem: fmt.Sprintf("%q can be read with a decimal comma (%s) or with a thousands mark (%s): say whether the "+
+				"decimal mark is a point or a comma", unsure, small, large),
 				Readings: []panel.Reading{{Option: "decimal", Value: "comma", Text: "a decimal comma: " + small},
 					{Option: "decimal", Value: "point", Text: "a thousands mark: " + large}}}
 		}

@@ -96,7 +96,8 @@ func TestPostgreSQLGivesThePanelThatWasWritten(t *testing.T) {
 		assert.Positive(t, n, "no query may change the database")
 	})
 	t.Run("no attack turns reading into writing", func(t *testing.T) {
-		_, err := conn.Exec(ctx, "CREATE TABLE spoils (a int); CREATE FUNCTION spoil() RETURNS int LANGUAGE plpgsql AS $f$ BEGIN INSERT INTO spoils VALUES (1); RETURN 1; END $f$")
+		_, err := conn.Exec(ctx, "CREATE TABLE spoils (a int); CREATE FUNCTION spoil() RETURNS int LANGUAGE plpgsql AS $f$ BEGIN INSERT INTO "+
+			"spoils VALUES (1); RETURN 1; END $f$")
 		require.NoError(t, err)
 		off := "set_config('default_transaction_read_only','off',false)"
 		for _, sql := range []string{
@@ -123,7 +124,8 @@ func TestPostgreSQLGivesThePanelThatWasWritten(t *testing.T) {
 		require.NoError(t, err)
 		assert.Eventually(t, func() bool {
 			var n int
-			err := conn.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE state = 'active' AND pid <> pg_backend_pid() AND query LIKE '%pg_sleep%'").Scan(&n)
+			err := conn.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE state = 'active' AND pid <> pg_backend_pid() AND query LIKE "+
+				"'%pg_sleep%'").Scan(&n)
 			return err == nil && n == 0
 		}, time.Minute, 50*time.Millisecond)
 	})

@@ -163,11 +163,13 @@ func (g *textGuard) Read(p []byte) (int, error) {
 	n, err := g.r.Read(p)
 	if at := bytes.IndexByte(p[:n], 0); at >= 0 {
 		line := g.lines + bytes.Count(p[:at], []byte{'\n'}) + 1
-		g.fault = &panel.Fault{Line: line, Problem: "holds a NUL byte: the file is not plain text, or is not in the encoding it was taken for; save it as CSV in UTF-8"}
+		g.fault = &panel.Fault{Line: line, Problem: "holds a NUL byte: the file is not plain text, or is not in the encoding it was taken for; " +
+			"save it as CSV in UTF-8"}
 		return at, errNUL
 	}
 	if g.since += n; g.since > longest {
-		g.fault = &panel.Fault{Line: g.lines + 1, Problem: fmt.Sprintf("the record that ends after this line is longer than %d MB: a quote may be open, or the file may not be a table", longest>>20)}
+		g.fault = &panel.Fault{Line: g.lines + 1, Problem: fmt.Sprintf("the record that ends after this line is longer than %d MB: a quote may "+
+			"be open, or the file may not be a table", longest>>20)}
 		return 0, errNUL
 	}
 	g.lines += bytes.Count(p[:n], []byte{'\n'})

@@ -146,7 +146,8 @@ func (s *Server) ownHost(c fiber.Ctx) error {
 		host = h
 	}
 	if s.local && !isLoopback(host) {
-		return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost, or name the proxy's address with --public-url")
+		return huma.Error403Forbidden("the service is asked for by a foreign host name: use 127.0.0.1 or localhost, or name the proxy's address " +
+			"with --public-url")
 	}
 	if s.public != nil && !isLoopback(host) && !strings.EqualFold(host, s.public.Hostname()) {
 		return huma.Error403Forbidden("the service is asked for by a foreign host name: its address is " + s.public.String())

@@ -181,7 +181,8 @@ func (s *Server) addContenders(ctx context.Context, in *struct {
 			return conflict("%s is %s: add contenders when it is over", idText("bake", b.ID), job.State)
 		}
 		if job.State != store.Done && !in.Body.Resume {
-			return conflict("%s was %s with %d of %d tasks done, and what is added runs with all that is open: say that it is to be resumed too (resume), or start another bake-off",
+			return conflict("%s was %s with %d of %d tasks done, and what is added runs with all that is open: say that it is to be resumed too "+
+				"(resume), or start another bake-off",
 				idText("bake", b.ID), ended(job.State), job.Done, job.Total)
 		}
 		job.State, job.Error, job.FinishedAt, job.Total = store.Queued, "", nil, len(next.Tasks())

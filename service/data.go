@@ -252,7 +252,8 @@ func (s *Server) checkDataset(ctx context.Context, in *RevisionPath) (api.Page[a
 
 func (s *Server) loadDataset(ctx context.Context, in *fileInput) (api.Loaded, error) {
 	if !datasetName.MatchString(in.Dataset) {
-		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Dataset)
+		return api.Loaded{}, invalid("path.dataset", "%q can't name a dataset: use up to 80 letters, digits, blanks, points, dashes and "+
+			"underscores, beginning with a letter or digit", in.Dataset)
 	}
 	loaded, _, err := s.load(ctx, in.Dataset, &in.SentFile, false)
 	return loaded, err

@@ -76,7 +76,8 @@ func TestABrokenUploadLeavesNothing(t *testing.T) {
 	c, s := start(t, t.TempDir())
 	conn, err := net.Dial("tcp", strings.TrimPrefix(s.Address(), "http://"))
 	require.NoError(t, err)
-	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/cut/loads?time=month&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000\r\n\r\nmonth,units\n2026-01,1\n2026-02,2\n")
+	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/cut/loads?time=month&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: "+
+		"1000\r\n\r\nmonth,units\n2026-01,1\n2026-02,2\n")
 	require.NoError(t, err)
 	require.NoError(t, conn.Close())
 
@@ -84,7 +85,8 @@ func TestABrokenUploadLeavesNothing(t *testing.T) {
 	require.NoError(t, err)
 	defer conn.Close()
 	refused := "no header at all\nDELETE /api/v1/datasets/units HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
-	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/none/loads?time=month&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: %d\r\n\r\n%s", len(refused), refused)
+	_, err = fmt.Fprintf(conn, "POST /api/v1/datasets/none/loads?time=month&measure=units HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: "+
+		"%d\r\n\r\n%s", len(refused), refused)
 	require.NoError(t, err)
 	require.NoError(t, conn.SetReadDeadline(time.Now().Add(5*time.Second)))
 	res, err := http.ReadResponse(bufio.NewReader(conn), nil)

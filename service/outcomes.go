@@ -34,7 +34,8 @@ func (s *Server) scenarioTotals(ctx context.Context, sc *store.Scenario, out *ap
 		out.Totals = append(out.Totals, totalOf(caseName(out.Cases, k), &all.Cases[k], &all.Cases[0]))
 	}
 	if all.Series > 1 {
-		out.Cautions = append(out.Cautions, fmt.Sprintf("Intervals of sums over series count how far errors went together in the bake-off (a correlation of %.2f between series); those of changes take the doubts of different series for independent.", ties.Series))
+		out.Cautions = append(out.Cautions, fmt.Sprintf("Intervals of sums over series count how far errors went together in the bake-off (a "+
+			"correlation of %.2f between series); those of changes take the doubts of different series for independent.", ties.Series))
 	}
 	if n := len(out.LeftOut); n > 0 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series got no forecast: %s, for one, %s.", n, out.LeftOut[0].Series, out.LeftOut[0].Reason))

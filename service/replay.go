@@ -179,7 +179,8 @@ func (s *Server) answerAgain(c fiber.Ctx, object string) error {
 			out, err = s.scenarioOf(ctx, sc, false)
 		}
 	default:
-		return conflict("this was done already (%s), and its answer was lost when the service stopped: look at it before you ask anew, under another key", name)
+		return conflict("this was done already (%s), and its answer was lost when the service stopped: look at it before you ask anew, under "+
+			"another key", name)
 	}
 	if err != nil {
 		return err

@@ -105,7 +105,8 @@ func standingsSection(st api.Standings) export.Section {
 		}
 	}
 	out := export.Section{Title: "Standings", Head: []string{"contender", "rank", "skill"},
-		Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % interval of the difference, over series and windows, holds zero."}
+		Note: "In training: the ranking metric one step ahead within the training part, where the model tells. Like the leader: the 95 % " +
+			"interval of the difference, over series and windows, holds zero."}
 	for _, m := range metrics {
 		out.Head = append(out.Head, m.Name)
 	}

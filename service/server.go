@@ -138,7 +138,8 @@ func (s *Server) listen(address string) error {
 			return err
 		}
 		if n == 0 && s.public != nil {
-			return fmt.Errorf("refusing to be reached at %s without a token: start without --public-url first and run 'paperkettle token create NAME --role admin'", s.public)
+			return fmt.Errorf("refusing to be reached at %s without a token: start without --public-url first and run 'paperkettle token create "+
+				"NAME --role admin'", s.public)
 		}
 		if n == 0 {
 			return fmt.Errorf("refusing to listen on %s without a token: start on %s first and run 'paperkettle token create NAME --role admin'",

@@ -98,7 +98,8 @@ var secretEnv = regexp.MustCompile(`^PAPERKETTLE_[A-Z0-9_]{1,80}$`)
 func (s *Server) addConnection(ctx context.Context, in api.Connection) (api.Connection, error) {
 	switch {
 	case !datasetName.MatchString(in.Name):
-		return in, invalid("body.name", "%q can't name a connection: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Name)
+		return in, invalid("body.name", "%q can't name a connection: use up to 80 letters, digits, blanks, points, dashes and underscores, "+
+			"beginning with a letter or digit", in.Name)
 	case in.SecretEnv != "" && in.SecretFile != "":
 		return in, invalid("body.secret_env", "give the secret's environment variable or its file, not both")
 	case in.SecretEnv != "" && !secretEnv.MatchString(in.SecretEnv):
@@ -220,7 +221,8 @@ func (s *Server) loadCodes(ctx context.Context, in *struct {
 }) (api.PeriodCodes, error) {
 	var out api.PeriodCodes
 	if !datasetName.MatchString(in.Name) {
-		return out, invalid("path.name", "%q can't name period codes: use up to 80 letters, digits, blanks, points, dashes and underscores, beginning with a letter or digit", in.Name)
+		return out, invalid("path.name", "%q can't name period codes: use up to 80 letters, digits, blanks, points, dashes and underscores, "+
+			"beginning with a letter or digit", in.Name)
 	}
 	if in.Time == "" {
 		return out, invalid("query.time", "name the column of the dates")

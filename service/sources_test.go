@@ -98,7 +98,8 @@ func TestADatasetComesFromADatabase(t *testing.T) {
 	assert.True(t, tried.Reached, tried.Problem)
 
 	cols := api.LoadColumns{Connection: "warehouse", Time: "day", Measure: "n", By: []string{"shop"}}
-	query := "SELECT d::date AS day, s AS shop, extract(day from d) * length(s) AS n FROM generate_series(date '2026-01-01', '2026-01-20', '1 day') d, unnest(array['a', 'bb']) s"
+	query := "SELECT d::date AS day, s AS shop, extract(day from d) * length(s) AS n FROM generate_series(date '2026-01-01', '2026-01-20', " +
+		"'1 day') d, unnest(array['a', 'bb']) s"
 	seen, err := c.Inspect(ctx, "", api.LoadColumns{Connection: "warehouse"}, strings.NewReader(query))
 	require.NoError(t, err)
 	assert.Equal(t, []any{"query", "day", "n", []string{"shop"}, 40},

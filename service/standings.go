@@ -274,7 +274,8 @@ func stoodIn(st api.Standings, e *bakeoff.Engine) (out []string) {
 			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), which are left out of its figures.", r.Contender,
 				r.Filled, places))
 		case r.Rank == 0:
-			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in: its figures are mostly not its own, and it is not ranked.", r.Contender, r.Filled, places, e.Plan.Fallback))
+			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in: its figures are mostly not its "+
+				"own, and it is not ranked.", r.Contender, r.Filled, places, e.Plan.Fallback))
 		default:
 			out = append(out, fmt.Sprintf("%s failed on %d of %d places (a series in a window), where %s stood in.", r.Contender, r.Filled, places,
 				e.Plan.Fallback))

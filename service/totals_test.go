@@ -180,13 +180,16 @@ func TestAReleaseCoversNewcomers(t *testing.T) {
 			if k >= 66 || i >= 12 && k < 66-(i-12) {
 				sold = "" // the last but one has none so far, the last has one
 			}
-			fmt.Fprintf(&text, "%s,%d,%d,item %d,%s,%.2f\n", time.Date(2024, 1, 1+7*k, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), i%2, i/2%2, i, sold, 2+rnd.Float64())
+			fmt.Fprintf(&text, "%s,%d,%d,item %d,%s,%.2f\n", time.Date(2024, 1, 1+7*k, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), i%2, i/2%2, i,
+				sold, 2+rnd.Float64())
 		}
 	}
-	_, err := c.Load(ctx, "new", api.LoadColumns{File: "new.csv", Time: "week", Measure: "sold", By: []string{"kind", "size", "item"}, Drivers: []string{"price"},
+	_, err := c.Load(ctx, "new", api.LoadColumns{File: "new.csv", Time: "week", Measure: "sold", By: []string{"kind", "size", "item"},
+		Drivers:    []string{"price"},
 		KnownAhead: []string{"price"}}, strings.NewReader(text.String()))
 	require.NoError(t, err)
-	plan := api.Plan{Dataset: "new", Horizon: 4, Contenders: []api.Contender{{Family: "seasonal-naive"}, {Family: "boosting", Settings: map[string]any{"from": "naive"}}}}
+	plan := api.Plan{Dataset: "new", Horizon: 4, Contenders: []api.Contender{{Family: "seasonal-naive"}, {Family: "boosting",
+		Settings: map[string]any{"from": "naive"}}}}
 	b := run(t, c, plan)
 	preview, err := c.Preview(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "boosting"})
 	require.NoError(t, err)

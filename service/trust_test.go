@@ -197,7 +197,8 @@ func TestDriversPastTheOrigin(t *testing.T) {
 	plan := api.Plan{Dataset: "shop", Horizon: 3, Contenders: []api.Contender{{Family: "naive"}}}
 	split, err := c.Split(ctx, plan)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"The driver visits is not known ahead: no contender sees it. The plan's drivers_ahead can have it lagged or forecast."}, split.Cautions)
+	assert.Equal(t, []string{"The driver visits is not known ahead: no contender sees it. The plan's drivers_ahead can have it lagged or " +
+		"forecast."}, split.Cautions)
 	plan.Ahead = map[string]string{"visits": "lag"}
 	b := run(t, c, plan)
 	assert.Equal(t, plan.Ahead, b.Plan.Ahead)

@@ -95,7 +95,8 @@ func examineFile(ctx context.Context, path string) (faults []string, err error) 
 	if len(faults) == 1 && faults[0] == "ok" {
 		faults = nil
 	}
-	lost, err := lines(ctx, pool, "SELECT 'a record of '||\"table\"||' belongs to one of '||parent||' that is gone' FROM pragma_foreign_key_check LIMIT 20")
+	lost, err := lines(ctx, pool, "SELECT 'a record of '||\"table\"||' belongs to one of '||parent||' that is gone' FROM "+
+		"pragma_foreign_key_check LIMIT 20")
 	if err != nil {
 		return append(faults, err.Error()), nil
 	}
@@ -111,7 +112,8 @@ func examineRevisions(ctx context.Context, s *Store) (faults []string) {
 		Number int
 		Hash   string
 	}
-	err := s.Read(ctx).Raw("SELECT revisions.id, datasets.name, revisions.number, revisions.hash FROM revisions JOIN datasets ON datasets.id = revisions.dataset_id ORDER BY revisions.id").Scan(&list).Error
+	err := s.Read(ctx).Raw("SELECT revisions.id, datasets.name, revisions.number, revisions.hash FROM revisions JOIN datasets ON datasets.id " +
+		"= revisions.dataset_id ORDER BY revisions.id").Scan(&list).Error
 	if err != nil {
 		return []string{err.Error()}
 	}
@@ -254,7 +256,8 @@ func refuseForeign(path string) error {
 	}
 	defer pool.Close()
 	var n int64
-	if err := db.Raw("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name IN ('datasets', 'revisions', 'goose_db_version')").Scan(&n).Error; err != nil || n != 3 {
+	if err := db.Raw("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name IN ('datasets', 'revisions', " +
+		"'goose_db_version')").Scan(&n).Error; err != nil || n != 3 {
 		return errors.New("it is no backup of paperkettle")
 	}
 	if err := prepareGoose(); err != nil {

@@ -82,7 +82,8 @@ func Open(dir string) (*Store, error) {
 	if err != nil {
 		lock.Close()
 		if damaged(err) || errors.Is(err, ErrDamaged) {
-			return nil, fmt.Errorf("opening %s: %w: 'paperkettle check --data %s' says what is wrong; restore a backup with 'paperkettle restore FILE --data DIR'", path, err, dir)
+			return nil, fmt.Errorf("opening %s: %w: 'paperkettle check --data %s' says what is wrong; restore a backup with 'paperkettle restore "+
+				"FILE --data DIR'", path, err, dir)
 		}
 		return nil, fmt.Errorf("opening %s: %w", path, plainly(err))
 	}
@@ -188,7 +189,8 @@ func refuseLater(pool *sql.DB) error {
 		return err
 	}
 	if has > last.Version {
-		return fmt.Errorf("it was written by a later version of paperkettle (its schema is %d, this program knows %d): run that version, or give another --data", has, last.Version)
+		return fmt.Errorf("it was written by a later version of paperkettle (its schema is %d, this program knows %d): run that version, or "+
+			"give another --data", has, last.Version)
 	}
 	return nil
 }

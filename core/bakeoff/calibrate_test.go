@@ -46,9 +46,11 @@ func (g guessed) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 // they are. What comes after an origin does not count.
 func TestAveragedIntervalsHoldWhatTheyPromise(t *testing.T) {
 	const series, horizon, windows = 30, 8, 10
-	cat := append(catalogue.Standard(), model.Family{Name: "guess", New: func(model.Values) (model.Model, error) { return model.PerSeries(guess{}), nil }})
+	guessing := func(model.Values) (model.Model, error) { return model.PerSeries(guess{}), nil }
+	cat := append(catalogue.Standard(), model.Family{Name: "guess", New: guessing})
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: horizon, Windows: windows}, Seed: 1, Contenders: []bakeoff.Contender{
-		{Family: "naive"}, {Name: "one", Family: "guess"}, {Name: "two", Family: "guess"}, {Name: "three", Family: "guess"}, {Name: "four", Family: "guess"},
+		{Family: "naive"}, {Name: "one", Family: "guess"}, {Name: "two", Family: "guess"}, {Name: "three", Family: "guess"},
+		{Name: "four", Family: "guess"},
 		{Name: "mixed", Family: "blend", Settings: model.Values{"members": "one,two,three,four", "weigh": "mean"}},
 		{Family: "best-per-series", Settings: model.Values{"members": "one,two"}}}}
 	p := dailyPanel(series, 120)

@@ -80,7 +80,8 @@ func (e *Engine) cut(name string) (cut, error) {
 	}
 	a, err := e.Panel.AttributeIndex(name)
 	if err != nil {
-		return cut{}, fmt.Errorf("standings can be cut by step, window, series, demand, history, volume, weekday, month, quarter, time-of-day or an attribute; %w", err)
+		return cut{}, fmt.Errorf("standings can be cut by step, window, series, demand, history, volume, weekday, month, quarter, time-of-day "+
+			"or an attribute; %w", err)
 	}
 	return cut{name, ofSeries, func(_, s, _ int) string { return e.Panel.Label(a, s) }, nil}, nil
 }

@@ -13,7 +13,8 @@ import (
 func (e *Engine) Describe(ctx context.Context, window, contender, series int) (model.Description, error) {
 	name := e.Plan.Contenders[contender].Name
 	if co := e.Lineup.combines(contender); co != nil {
-		return model.Description{}, asked("contender", fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its members %s", name, memberNames(e, co)))
+		return model.Description{}, asked("contender", fmt.Errorf("%s combines the forecasts of others and has no fit of its own: look at its "+
+			"members %s", name, memberNames(e, co)))
 	}
 	w := window
 	for lead := e.Plan.Split.Refit.Leads(window); lead < window; lead++ {

@@ -24,7 +24,8 @@ var (
 	nearDay  = regexp.MustCompile(`^(\w+)\s+(before|after|on or before|on or after)\s+(\d\d)-(\d\d)$`)
 )
 
-var errNotFeast = errors.New("is no date and no rule: write 2026-05-01, or for every year 12-25, easter, easter+39, orthodox easter-2, last monday of may, monday on or before 05-24; with ', sunday to monday' it moves off that day")
+var errNotFeast = errors.New("is no date and no rule: write 2026-05-01, or for every year 12-25, easter, easter+39, orthodox easter-2, " +
+	"last monday of may, monday on or before 05-24; with ', sunday to monday' it moves off that day")
 
 // ParseFeast reads a rule for a day of every year:
 //

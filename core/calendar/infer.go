@@ -70,5 +70,6 @@ func InferNumbers(numbers []int64) (Cadence, error) {
 			return Cadence{Unit: Number}, nil
 		}
 	}
-	return Cadence{}, fmt.Errorf("no two of the plain numbers that name the periods follow each other (%d, then %d): number the periods 1, 2, 3 and so on", numbers[0], numbers[1])
+	return Cadence{}, fmt.Errorf("no two of the plain numbers that name the periods follow each other (%d, then %d): number the periods 1, "+
+		"2, 3 and so on", numbers[0], numbers[1])
 }

@@ -10,7 +10,8 @@ import (
 // Whatever line is declared, it is understood or refused; what is understood can be laid on a series,
 // and no column of it that is known ahead needs a value of the measure that is not there yet.
 func FuzzLines(f *testing.F) {
-	for _, line := range []string{"lag 1 to 4", "season lag 1", "mean 8", "quantile 90 over 8", "price log change", "year as harmonics 4", "events around 1",
+	for _, line := range []string{"lag 1 to 4", "season lag 1", "mean 8", "quantile 90 over 8", "price log change", "year as harmonics 4",
+		"events around 1",
 		"attribute town", "group mean 4 of town", "since Fair", "price carry 0.6", "mean 4 of price", "month as levels"} {
 		f.Add(line)
 	}

@@ -327,7 +327,9 @@ func (p *parser) unknown() error {
 	if len(names) > 0 {
 		drivers = "the drivers are " + strings.Join(names, ", ")
 	}
-	return fmt.Errorf("it is neither a word of the calendar nor a driver; %s; else say lag 1 to 4, season lag 1, difference 1, mean 8, spread 8, quantile 90 over 8, scale, group mean 4 of all, index, %s, events, since EVENT, until EVENT, attribute NAME", drivers, strings.Join(calendarWords(), ", "))
+	return fmt.Errorf("it is neither a word of the calendar nor a driver; %s; else say lag 1 to 4, season lag 1, difference 1, mean 8, "+
+		"spread 8, quantile 90 over 8, scale, group mean 4 of all, index, %s, events, since EVENT, until EVENT, attribute "+
+		"NAME", drivers, strings.Join(calendarWords(), ", "))
 }
 
 // calendar reads "month", "month as levels", "year as harmonics 4".

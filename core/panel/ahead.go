@@ -171,7 +171,8 @@ func AheadCautions(p *Panel, rules map[string]Ahead, reach int) (out []string) {
 		case AheadLag:
 			text += fmt.Sprintf("contenders see what it was %s before.", p.Cadence.Noun(reach))
 		case AheadForecast:
-			text += "past the origin contenders see its last season repeated, which may be wrong; training sees what it was, so that its effect looks surer than it is."
+			text += "past the origin contenders see its last season repeated, which may be wrong; training sees what it was, so that its effect " +
+				"looks surer than it is."
 		default:
 			text += "no contender sees it. The plan's drivers_ahead can have it lagged or forecast."
 		}

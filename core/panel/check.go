@@ -107,23 +107,32 @@ func rulesFor(p *Panel) []rule {
 			func(_ *Series, f *facts) bool { return f.known == 0 }},
 		{"very short", "serious", "has fewer than five known values: only the simplest forecast is possible, and its interval is a guess",
 			func(_ *Series, f *facts) bool { return f.known > 0 && f.known < 5 }},
-		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or use a family without one", p.Cadence.Noun(season)),
+		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or "+
+			"use a family without one", p.Cadence.Noun(season)),
 			func(s *Series, f *facts) bool { return season > 1 && f.known >= 5 && len(s.Values) < 2*season }},
 		{"stopped", "notable", "has no value in the last season: if it is discontinued, leave it out; if data is missing, load it",
 			func(s *Series, f *facts) bool { return f.known > 0 && s.End() < p.Length-max(1, season-1) }},
-		{ownSeason, "notable", "which the calendar does not know: families with a season take it up by themselves, and a name for its cause, as an event or a driver, would say where it is from", func(s *Series, f *facts) bool { return f.own > 0 }},
-		{"level shift", "notable", "moved to another level and stayed there: a mean over both levels misleads; find out why, and train on the part since", func(_ *Series, f *facts) bool { return f.shifted }},
-		{"outliers", "notable", "has single values far from their neighbours, by more than eight robust deviations: correct them if they are errors, or give their cause as an event", func(_ *Series, f *facts) bool { return f.outliers > 0 }},
+		{ownSeason, "notable", "which the calendar does not know: families with a season take it up by themselves, and a name for its cause, as " +
+			"an event or a driver, would say where it is from", func(s *Series, f *facts) bool { return f.own > 0 }},
+		{"level shift", "notable", "moved to another level and stayed there: a mean over both levels misleads; find out why, and train on the " +
+			"part since", func(_ *Series, f *facts) bool { return f.shifted }},
+		{"outliers", "notable", "has single values far from their neighbours, by more than eight robust deviations: correct them if they are " +
+			"errors, or give their cause as an event", func(_ *Series, f *facts) bool { return f.outliers > 0 }},
 		{"some below zero", "notable", "is below zero in a few periods and not in the rest: returns or corrections may be booked as sales",
 			func(_ *Series, f *facts) bool { return f.negative > 0 && f.negative*20 < f.known }},
-		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
+		{"far scale", "notable", "is a thousand times larger or smaller than the series in the middle: its unit may differ, and unweighted " +
+			"errors are ruled by the large ones", func(_ *Series, f *facts) bool { return f.farScale }},
 		{"constant", "notable", "never changes: any forecast repeats it, and scaled errors are unknown",
 			func(_ *Series, f *facts) bool { return f.known >= 5 && f.low == f.high }},
-		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other series, or has gaps there: a forecast takes what the plan's driver_gaps says in its place; load the values if there are any", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
-		{"last period low", "serious", fmt.Sprintf("is far lower in its last %s than its level and its season let expect: it may be only partly over; load up to the one before, or the whole", p.Cadence.Unit.Word()), func(s *Series, f *facts) bool { return f.half && s.End() == p.Length }},
+		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other " +
+			"series, or has gaps there: a forecast takes what the plan's driver_gaps says in its place; load the values if there are " +
+			"any", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
+		{"last period low", "serious", fmt.Sprintf("is far lower in its last %s than its level and its season let expect: it may be only partly "+
+			"over; load up to the one before, or the whole", p.Cadence.Unit.Word()), func(s *Series, f *facts) bool { return f.half && s.End() == p.Length }},
 		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval",
 			func(_ *Series, f *facts) bool { return f.class() == lumpy }},
-		{"intermittent demand", "minor", "has demand in few periods, of even size (intermittent): a family for intermittent demand may suit it, and percentage errors do not", func(_ *Series, f *facts) bool { return f.class() == intermittent }},
+		{"intermittent demand", "minor", "has demand in few periods, of even size (intermittent): a family for intermittent demand may suit it, " +
+			"and percentage errors do not", func(_ *Series, f *facts) bool { return f.class() == intermittent }},
 		{"erratic demand", "minor", "has demand in most periods but of very uneven size (erratic): expect wide intervals",
 			func(_ *Series, f *facts) bool { return f.class() == erratic }},
 		{"started late", "minor", "starts well after the dataset: early windows set it aside",
@@ -417,7 +426,8 @@ func lineError(x []float64) float64 {
 
 // gaps are periods without a value between a series' first and last that are not closed.
 func gaps(p *Panel) []Finding {
-	f := Finding{Kind: "gaps", Grade: "notable", Meaning: "has periods without a value between its first and last: if they mean zero, load with gaps as zero; if nothing could happen there, say which periods are closed"}
+	f := Finding{Kind: "gaps", Grade: "notable", Meaning: "has periods without a value between its first and last: if they mean zero, load " +
+		"with gaps as zero; if nothing could happen there, say which periods are closed"}
 	for i := range p.Series {
 		s := &p.Series[i]
 		if !slices.Contains(p.Closed, ClosedGaps) && hasGap(p, i, s) {
@@ -465,7 +475,8 @@ func shutDoors(p *Panel) []Finding {
 			when = "in any " + strings.ToUpper(line[:1]) + line[1:]
 		}
 		out = append(out, Finding{Kind: "closed?", Grade: "notable", Series: by[line],
-			Meaning: fmt.Sprintf("sells nothing %s: if it is shut then, say so with the line %q of the dataset's closed periods, and nothing is learnt from them, forecast or flagged there", when, line)})
+			Meaning: fmt.Sprintf("sells nothing %s: if it is shut then, say so with the line %q of the dataset's closed periods, and nothing is "+
+				"learnt from them, forecast or flagged there", when, line)})
 	}
 	return out
 }

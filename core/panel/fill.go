@@ -253,7 +253,8 @@ func CheckHoles(p *Panel, holes []Holes, f Fillings) error {
 	var errs []error
 	for _, h := range holes {
 		if f[h.Driver].Rule == FillRefuse {
-			errs = append(errs, fmt.Errorf("the driver %s is unknown in %d periods of %d series, for one at %s of %s, and driver_gaps refuses that: load its values, or say hold, usual or a number", h.Driver, h.Values, h.Series, p.Period(h.At), p.Series[h.Of].Key))
+			errs = append(errs, fmt.Errorf("the driver %s is unknown in %d periods of %d series, for one at %s of %s, and driver_gaps refuses "+
+				"that: load its values, or say hold, usual or a number", h.Driver, h.Values, h.Series, p.Period(h.At), p.Series[h.Of].Key))
 		}
 	}
 	return errors.Join(errs...)

@@ -136,7 +136,8 @@ func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) 
 		for _, t := range b.times {
 			if _, ok := calendar.CompactWeek(t.reading.Seconds); !ok {
 				return nil, &Fault{Line: t.line, Value: t.text,
-					Problem:  "is no week of ISO 8601, as the others are: load a calendar of your weeks as period codes, or say that the cadence is number if these are a running count",
+					Problem: "is no week of ISO 8601, as the others are: load a calendar of your weeks as period codes, or say that the cadence is " +
+						"number if these are a running count",
 					Readings: []Reading{{"cadence", "number", "a running count"}}}
 			}
 		}
@@ -147,7 +148,8 @@ func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) 
 		b.style = calendar.StyleDate
 		b.readings = append(b.readings, Reading{"cadence", "number", "a running count"})
 		first, _ := calendar.SerialDay(b.times[0].reading.Seconds)
-		b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as a spreadsheet's numbers of days (%s is %s): if they are a running count, say that the cadence is number.", b.times[0].text, b.times[0].text, isoDay(first)))
+		b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as a spreadsheet's numbers of days (%s is %s): if they are a "+
+			"running count, say that the cadence is number.", b.times[0].text, b.times[0].text, isoDay(first)))
 		return calendar.SerialDay, nil
 	}
 	return nil, nil
@@ -224,7 +226,8 @@ func (b *Builder) dateOrder() (DateOrder, *Fault) {
 		return "", &Fault{Line: noMonth.line, Value: noMonth.text, Problem: "can't be read month first: it has the day first"}
 	case order == "":
 		t := b.times[0]
-		return "", &Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf("and all other dates can be read day first (%s) or month first (%s): say which", isoDay(t.reading.Seconds), isoDay(t.reading.Other)),
+		return "", &Fault{Line: t.line, Value: t.text, Problem: fmt.Sprintf("and all other dates can be read day first (%s) or month first "+
+			"(%s): say which", isoDay(t.reading.Seconds), isoDay(t.reading.Other)),
 			Readings: []Reading{{"date_order", string(DayFirst), "day first: " + isoDay(t.reading.Seconds)},
 				{"date_order", string(MonthFirst), "month first: " + isoDay(t.reading.Other)}}}
 	}
@@ -336,7 +339,8 @@ func (b *Builder) cautionWeeks(c calendar.Cadence, end bool) {
 	}
 	b.readings = append(b.readings, Reading{"label", string(AtStart), fmt.Sprintf("weeks from %s to %s", c.WeekStart, (c.WeekStart+6)%7)},
 		Reading{"label", string(AtEnd), fmt.Sprintf("weeks from %s to %s", (c.WeekStart+1)%7, c.WeekStart)})
-	b.cautions = append(b.cautions, fmt.Sprintf("All dates are %ss: they are taken for the first days of their weeks, to the %s after. If they are the last days, say that times name the end of their period.", c.WeekStart, (c.WeekStart+6)%7))
+	b.cautions = append(b.cautions, fmt.Sprintf("All dates are %ss: they are taken for the first days of their weeks, to the %s after. If "+
+		"they are the last days, say that times name the end of their period.", c.WeekStart, (c.WeekStart+6)%7))
 }
 
 // endsOf says whether the times are the last days of a given cadence's periods, and
@@ -411,7 +415,8 @@ func (b *Builder) aggregate(a axis, seconds []int64) (axis, []Fault) {
 		a.nextNative = native.Start(ord + 1)
 		a.lastOrd, _ = a.cadence.Ordinal(last)
 		if firstOrd, _ := a.cadence.Ordinal(first); a.cadence.Start(firstOrd) < first {
-			b.cautions = append(b.cautions, fmt.Sprintf("The first %s, %s, begins before the first row, so its value may be that of a part: leave it out by a later start if it is.", a.cadence.Unit.Word(), a.cadence.Format(firstOrd)))
+			b.cautions = append(b.cautions, fmt.Sprintf("The first %s, %s, begins before the first row, so its value may be that of a part: leave "+
+				"it out by a later start if it is.", a.cadence.Unit.Word(), a.cadence.Format(firstOrd)))
 		}
 	}
 	return a, nil

@@ -67,7 +67,8 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 		if n > mostListed {
 			text += fmt.Sprintf(" and %d more", n-mostListed)
 		}
-		return nil, nil, fmt.Errorf("drivers are not known from %s to %s, and the plan's driver_gaps refuses that: %s. Load or give their values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
+		return nil, nil, fmt.Errorf("drivers are not known from %s to %s, and the plan's driver_gaps refuses that: %s. Load or give their "+
+			"values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
 	}
 	return w.p, cautions, nil
 }
@@ -176,7 +177,8 @@ func Beyond(base, changed *panel.Panel, series []int, horizon int, name string) 
 			}
 		}
 		if count > 0 {
-			out = append(out, fmt.Sprintf("Case %q takes %s beyond what training saw for %d series: %s, %.0f %% of that range beyond it. Such effects are extrapolated.", name, driver.Name, count, text, 100*worst))
+			out = append(out, fmt.Sprintf("Case %q takes %s beyond what training saw for %d series: %s, %.0f %% of that range beyond it. Such "+
+				"effects are extrapolated.", name, driver.Name, count, text, 100*worst))
 		}
 	}
 	return out

@@ -33,7 +33,8 @@ type Sum struct {
 func Compare(rows, base forecast.Rows, paths, basePaths []float64, levels []float64) Outcome {
 	h := len(rows.Mean)
 	count := len(paths) / h
-	o := Outcome{Mean: rows.Mean, Expected: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h), ChangeVariance: make([]float64, h)}
+	o := Outcome{Mean: rows.Mean, Expected: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h),
+		ChangeVariance: make([]float64, h)}
 	for range levels {
 		o.Low, o.High = append(o.Low, make([]float64, h)), append(o.High, make([]float64, h))
 		o.ChangeLow, o.ChangeHi = append(o.ChangeLow, make([]float64, h)), append(o.ChangeHi, make([]float64, h))

@@ -176,7 +176,8 @@ func TestCompareOnTheSameFutures(t *testing.T) {
 // Whatever line is written, it is understood or refused in a sentence, never a panic; what is understood
 // changes nothing of the past, and leaves every driver ahead a number.
 func FuzzChanges(f *testing.F) {
-	for _, line := range []string{"price +10 %", "price = 8 from 2026-06-08 to 2026-06-15 where town=Quay", "no Fair", "event Fair on 2026-06-03", "price * 2 in week 23",
+	for _, line := range []string{"price +10 %", "price = 8 from 2026-06-08 to 2026-06-15 where town=Quay", "no Fair",
+		"event Fair on 2026-06-03", "price * 2 in week 23",
 		"price −5% in June", "price tag lag 3", "visits = 1"} {
 		f.Add(line)
 	}

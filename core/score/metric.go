@@ -110,17 +110,23 @@ var point = []Metric{
 		parts: mean(func(a *Acc) float64 { return a.SumE })},
 	{Name: "mpe", Share: true, Meaning: "mean percentage error: mean of (f - y) / y, over the points whose y is not 0", order: math.Abs,
 		parts: func(a *Acc) (float64, float64) { return a.SumPE, a.NAPE }},
-	{Name: "mape", Share: true, Meaning: "mean absolute percentage error: mean of |f - y| / |y|, over the points whose y is not 0; unknown where there are none",
+	{Name: "mape", Share: true, Meaning: "mean absolute percentage error: mean of |f - y| / |y|, over the points whose y is not 0; unknown " +
+		"where there are none",
 		parts: func(a *Acc) (float64, float64) { return a.SumAPE, a.NAPE }},
 	{Name: "smape", Share: true, Meaning: "symmetric MAPE: mean of 2 |f - y| / (|y| + |f|), a point where both are 0 counting as 0 (Makridakis 1993)",
 		parts: mean(func(a *Acc) float64 { return a.SumSAPE })},
-	{Name: "wape", Share: true, Meaning: "weighted absolute percentage error: sum of |f - y| / sum of |y|; unknown where all y are 0 (Kolassa and Schuetz 2007)",
+	{Name: "wape", Share: true, Meaning: "weighted absolute percentage error: sum of |f - y| / sum of |y|; unknown where all y are 0 " +
+		"(Kolassa and Schuetz 2007)",
 		parts: func(a *Acc) (float64, float64) { return a.SumAbs, a.SumAbsY }},
-	{Name: "mase", Meaning: "mean absolute scaled error: mean of |f - y| / the mean absolute change over the scale lag in the training part; points of a series that never changes there are left out",
+	{Name: "mase", Meaning: "mean absolute scaled error: mean of |f - y| / the mean absolute change over the scale lag in the training part; " +
+		"points of a series that never changes there are left out",
 		parts: func(a *Acc) (float64, float64) { return a.SumASE, a.NASE }},
-	{Name: "rmsse", Meaning: "root mean squared scaled error: root of the mean of (f - y)^2 / the mean squared change from a period to the next (lag 1) in the training part from its first sale on, per series and window, then the mean; series that never change there are left out (Makridakis, Spiliotis and Assimakopoulos 2022)",
+	{Name: "rmsse", Meaning: "root mean squared scaled error: root of the mean of (f - y)^2 / the mean squared change from a period to the " +
+		"next (lag 1) in the training part from its first sale on, per series and window, then the mean; series that never change there are " +
+		"left out (Makridakis, Spiliotis and Assimakopoulos 2022)",
 		parts: func(a *Acc) (float64, float64) { return a.SumRSE, a.NRSE }},
-	{Name: "r2", Meaning: "coefficient of determination: 1 - sum of (f - y)^2 / sum of (y - mean of y)^2 over the assessed points; unknown where y is constant",
+	{Name: "r2", Meaning: "coefficient of determination: 1 - sum of (f - y)^2 / sum of (y - mean of y)^2 over the assessed points; unknown " +
+		"where y is constant",
 		order: func(v float64) float64 { return -v },
 		of: func(a *Acc) float64 {
 			if a.M2Y == 0 {
@@ -134,9 +140,11 @@ var point = []Metric{
 func distribution(levels []float64) []Metric {
 	quantiles := float64(2*len(levels) + 1)
 	return []Metric{
-		{Name: "crps", Unit: true, Meaning: "continuous ranked probability score: mean of twice the pinball loss integrated over all probabilities, the forecast's quantiles being joined by straight lines (Gneiting and Raftery 2007)",
+		{Name: "crps", Unit: true, Meaning: "continuous ranked probability score: mean of twice the pinball loss integrated over all " +
+			"probabilities, the forecast's quantiles being joined by straight lines (Gneiting and Raftery 2007)",
 			parts: mean(func(a *Acc) float64 { return a.SumCRPS })},
-		{Name: "weighted_quantile_loss", Share: true, Meaning: "mean weighted quantile loss: twice the pinball loss, summed over points, divided by the sum of |y|, and averaged over the median and the ends of the plan's intervals",
+		{Name: "weighted_quantile_loss", Share: true, Meaning: "mean weighted quantile loss: twice the pinball loss, summed over points, " +
+			"divided by the sum of |y|, and averaged over the median and the ends of the plan's intervals",
 			parts: func(a *Acc) (float64, float64) {
 				sum := a.PinMid
 				for _, l := range a.Levels {

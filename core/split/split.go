@@ -40,7 +40,8 @@ func ParseEnds(s string) (Ends, error) {
 	case OwnEnds:
 		return e, nil
 	}
-	return "", fmt.Errorf("ends %q is not known: use data for windows that count back from the end of the data, or own for the last known period of each series", s)
+	return "", fmt.Errorf("ends %q is not known: use data for windows that count back from the end of the data, or own for the last known "+
+		"period of each series", s)
 }
 
 // Refit says at which windows a model is trained anew: 0 is every one, N every Nth,
@@ -226,7 +227,8 @@ func MakeOwn(s Spec, lengths []int) ([]Window, error) {
 			continue
 		}
 		if len(out)+len(windows) > mostOwn {
-			return nil, wrong("ends", "the series end at %d different periods, which asks for more than %d windows: fewer windows, a filter, or ends at data", len(ends), mostOwn)
+			return nil, wrong("ends", "the series end at %d different periods, which asks for more than %d windows: fewer windows, a filter, or "+
+				"ends at data", len(ends), mostOwn)
 		}
 		for _, w := range windows {
 			w.End = end

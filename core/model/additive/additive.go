@@ -354,7 +354,8 @@ func (s *State) doubtSteps(name string, values []float64) {
 	if len(at) == 1 {
 		times = "once"
 	}
-	s.Notes = append(s.Notes, fmt.Sprintf("the driver %s changed %s in the training part: its effect can hardly be told from a level that moved at the same time", name, times))
+	s.Notes = append(s.Notes, fmt.Sprintf("the driver %s changed %s in the training part: its effect can hardly be told from a level that "+
+		"moved at the same time", name, times))
 	s.Recipe.Loose = usualMove / s.Spread
 	for _, i := range at {
 		if !slices.Contains(s.Recipe.Steps, i) {

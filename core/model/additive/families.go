@@ -34,8 +34,10 @@ func Families() model.Catalogue {
 				Auto: "twice the root of the length, 10 at least"},
 			{Name: "stiffness", Kind: model.Amount, Min: &none, Default: 1.0, Meaning: "how much a bend has to explain to be taken, against the usual"},
 			{Name: "parts", Kind: model.Choice, Choices: []string{"add", "multiply"}, Meaning: "whether parts add or multiply", Auto: "as the data say"},
-			{Name: "growing", Kind: model.List, Meaning: "where parts add, those that grow and shrink with the trend all the same: seasons, events, drivers, or some by their names", Auto: "none; where parts multiply all do"},
-			{Name: "seasons", Kind: model.List, Meaning: "none, or some of: day, week, year, a number of periods; each may go on \"as levels\", \"as harmonics 4\", \"when month 6 to 8\", \"when NAME\" of a driver or event", Auto: "those of the cadence that the length shows"},
+			{Name: "growing", Kind: model.List, Meaning: "where parts add, those that grow and shrink with the trend all the same: seasons, " +
+				"events, drivers, or some by their names", Auto: "none; where parts multiply all do"},
+			{Name: "seasons", Kind: model.List, Meaning: "none, or some of: day, week, year, a number of periods; each may go on \"as levels\", " +
+				"\"as harmonics 4\", \"when month 6 to 8\", \"when NAME\" of a driver or event", Auto: "those of the cadence that the length shows"},
 			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
 			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
 			{Name: "drivers", Kind: model.Switch, Default: true, Meaning: "take the drivers that are known ahead"},
@@ -43,7 +45,8 @@ func Families() model.Catalogue {
 				Auto: "either way"},
 			{Name: "hold", Kind: model.Amount, Min: &none, Default: 1.0,
 				Meaning: "how strongly effects of events and drivers are held towards zero, against the usual"},
-			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute lean on each other's effects of events and drivers; all, or none", Auto: "all"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute lean on each other's effects of events and " +
+				"drivers; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers count for nothing"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {

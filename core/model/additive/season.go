@@ -50,7 +50,8 @@ type wish struct {
 // parseWish reads "year", "week as levels", "13 as harmonics 3", "week when month 6 to 8".
 func parseWish(text string) (wish, error) {
 	w := wish{pairs: -1}
-	bad := fmt.Errorf("%q is no season: say week, year or a number of periods, then \"as levels\" or \"as harmonics 4\", then \"when month 6 to 8\" or \"when NAME\" of a driver or event", text)
+	bad := fmt.Errorf("%q is no season: say week, year or a number of periods, then \"as levels\" or \"as harmonics 4\", then \"when month 6 "+
+		"to 8\" or \"when NAME\" of a driver or event", text)
 	head, when, conditional := strings.Cut(text, " when ")
 	if conditional {
 		c, err := parseCondition(strings.TrimSpace(when))

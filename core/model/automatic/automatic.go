@@ -151,10 +151,12 @@ func version(others model.Catalogue) int {
 func Families(others model.Catalogue) model.Catalogue {
 	all := members(others)
 	return model.Catalogue{{
-		Name:      "automatic",
-		Version:   version(others),
-		Summary:   "Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, boosting, pretrained, intermittent and calendar forms, by how they forecast inner windows of all series.",
-		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; pooled evidence: Efron and Morris, Journal of the American Statistical Association 70, 1975; mixing: Bates and Granger, Operational Research Quarterly 20, 1969",
+		Name:    "automatic",
+		Version: version(others),
+		Summary: "Mixes, per series, smoothing, theta, ARIMA, decomposition, additive, linear, boosting, pretrained, intermittent and " +
+			"calendar forms, by how they forecast inner windows of all series.",
+		Reference: "inner windows: Tashman, International Journal of Forecasting 16, 2000; pooled evidence: Efron and Morris, Journal of the " +
+			"American Statistical Association 70, 1975; mixing: Bates and Granger, Operational Research Quarterly 20, 1969",
 		Settings: append([]model.Setting{
 			{Name: "choose", Kind: model.Choice, Choices: []string{"mixed", "single"}, Default: "mixed",
 				Meaning: "mix the forms by how sure the inner windows are, or take the best alone"},

@@ -134,7 +134,8 @@ const (
 
 // ask tries a form on some series first, where it learns from each alone, and on the rest unless
 // it is far behind others.
-func (e *evidence) ask(ctx context.Context, v, actuals panel.View, env model.Env, k int, t single.Trial, others [][]loss) ([]loss, [][]single.Heart, error) {
+func (e *evidence) ask(ctx context.Context, v, actuals panel.View, env model.Env, k int, t single.Trial,
+	others [][]loss) ([]loss, [][]single.Heart, error) {
 	n := v.Len()
 	if e.forms[k].pools || n <= 2*firstAsked {
 		return e.try(ctx, v, actuals, env, &e.forms[k], t)

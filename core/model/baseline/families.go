@@ -33,7 +33,8 @@ func Families() model.Catalogue {
 			Settings: []model.Setting{lengthSetting("periods averaged", "one shortest season of the cadence, or 4 where it has none")}},
 		{Name: "calendar-mean", Summary: "Repeats the mean of the same weekday, month or time of day over the last periods.",
 			Settings: calendarSettings("periods averaged over")},
-		{Name: "calendar-median", Summary: "Repeats the median of the same weekday, month or time of day over the last periods, whatever a few odd ones were.", Settings: calendarSettings("periods that the median is of")},
+		{Name: "calendar-median", Summary: "Repeats the median of the same weekday, month or time of day over the last periods, whatever a few " +
+			"odd ones were.", Settings: calendarSettings("periods that the median is of")},
 	}
 	for i := range list {
 		name := list[i].Name

@@ -15,24 +15,28 @@ import (
 func Families() model.Catalogue {
 	one, two, none, all, many := 1.0, 2.0, 0.001, 1.0, 2000.0
 	return model.Catalogue{{
-		Name:      "boosting",
-		Version:   5, // trees by steps
-		Summary:   "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells.",
+		Name:    "boosting",
+		Version: 5, // trees by steps
+		Summary: "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the " +
+			"recent past, in whatever combination tells.",
 		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",
 		Settings: append([]model.Setting{
 			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", "seasonal-naive", "naive"},
 				Meaning: "the simpler model that trees start from", Auto: "by inner windows"},
-			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"month\", \"price change\"; see \"series features\"", Auto: "calendar, drivers and events; the recent past is always there"},
+			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"month\", \"price change\"; see \"series " +
+				"features\"", Auto: "calendar, drivers and events; the recent past is always there"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their trees; all, or none", Auto: "all"},
 			{Name: "loss", Kind: model.Choice, Choices: []string{"squared", "absolute", "huber"}, Default: "huber", Meaning: "what trees make small"},
 			{Name: "trees", Kind: model.Whole, Min: &one, Max: &many, Meaning: "how many at most", Auto: "as many as help on inner windows"},
 			{Name: "leaves", Kind: model.Whole, Min: &two, Max: &many, Meaning: "of a tree, at most", Auto: "by the number of rows"},
 			{Name: "rate", Kind: model.Amount, Min: &none, Max: &all, Meaning: "share of a tree's prediction that is added", Auto: "by the number of rows"},
 			{Name: "steps", Kind: model.Choice, Choices: []string{shared, each, recursive}, Default: shared,
-				Meaning: "the same trees for all steps, which see how far a step is; some for each; or those of the next step, which go on from what they forecast"},
+				Meaning: "the same trees for all steps, which see how far a step is; some for each; or those of the next step, which go on from what " +
+					"they forecast"},
 			{Name: "intervals", Kind: model.Choice, Choices: []string{byErrors, byQuantiles}, Default: byErrors,
 				Meaning: "the base's own, by its errors, or by trees that learn quantiles; calibrated on held-out windows"},
-			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion positive\"", Auto: "either way"},
+			{Name: "signs", Kind: model.List, Meaning: "effects of drivers that may go one way only, as \"price negative\" or \"promotion " +
+				"positive\"", Auto: "either way"},
 		}, single.BoundSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m := Model{Base: v.Text("from", ""), Lines: v.Names("features"), By: single.GroupedBy(v), Loss: v.Text("loss", "huber"),

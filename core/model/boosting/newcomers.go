@@ -284,7 +284,8 @@ func (n *Newcomers) paths(s panel.SeriesView, horizon, count, j int) ([]float64,
 func (n *Newcomers) describe(d *model.Description, s panel.SeriesView) {
 	d.To, d.Known = s.First+len(s.Values)-1, panel.CountKnown(s.Values)
 	d.From = min(s.First, d.To)
-	d.Form = fmt.Sprintf("what series like it sell: %d trees on attributes, calendar, drivers, events and age, learnt from %d series", len(n.Trees.Trees), n.Likes)
+	d.Form = fmt.Sprintf("what series like it sell: %d trees on attributes, calendar, drivers, events and age, learnt from %d series",
+		len(n.Trees.Trees), n.Likes)
 	d.Why = "it has too few values for a model of its own"
 	caution := "it has no value of its own yet"
 	if fill, err := n.filler(s, 0); err == nil {

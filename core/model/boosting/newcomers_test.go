@@ -109,7 +109,8 @@ func TestNewcomersAreForecastFromTheirLikes(t *testing.T) {
 func TestNewcomersWithoutLikes(t *testing.T) {
 	p, _ := entrants(4, 2, 3, 100, 4)
 	v := panel.NewView(p, all(p), 0, p.Length-1)
-	trained, err := family(t, nil).Train(context.Background(), v, model.Env{Horizon: 4, Workers: 1, Random: func(string) *rand.Rand { return rand.New(rand.NewPCG(1, 7)) }})
+	trained, err := family(t, nil).Train(context.Background(), v, model.Env{Horizon: 4, Workers: 1,
+		Random: func(string) *rand.Rand { return rand.New(rand.NewPCG(1, 7)) }})
 	require.NoError(t, err)
 	res, err := trained.Forecast(context.Background(), v, 4)
 	require.NoError(t, err)

@@ -25,10 +25,12 @@ func Families() model.Catalogue {
 	return model.Catalogue{
 		{
 			Name: "blend", Version: 1, Summary: "Averages other contenders' forecasts, quantile by quantile.",
-			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological Bulletin 86 (1979), for averaging quantiles",
+			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological " +
+				"Bulletin 86 (1979), for averaging quantiles",
 			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error",
 				Choices: []string{"mean", "median", "inverse-error", "least-squares"},
-				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or by non-negative least squares on its past forecasts"}},
+				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or " +
+					"by non-negative least squares on its past forecasts"}},
 			Combine: func(v model.Values) (model.Combiner, error) {
 				return blend{v.Names("members"), v.Text("weigh", "inverse-error"), takesAhead(v)}, nil
 			},

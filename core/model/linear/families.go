@@ -18,7 +18,8 @@ func Families() model.Catalogue {
 		Settings: append([]model.Setting{
 			{Name: "uses", Kind: model.Choice, Choices: []string{"both", "own-past", "drivers"}, Default: "both",
 				Meaning: "what the equations rest on: the series' own past, calendar, drivers and events, or both"},
-			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"mean 8\", \"month as levels\", \"price log\"; see \"series features\"", Auto: "what suits the cadence, the length and uses"},
+			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"mean 8\", \"month as levels\", \"price " +
+				"log\"; see \"series features\"", Auto: "what suits the cadence, the length and uses"},
 			{Name: "steps", Kind: model.Choice, Choices: []string{"direct", "recursive", "averaged"},
 				Meaning: "an equation a step, one that goes on from its own forecasts, or the mean of both", Auto: "by inner windows"},
 			{Name: "penalty", Kind: model.Choice, Choices: []string{"ridge", "lasso", "elastic-net", "none"}, Default: "ridge",
@@ -30,7 +31,8 @@ func Families() model.Catalogue {
 				Auto:    "logs where the data say so; the mean of both, and changes, where inner windows say so"},
 			{Name: "memory", Kind: model.Whole, Min: &few, Meaning: "of how many of the last periods it learns",
 				Auto: "all, or fewer where inner windows say so"},
-			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of their own; all, or none", Auto: "all"},
+			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their equations, with intercepts of " +
+				"their own; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "values far from their neighbours count for nothing"},
 			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors",
 				Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},

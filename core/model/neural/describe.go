@@ -35,7 +35,8 @@ func (s Shape) words() string {
 }
 
 func (g *Group) describe(d model.Description) model.Description {
-	d.Form = fmt.Sprintf("%s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts of each step, corrects their mix and gives quantiles",
+	d.Form = fmt.Sprintf("%s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts "+
+		"of each step, corrects their mix and gives quantiles",
 		g.Shape.words(), g.Shape.Window, anchors)
 	if len(g.Weights) > 1 {
 		d.Form += fmt.Sprintf("; the mean of %d such networks", len(g.Weights))
@@ -43,7 +44,10 @@ func (g *Group) describe(d model.Description) model.Description {
 	if g.outside != nil {
 		d.Form += "; what the additive regression says of drivers and events is taken out before, and put back after"
 	}
-	d.Why = fmt.Sprintf("learnt from %d windows of %d series, to the loss on held-out windows; then gently from these too; computed in single precision, %s", g.Windows, len(g.Places), map[string]string{"avx512": "on AVX-512", "avx2": "on AVX2 (the same numbers as on AVX-512)", "plain": "without vector units (numbers differ in their last places from those made with them)"}[g.Kernels])
+	d.Why = fmt.Sprintf("learnt from %d windows of %d series, to the loss on held-out windows; then gently from these too; computed in "+
+		"single precision, %s", g.Windows, len(g.Places), map[string]string{"avx512": "on AVX-512",
+		"avx2": "on AVX2 (the same numbers as on AVX-512)", "plain": "without vector units (numbers differ in their last places from those " +
+			"made with them)"}[g.Kernels])
 	size := 0
 	if len(g.Weights) > 0 {
 		size = len(g.Weights[0])

@@ -14,14 +14,16 @@ import (
 func Families() model.Catalogue {
 	return model.Catalogue{
 		family(model.Family{
-			Name:      "perceptron",
-			Summary:   "A network of residual blocks on scaled windows of all series: it weighs plain forecasts of each step, corrects their mix and gives quantiles.",
+			Name: "perceptron",
+			Summary: "A network of residual blocks on scaled windows of all series: it weighs plain forecasts of each step, corrects their mix " +
+				"and gives quantiles.",
 			Reference: "Oreshkin and others, ICLR 2020; Wen and others, A multi-horizon quantile recurrent forecaster, 2017",
 		}, nil, 2, func(model.Values) string { return kindPerceptron }),
 		family(model.Family{
-			Name:      "recurrent",
-			Summary:   "A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps.",
-			Reference: "Hochreiter and Schmidhuber, Neural Computation 9, 1997; Cho and others, EMNLP 2014; Smyl, International Journal of Forecasting 36, 2020",
+			Name:    "recurrent",
+			Summary: "A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps.",
+			Reference: "Hochreiter and Schmidhuber, Neural Computation 9, 1997; Cho and others, EMNLP 2014; Smyl, International Journal of " +
+				"Forecasting 36, 2020",
 		}, []model.Setting{{Name: "cell", Kind: model.Choice, Choices: []string{kindLSTM, kindGRU}, Default: kindLSTM,
 			Meaning: "the gates of its units: lstm, or gru, which has fewer"},
 			{Name: "steps", Kind: model.Choice, Choices: []string{"direct", "recursive"}, Default: "direct",
@@ -47,7 +49,8 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 			Meaning: "share of the units that are left out at each batch of the training"},
 		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept",
 			Auto: "as long as held-out windows gain"},
-		{Name: "features", Kind: model.List, Meaning: "the columns known ahead, line by line, as \"month as levels\", \"price log\"; see \"series features\"", Auto: "calendar, drivers and events"},
+		{Name: "features", Kind: model.List, Meaning: "the columns known ahead, line by line, as \"month as levels\", \"price log\"; see " +
+			"\"series features\"", Auto: "calendar, drivers and events"},
 		{Name: "explain", Kind: model.Switch, Default: true,
 			Meaning: "what the additive regression says of drivers and events is taken out first, and put back"},
 		{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share a network; all, or none", Auto: "all"},

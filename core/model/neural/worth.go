@@ -24,7 +24,8 @@ type inputs struct {
 func (l *Layout) groups() []inputs {
 	wide := len(l.Recipe.Columns)
 	list := []inputs{{name: "own past", meaning: "the last values, one by one, and means of earlier seasons", past: [2]int{0, l.pastWidth()}}}
-	plain := inputs{name: "plain forecasts", meaning: "simple forecasts of the step, how they did lately, and the last values of its place in the season"}
+	plain := inputs{name: "plain forecasts", meaning: "simple forecasts of the step, how they did lately, and the last values of its place " +
+		"in the season"}
 	for k := range anchors + lags + anchors {
 		plain.steps = append(plain.steps, wide+len(l.Drivers)+3+k)
 	}

@@ -43,7 +43,8 @@ func (t *Trained) Describe(i int) model.Description {
 
 // form says in a sentence what forecasts.
 func (t *Trained) form() string {
-	who := fmt.Sprintf("a network of %d numbers that learnt from made-up series sees up to %d last values and weighs %d plain forecasts of each step, corrects their mix and gives quantiles", t.networks[0].Size(), Reach, anchors)
+	who := fmt.Sprintf("a network of %d numbers that learnt from made-up series sees up to %d last values and weighs %d plain forecasts of "+
+		"each step, corrects their mix and gives quantiles", t.networks[0].Size(), Reach, anchors)
 	if k := len(t.networks); k > 1 {
 		who += fmt.Sprintf("; the mean of %d such networks", k)
 	}

@@ -15,8 +15,9 @@ func Families(w *Weights) model.Catalogue {
 	}
 	soonest := 0.001
 	return model.Catalogue{{
-		Name:         "pretrained",
-		Summary:      "A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long history and is quick.",
+		Name: "pretrained",
+		Summary: "A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long " +
+			"history and is quick.",
 		Reference:    "Oreshkin and others, Meta-learning framework with applications to zero-shot time-series forecasting, AAAI 2021",
 		AcrossSeries: true,
 		Version:      w.version(),

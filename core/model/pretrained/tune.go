@@ -30,7 +30,8 @@ const (
 func (t *Trained) tune(ctx context.Context, m Model, v panel.View, r *rehearsal, env model.Env) error {
 	pool := t.pool(v, r)
 	if len(pool) < fewestToTune || len(r.windows) == 0 {
-		t.Cautions = append(t.Cautions, fmt.Sprintf("%d series are too few to tune the network to, which takes %d: it forecasts as it was trained", len(pool), fewestToTune))
+		t.Cautions = append(t.Cautions, fmt.Sprintf("%d series are too few to tune the network to, which takes %d: it forecasts as it was "+
+			"trained", len(pool), fewestToTune))
 		return nil
 	}
 	clock := model.NewTimer(env.Clock, m.Within, 0)

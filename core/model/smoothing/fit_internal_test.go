@@ -153,7 +153,8 @@ func TestCoarseStatesFollow(t *testing.T) {
 	for i := range values {
 		values[i] = 50 + 10*math.Sin(float64(i)*math.Pi/6) + rnd.NormFloat64()
 	}
-	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values), Series: []panel.Series{{Key: "s", Values: values}}}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values),
+		Series: []panel.Series{{Key: "s", Values: values}}}
 	at := func(origin int) panel.SeriesView { return panel.NewView(p, []int{0}, 0, origin).Series(0) }
 	trained := func() *State {
 		m := Method{}
