@@ -116,11 +116,7 @@ func TestAFewWindowsAreHeldTowardsWhatAllShow(t *testing.T) {
 		return out
 	}
 	past := func(points int, sizes ...float64) model.Past {
-		p := model.Past{Errors: errors(points, sizes...), Actual: make([]float64, points), Windows: float64(points) / 3}
-		for _, s := range sizes {
-			p.Scores = append(p.Scores, s)
-		}
-		return p
+		return model.Past{Errors: errors(points, sizes...), Actual: make([]float64, points), Windows: float64(points) / 3, Scores: sizes}
 	}
 	pasts := []model.Past{past(3, 2, 1), past(3000, 2, 1), {}}
 	for range 20 {

@@ -10,8 +10,7 @@ package tensor
 
 import "fmt"
 
-// go:generate sh -c "cd ../../../tools/kernels && go run . -out ../../core/num/tensor/kernels_amd64.s -stubs
-// ../../core/num/tensor/kernels_amd64.go -pkg tensor"
+//go:generate sh -c "cd ../../../tools/kernels && go run . -out ../../core/num/tensor/kernels_amd64.s -stubs ../../core/num/tensor/kernels_amd64.go -pkg tensor"
 
 // Float is what elements are.
 type Float interface{ float32 | float64 }
