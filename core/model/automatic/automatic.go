@@ -140,7 +140,7 @@ func welcome(v panel.View, list []form, weights [][]float64) {
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 5
+	out := 6
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

@@ -37,13 +37,14 @@ type rows struct {
 type look struct {
 	series panel.SeriesView
 	laid   *feature.Rows
+	unit   single.Unit // that earlier values were counted in
 }
 
 // lookAt lays the features of a series out, and of periods ahead.
 func (l *Layout) lookAt(s panel.SeriesView, horizon int) (look, error) {
-	s, _ = single.WithoutOdd(s)
+	s, mended := single.Mend(s)
 	laid, err := l.Recipe.Lay(s, s.Values, horizon, nil)
-	return look{s, laid}, err
+	return look{s, laid, mended.Unit}, err
 }
 
 // window is the base's forecast of a series from an origin whose steps are all held out.
@@ -298,7 +299,7 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 func (r *rows) take(from look, i, origin int, base forecast.Rows) {
 	s := from.series
 	n := origin - s.First + 1
-	if n < single.Fewest || !single.Tells(s.Values[:n]) {
+	if n < single.Fewest || !single.Tells(s.Values[:n]) || n <= from.unit.At { // the base knew the unit before
 		return
 	}
 	w := r.lay.newWriter(s, from.laid)

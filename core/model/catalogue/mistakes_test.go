@@ -2,6 +2,7 @@ package catalogue_test
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -83,5 +84,31 @@ func TestAStrikeMovesLittle(t *testing.T) {
 			}
 		})
 		assert.Less(t, miss, 1.0, "%s, mean error with zeros now and then", family)
+	}
+}
+
+// All values before a day were counted in another unit, or the level moved by far: forecasts are as if it had
+// always been so, however long ago it was, and a description says what was done.
+func TestAChangeOfUnitMovesLittle(t *testing.T) {
+	for _, family := range unmoved {
+		_, width, _ := spoilt(t, family, func([]float64) {})
+		for _, at := range []int{150, 240} {
+			for name, earlier := range map[string]func(y float64) float64{
+				"in dozens":     func(y float64) float64 { return y / 12 },
+				"in tenths":     func(y float64) float64 { return y * 10 },
+				"another level": func(y float64) float64 { return y - 170 },
+			} {
+				miss, wider, d := spoilt(t, family, func(values []float64) {
+					for i := range at {
+						values[i] = earlier(values[i])
+					}
+				})
+				t.Logf("%-14s %-14s from %d on: mean error %5.2f, width %6.2f of %5.2f", family, name, at, miss, wider, width)
+				assert.Less(t, miss, 4.0, "%s, %s from %d on", family, name, at)
+				if family != "automatic" { // which tells of what it is made of
+					assert.Contains(t, fmt.Sprint(d.Cautions), "what came before is learnt from", family)
+				}
+			}
+		}
 	}
 }

@@ -26,7 +26,7 @@ func fit(t *testing.T, m decomposition.Method, unit calendar.Unit, values []floa
 	t.Helper()
 	p := &panel.Panel{Cadence: calendar.Cadence{Unit: unit}, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}}
 	v := panel.NewView(p, []int{0}, 0, len(values)-1)
-	seen, _ := single.WithoutOdd(v.Series(0)) // as the family has it
+	seen, _ := single.Mend(v.Series(0)) // as the family has it
 	s, err := m.Fit(context.Background(), single.Input{SeriesView: seen, Horizon: h, Seed: 1})
 	require.NoError(t, err)
 	rows := forecast.NewRows(h)

@@ -64,8 +64,9 @@ func describing(t model.Trained, i int) model.Description {
 
 // tell says what was seen of the series.
 func (t *Trained) tell(d *model.Description, i int) {
-	s, odd := single.WithoutOdd(t.view.Series(i))
-	d.LeftOut = append(d.LeftOut, odd...)
+	s, mended := single.Mend(t.view.Series(i))
+	d.LeftOut = append(d.LeftOut, mended.Odd...)
+	d.Cautions = append(d.Cautions, mended.Unit.Cautions(s)...)
 	known := panel.CountKnown(s.Values)
 	d.From, d.To, d.Known = s.First, s.View().Origin(), known
 	if !single.Tells(s.Values) {

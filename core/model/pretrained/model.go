@@ -150,7 +150,7 @@ func (t *Trained) rehearsal(v panel.View, out int, by model.Trained) *rehearsal 
 	skip := 1 + v.Len()/mostHeld
 	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld*skip/max(1, v.Len())))
 	for i := range v.Len() {
-		s, _ := single.WithoutOdd(v.Series(i))
+		s, _ := single.Mend(v.Series(i))
 		r.keep[i] = len(s.Values) - out
 		if r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || i%skip != 0 || !single.Tells(s.Values[:r.keep[i]]) {
 			continue

@@ -98,7 +98,7 @@ type ready struct {
 
 // prepare looks at a series; one that tells too little is forecast plainly.
 func (t *Trained) prepare(ctx context.Context, v panel.View, i, horizon int) (*ready, forecast.Rows, error) {
-	s, _ := single.WithoutOdd(v.Series(i))
+	s, _ := single.Mend(v.Series(i))
 	if !single.Tells(s.Values) {
 		state, _, err := single.Start(ctx, nil, single.InputOf(s, horizon, nil))
 		if err != nil {

@@ -147,7 +147,7 @@ func averagedOf(like several, learners []*Learner) (several, error) {
 // pool is the series to learn from, as they are before what is held out.
 func (t *Trained) pool(v panel.View, r *rehearsal) (out []Lesson) {
 	for i := range v.Len() {
-		s, _ := single.WithoutOdd(v.Series(i))
+		s, _ := single.Mend(v.Series(i))
 		if r.keep[i] < 2*fewestBefore || panel.CountKnown(s.Values[:r.keep[i]]) < 2*fewestBefore {
 			continue
 		}

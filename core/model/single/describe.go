@@ -27,6 +27,7 @@ func (f *Fit) Describe() model.Description {
 	if n := oddValues(f.Odd); n > 0 {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values that look like mistakes were left out: %d of them", n))
 	}
+	d.Cautions = append(d.Cautions, f.Unit.Cautions(f.view)...)
 	residuals := residualsOf(f.Values, f.State.Fitted())
 	d.Training = scores(f.Values, residuals)
 	d.Tests = tests(residuals, len(d.Parameters))

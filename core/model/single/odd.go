@@ -111,8 +111,27 @@ func gap(y, far []float64) float64 {
 	return bound
 }
 
-// WithoutOdd is a series with its odd values unknown, and which they are.
-func WithoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
+// Mended is what was done to a series before it is learnt from.
+type Mended struct {
+	Odd  []model.Stretch // values that were left out
+	Unit Unit            // that earlier values were counted in
+}
+
+// Mend is a series with what came before a change of unit as if it had always been so, and with its odd
+// values unknown.
+func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
+	out, odd := withoutOdd(s)
+	unit := UnitOf(out)
+	if !unit.changes() {
+		return out, Mended{Odd: odd}
+	}
+	s.Values = unit.apply(s.Values)
+	out, odd = withoutOdd(s)
+	return out, Mended{odd, unit}
+}
+
+// withoutOdd is a series with its odd values unknown, and which they are.
+func withoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
 	places := Odd(s)
 	if len(places) == 0 {
 		return s, nil

@@ -40,7 +40,8 @@ func TestMistakesAreOdd(t *testing.T) {
 	y[150] = 0
 	y[199] = 600
 	assert.Equal(t, []int{90, 150, 199}, oddIn(panelOf(calendar.Day, y)))
-	s, odd := single.WithoutOdd(panel.NewView(panelOf(calendar.Day, y), []int{0}, 0, 199).Series(0))
+	s, mended := single.Mend(panel.NewView(panelOf(calendar.Day, y), []int{0}, 0, 199).Series(0))
+	odd := mended.Odd
 	require.Len(t, odd, 3)
 	assert.Equal(t, 90, odd[0].From)
 	assert.Equal(t, "2000 is far from what is before, after, and a season away", odd[0].Why)

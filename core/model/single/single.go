@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
@@ -97,6 +98,7 @@ type Fit struct {
 	Next     int // axis index of the next value to be seen
 	Values   []float64
 	Odd      []model.Stretch // what was left out as odd; it is unknown among Values
+	Unit     Unit            // that earlier values were counted in; in the present one among Values
 	Horizon  int
 	Cautions []string
 	Widening Widening
@@ -155,26 +157,26 @@ func (m seriesModel) Bare() model.SeriesModel {
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
 	in := InputOf(s, horizon, rnd())
-	var odd []model.Stretch
+	var mended Mended
 	if leavesOut(m.method) {
-		odd = in.leaveOut()
+		mended = in.mend()
 	}
 	state, cautions, err := Start(ctx, m.method, in)
 	if err != nil {
 		return nil, err
 	}
 	fit := newFit(in, state, cautions, m.bounds)
-	fit.Odd, fit.view = odd, s
+	fit.Odd, fit.Unit, fit.view = mended.Odd, mended.Unit, s
 	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
 		fit.Widening = w.Widen(ctx, in, state)
 	}
 	return fit, nil
 }
 
-// leaveOut makes odd values unknown, and says which.
-func (in *Input) leaveOut() (odd []model.Stretch) {
-	in.SeriesView, odd = WithoutOdd(in.SeriesView)
-	return odd
+// mend makes the series fit to learn from, and says what was done.
+func (in *Input) mend() (m Mended) {
+	in.SeriesView, m = Mend(in.SeriesView)
+	return m
 }
 
 // InputOf is a series to fit, with a stream of its own, or nil.
@@ -328,7 +330,14 @@ func (f *Fit) Paths(s panel.SeriesView, h, count int) ([]float64, error) {
 }
 
 // Fitted gives the forecasts one step ahead within the training part.
-func (f *Fit) Fitted() []float64 { return f.State.Fitted() }
+func (f *Fit) Fitted() []float64 {
+	out := f.State.Fitted()
+	if f.Unit.changes() {
+		out = slices.Clone(out)
+		f.Unit.undo(out)
+	}
+	return out
+}
 
 // Sharing is a State that shares something with the other series of its group.
 type Sharing interface {

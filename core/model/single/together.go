@@ -69,7 +69,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 			s := v.Series(i)
 			inputs[k] = InputOf(s, env.Horizon, env.Random(s.Key))
 			if leavesOut(t.group) {
-				own[i].odd = inputs[k].leaveOut()
+				own[i].mended = inputs[k].mend()
 			}
 		}
 		g, ok := t.settled[name]
@@ -116,7 +116,7 @@ type gatheredSeries struct {
 	state    State
 	err      error
 	widening Widening
-	odd      []model.Stretch
+	mended   Mended
 }
 
 func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.SeriesFit, error) {
@@ -131,11 +131,11 @@ func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.Se
 		}
 		return newFit(in, state, cautions, t.bounds), nil
 	}
-	if len(g.odd) > 0 {
-		in.leaveOut()
+	if len(g.mended.Odd) > 0 || g.mended.Unit.changes() {
+		in.mend()
 	}
 	fit := newFit(in, g.state, GapCautions(in, panel.CountKnown(in.Values)), t.bounds)
-	fit.Odd, fit.view = g.odd, s
+	fit.Odd, fit.Unit, fit.view = g.mended.Odd, g.mended.Unit, s
 	if !t.bounds.Bare {
 		fit.Widening = g.widening
 	}
