@@ -57,7 +57,7 @@ func TestABakeoffThatCanBeArguedWith(t *testing.T) {
 	require.NoError(t, err)
 	lead := st.Slices[0].Rows[0]
 	assert.Equal(t, "four weeks", lead.Contender)
-	assert.Contains(t, st.Sentence, "four weeks leads by")
+	assert.Contains(t, st.Sentence, "four weeks and best-per-series share the lead", "which takes it for every series")
 	assert.Equal(t, []any{12, "volume:28", true}, []any{st.Series, st.Weights, lead.Over.LikeLeader})
 	assert.Less(t, *st.Hindsight, 1.05**lead.Values["wape"])
 	byName := map[string]api.StandingRow{}

@@ -35,6 +35,9 @@ type Past struct {
 	// Together is what Apart says in the mean over all series that are combined together, and
 	// TogetherByScore what ApartByScore does; empty where nothing tells.
 	Together, TogetherByScore []float64
+	// HeldBy is how many windows of a series' own past count for as much as what all series show; 0
+	// where nothing tells.
+	HeldBy float64
 }
 
 // Apart is by which share each member's mean absolute error on the series is above the mean of all
@@ -79,10 +82,84 @@ func meanSize(x []float64) float64 {
 
 // Pool tells each past what all of them show together.
 func Pool(list []Past) {
-	together, byScore := pooled(list, Past.Apart), pooled(list, Past.ApartByScore)
+	together, byScore, held := pooled(list, Past.Apart), pooled(list, Past.ApartByScore), heldBy(list)
 	for i := range list {
-		list[i].Together, list[i].TogetherByScore = together, byScore
+		list[i].Together, list[i].TogetherByScore, list[i].HeldBy = together, byScore, held
 	}
+}
+
+const (
+	// usuallyHeld is HeldBy where there are few series, and fewTell how many series count for as much as
+	// that.
+	usuallyHeld = 4
+	fewTell     = 8
+	// leastOwn and mostOwn bound the share of what a series' own past says.
+	leastOwn = 0.02
+	mostOwn  = 0.95
+)
+
+// heldBy finds how reliable it is what series' own pasts say: how far one half of each agrees with the
+// other across series.
+//
+// Source: Spearman, Correlation calculated from faulty data, and Brown, Some experimental results in the
+// correlation of mental abilities, British Journal of Psychology 3 (1910).
+func heldBy(list []Past) float64 {
+	var both, squares, windows, n float64
+	var first, second [][]float64
+	for _, p := range list {
+		a, b := p.half(0).Apart(), p.half(1).Apart()
+		if len(a) == 0 || p.Windows == 0 {
+			continue
+		}
+		first, second, windows, n = append(first, a), append(second, b), windows+p.Windows, n+1
+	}
+	if n < 2 {
+		return usuallyHeld
+	}
+	windows /= n
+	for m := range first[0] {
+		b, s := agreement(first, second, m)
+		both, squares = both+b, squares+s
+	}
+	share := windows / (windows + usuallyHeld)
+	if squares > 0 {
+		r := max(0, both/squares)
+		share = (n*2*r/(1+r) + fewTell*share) / (n + fewTell)
+	}
+	share = max(leastOwn, min(mostOwn, share))
+	return windows * (1 - share) / share
+}
+
+// half is every other value of a past's errors, a block of half a window at a time where there is one window,
+// and else of whole ones.
+func (p Past) half(which int) Past {
+	n := len(p.Actual)
+	block := max(1, int(float64(n)/max(2, math.Floor(p.Windows))+0.5))
+	out := Past{Errors: make([][]float64, len(p.Errors))}
+	for t := range n {
+		if (t/block)%2 == which {
+			for m := range p.Errors {
+				out.Errors[m] = append(out.Errors[m], p.Errors[m][t])
+			}
+		}
+	}
+	return out
+}
+
+// agreement is the covariance of a member's halves across series, and the mean of their variances.
+func agreement(first, second [][]float64, m int) (both, squares float64) {
+	var a, b, n float64
+	for i := range first {
+		if x, y := first[i][m], second[i][m]; x == x && y == y {
+			a, b, n = a+x, b+y, n+1
+		}
+	}
+	for i := range first {
+		if x, y := first[i][m]-a/n, second[i][m]-b/n; x == x && y == y {
+			both, squares = both+x*y, squares+(x*x+y*y)/2
+		}
+	}
+	return both, squares
 }
 
 // pooled is the mean over the pasts that know of a member; NaN where none does.

@@ -2915,7 +2915,7 @@ export interface components {
              */
             whole: boolean;
         };
-        /** @description Settings of best-per-series. Takes, for each series, the contender that did best on earlier windows. */
+        /** @description Settings of best-per-series. Takes, for each series, the contender that did best on earlier windows, of the series and of all. */
         SettingsBestPerSeries: {
             /** @description names of the contenders that take part; left out: all that make their own forecast */
             members?: string;
@@ -2930,7 +2930,7 @@ export interface components {
              */
             take?: "ahead" | "all";
             /**
-             * @description how: all the same, the middle one, by the inverse of each series' past error, or by non-negative least squares on its past forecasts
+             * @description how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or by non-negative least squares on its past forecasts
              * @default inverse-error
              * @enum {string}
              */
@@ -2945,6 +2945,12 @@ export interface components {
              * @enum {string}
              */
             from?: "additive" | "linear" | "smoothing" | "seasonal-naive" | "naive";
+            /**
+             * @description the base's own, by its errors, or by trees that learn quantiles; calibrated on held-out windows
+             * @default errors
+             * @enum {string}
+             */
+            intervals: "errors" | "quantiles";
             /** @description of a tree, at most; left out: by the number of rows */
             leaves?: number;
             /**
@@ -2959,6 +2965,12 @@ export interface components {
             rate?: number;
             /** @description effects of drivers that may go one way only, as "price negative" or "promotion positive"; left out: either way */
             signs?: string;
+            /**
+             * @description the same trees for all steps, which see how far a step is; some for each; or those of the next step, which go on from what they forecast
+             * @default shared
+             * @enum {string}
+             */
+            steps: "shared" | "each" | "recursive";
             /** @description series with the same value of this attribute share their trees; all, or none; left out: all */
             together?: string;
             /** @description how many at most; left out: as many as help on inner windows */

@@ -166,7 +166,10 @@ func inverse(weights []float64, there []int, past model.Past) {
 // Source: Efron and Morris, Data analysis using Stein's estimator, Journal of the American Statistical
 // Association 70 (1975).
 func held(own, all []float64, past model.Past) []float64 {
-	share := past.Windows / (past.Windows + heldBy)
+	share := past.Windows / (past.Windows + past.HeldBy)
+	if past.Windows == 0 {
+		share = 0
+	}
 	out := make([]float64, max(len(own), len(all)))
 	for m := range out {
 		switch {
@@ -185,8 +188,6 @@ const (
 	// power is what the inverse of errors is raised to. Members err alike for the most part: those that err
 	// more add little, and much of what is wrong with them.
 	power = 6
-	// heldBy is how many windows of a series' own past count for as much as what all series show.
-	heldBy = 4
 )
 
 // fewestPoints is how many past points for each member least squares need.

@@ -123,6 +123,10 @@ func TestAFewWindowsAreHeldTowardsWhatAllShow(t *testing.T) {
 		pasts = append(pasts, past(100, 1, 2))
 	}
 	model.Pool(pasts)
+	assert.Less(t, pasts[0].HeldBy, 1e4)
+	for i := range pasts {
+		pasts[i].HeldBy = 4
+	}
 	_, few := blend(t, "inverse-error", pasts[0], 1, 2)
 	_, many := blend(t, "inverse-error", pasts[1], 1, 2)
 	_, none := blend(t, "inverse-error", pasts[2], 1, 2)
@@ -156,4 +160,34 @@ func TestApart(t *testing.T) {
 	all := model.Past{Errors: [][]float64{{0, 0}, {0, 0}}, Actual: []float64{1, 2}}
 	_, weights = blend(t, "inverse-error", all, 1, 2)
 	assert.Equal(t, []float64{0.5, 0.5}, weights)
+}
+
+// Where series differ in who does well, and each half of what is past says the same of them, their own past is
+// believed after one window; where they differ by luck alone, it is hardly believed after six.
+func TestHowFarAPastIsBelieved(t *testing.T) {
+	pasts := func(windows int, apart float64) (out []model.Past) {
+		rnd := rand.New(rand.NewPCG(6, uint64(windows)))
+		for i := range 60 {
+			p := model.Past{Errors: make([][]float64, 2), Windows: float64(windows)}
+			for range 12 * windows {
+				p.Actual = append(p.Actual, 100)
+				for m := range p.Errors {
+					size := math.Exp(apart * float64(1-2*((i+m)%2)))
+					p.Errors[m] = append(p.Errors[m], size*rnd.NormFloat64())
+				}
+			}
+			out = append(out, p)
+		}
+		model.Pool(out)
+		return out
+	}
+	for _, windows := range []int{1, 6} {
+		different, alike := pasts(windows, 0.7)[0].HeldBy, pasts(windows, 0)[0].HeldBy
+		share := func(held float64) float64 { return float64(windows) / (float64(windows) + held) }
+		assert.Greater(t, share(different), 0.75, "%d windows", windows)
+		assert.Less(t, share(alike), 0.3, "%d windows", windows)
+	}
+	few := []model.Past{{Errors: [][]float64{{1, 2}, {2, 1}}, Actual: []float64{5, 5}, Windows: 1}}
+	model.Pool(few)
+	assert.Equal(t, 4.0, few[0].HeldBy, "one series tells nothing of how they differ")
 }
