@@ -24,12 +24,15 @@ const (
 	startWeight = -2
 )
 
+// forgotten is how many times as long as the memory ago an error counts for nothing that shows.
+const forgotten = 6
+
 // memory is over about how many periods errors are remembered.
 func (l *Layout) memory(season int) float64 { return float64(max(12, 3*l.Horizon, 3*season)) }
 
-// recordOf tries the plain forecasts from every origin of a series. What an origin is told rests on
-// errors of periods before it alone.
-func (l *Layout) recordOf(q *sequence) record {
+// recordOf tries the plain forecasts from every origin of a series that the errors after a period are
+// remembered from. What an origin is told rests on errors of periods before it alone.
+func (l *Layout) recordOf(q *sequence, from int) record {
 	n := len(q.z)
 	r := record{every: 1 + n/mostRecorded}
 	keep := 1 - 1/l.memory(q.season)
@@ -43,8 +46,11 @@ func (l *Layout) recordOf(q *sequence) record {
 			for k := range sums[half] {
 				sums[half][k] *= keep
 			}
+			if t < from || !panel.Known(q.z[t]) {
+				continue
+			}
 			p, ok := l.tryFrom(q, t+1-step)
-			if !ok || !panel.Known(q.z[t]) {
+			if !ok {
 				continue
 			}
 			l.place(p, step, row)

@@ -64,7 +64,11 @@ func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outs
 		}
 		q.codes = append(q.codes, code)
 	}
-	q.record = l.recordOf(q)
+	from := 0
+	if horizon > 0 { // the last origin alone is asked
+		from = len(q.z) - int(forgotten*l.memory(q.season))
+	}
+	q.record = l.recordOf(q, from)
 	return q, nil
 }
 
