@@ -17,7 +17,7 @@ type calibration struct {
 	h       *history
 	trial   single.Trial
 	tallies []single.Tally
-	windows int // that tell
+	windows float64 // that tell, overlapping ones for less
 }
 
 // doubtWindows is how many windows tell as much as what the members' own intervals say: what all series
@@ -27,9 +27,28 @@ const doubtWindows = 2
 // mostTelling is how many of the last windows are looked at.
 const mostTelling = 12
 
-func (h *history) calibration() *calibration {
+func (h *history) calibration(origin int) *calibration {
 	s := h.e.Plan.Split
-	return &calibration{h: h, trial: single.Trial{Horizon: s.Horizon, Stride: max(1, s.Stride)}, windows: min(len(h.windows), mostTelling)}
+	return &calibration{h: h, trial: single.Trial{Horizon: s.Horizon, Stride: max(1, s.Stride)}, windows: h.told(origin)}
+}
+
+// told is how many windows of the last ones an origin knows of: those that overlap, and those of which it
+// knows the first steps alone, for less.
+func (h *history) told(origin int) (n float64) {
+	for i := max(0, len(h.windows)-mostTelling); i < len(h.windows); i++ {
+		n += h.share(h.steps(&h.windows[i], origin))
+	}
+	return n
+}
+
+// share is what so many steps of a window tell, next to a whole one that overlaps no other.
+func (h *history) share(steps int) float64 {
+	s := h.e.Plan.Split
+	out := float64(steps) / float64(s.Horizon)
+	if s.Stride > 0 {
+		out *= min(1, float64(s.Stride)/float64(s.Horizon))
+	}
+	return out
 }
 
 // averages says that more than one member has weight: one alone keeps its own intervals.
@@ -96,7 +115,7 @@ func (c *calibration) widening() single.Widening {
 	}
 	out := single.Pooled(c.tallies)
 	out.Point = 0
-	told := float64(c.windows) / (float64(c.windows) + doubtWindows)
+	told := c.windows / (c.windows + doubtWindows)
 	for _, f := range []*float64{&out.Near, &out.Far, &out.Tail} {
 		*f = math.Pow(*f, told)
 	}

@@ -53,7 +53,7 @@ func (e *Engine) combine(ctx context.Context, t Task, desk Desk) error {
 
 // combine makes the forecasts of a shard's series from the members' at an origin.
 func (h *history) combine(shard []int, origin int, now []*memberShard) (*prediction, error) {
-	p, pasts, widths := newPrediction(shard), h.pasts(shard, origin), h.calibration()
+	p, pasts, widths := newPrediction(shard), h.pasts(shard, origin), h.calibration(origin)
 	rows, averaged := make([]forecast.Rows, len(h.co.members)), make([]bool, len(shard))
 	for i, s := range shard {
 		var err error
@@ -153,7 +153,7 @@ func (e *Engine) pastOf(contender int, stored Stored) (map[string]remembered, er
 				}
 			}
 		}
-		pasts, widths := h.pasts(series, last), h.calibration()
+		pasts, widths := h.pasts(series, last), h.calibration(last)
 		for i, s := range series {
 			weights, err := h.weights(s, pasts[i])
 			if err == nil {

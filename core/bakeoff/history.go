@@ -240,7 +240,7 @@ func (h *history) past(series, origin int) model.Past {
 				out.Errors[m] = append(out.Errors[m], e)
 			}
 		}
-		out.Windows += float64(steps) / float64(h.e.Plan.Split.Horizon)
+		out.Windows += h.share(steps)
 		for k := range steps {
 			out.Actual = append(out.Actual, h.e.Panel.Series[series].At(w.AssessFirst()+k))
 		}

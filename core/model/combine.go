@@ -22,7 +22,7 @@ type Past struct {
 	// unknown. All empty where no window has passed.
 	Errors [][]float64
 	Actual []float64
-	// Windows is how many whole windows these are: errors of one window go together.
+	// Windows is how many windows these are, overlapping ones for less: errors of one window go together.
 	Windows float64
 	// Scores are the members' values of the ranking metric there, less being better; NaN
 	// where unknown.

@@ -52,6 +52,9 @@ func (t *Trained) Describe(i int) model.Description {
 			d.Learning = append(d.Learning, model.Curve{Name: p.Base + ", training rows", Of: "trees", Every: 1, Values: p.Curve},
 				model.Curve{Name: p.Base + ", held-out rows", Of: "trees", Every: 1, Values: p.HeldCurve})
 		}
+		if p.Spread != nil {
+			words += fmt.Sprintf(", intervals by %d trees of quantiles", len(p.Spread.Trees))
+		}
 		if len(f.Stems) > 1 {
 			words += fmt.Sprintf(" (%.0f %%)", 100*p.Weight)
 		}

@@ -25,8 +25,7 @@ const (
 // spread grows trees of the quantiles of what a base leaves: how wide a forecast is depends on all that
 // trees see, and not on the series alone.
 //
-// Source: Meinshausen, Quantile regression forests, Journal of Machine Learning Research 7 (2006), in
-// aim; pinball losses: Koenker and Bassett, Econometrica 46 (1978).
+// Source: pinball losses: Koenker and Bassett, Regression quantiles, Econometrica 46 (1978).
 func (m Model) spread(ctx context.Context, a *attempt, env model.Env) error {
 	early, late := a.rows.split()
 	s, by := m.spreadSettings(a.rows), a.rows.undirected(late)
@@ -75,11 +74,11 @@ func around(trees *boost.Model, x []float32) []float64 {
 }
 
 // widths puts quantiles of trees around the medians of a forecast.
-func (p *Stem) widths(f *Forest, laid look, base []float64, rows forecast.Rows) {
-	if p.Spread == nil || !single.Tells(laid.series.Values) {
+func (p *Stem) widths(f *Forest, seen look, base []float64, rows forecast.Rows) {
+	if p.Spread == nil || !single.Tells(seen.series.Values) {
 		return
 	}
-	f.direct(laid, base, func(h int, x []float32, unit float64) {
+	f.direct(seen, base, func(h int, x []float32, unit float64) {
 		q := rows.At(h)
 		own := around(p.Spread, x)
 		for k := range own {

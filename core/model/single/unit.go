@@ -49,7 +49,12 @@ func (u Unit) Cautions(s panel.SeriesView) []string {
 	}
 	when := s.View().Cadence().Format(s.View().Ordinal(s.First + u.At))
 	if u.Factor == 1 {
-		return []string{fmt.Sprintf("from %s on all values are higher by about %.4g: what came before is learnt from as if it had been", when, u.Shift)}
+		way := "higher"
+		if u.Shift < 0 {
+			way = "lower"
+		}
+		return []string{fmt.Sprintf("from %s on all values are %s by about %.4g: what came before is learnt from as if it had been", when, way,
+			math.Abs(u.Shift))}
 	}
 	return []string{fmt.Sprintf("from %s on all values are about %.4g times as large as before: what came before is learnt from in that unit",
 		when, u.Factor)}
@@ -89,7 +94,7 @@ func UnitOf(s panel.SeriesView) Unit {
 		}
 	}
 	n := len(places)
-	if n < fewestEarlier+fewestLater {
+	if n < fewestEarlier+fewestLater || OftenZero(y) {
 		return Unit{}
 	}
 	logs := make([]float64, n)
@@ -131,22 +136,23 @@ func breakOf(logs []float64, season int) int {
 
 // abrupt says that values jumped, and that on neither side they moved by much of that.
 func abrupt(before, after []float64, season int) bool {
-	reversed := slices.Clone(before)
-	slices.Reverse(reversed)
-	last, earlier := nearest(reversed, season)
-	first, later := nearest(after, season)
+	near := nearOf(before, season)
+	last, earlier := around(before[len(before)-near:], before[max(0, len(before)-2*near):len(before)-near])
+	near = nearOf(after, season)
+	first, later := around(after[:near], after[near:min(len(after), 2*near)])
 	jump := math.Abs(first - last)
 	return jump >= math.Log(leastJump) && math.Abs(last-earlier) <= mostDrift*jump && math.Abs(later-first) <= mostDrift*jump
 }
 
-// nearest are the medians of the first values and of those that follow them, the same where none do.
-func nearest(x []float64, season int) (first, next float64) {
-	near := min(len(x), max(nearJump, min(season, len(x)/2)))
-	first = median(x[:near])
-	if rest := x[near:min(len(x), 2*near)]; len(rest) > 0 {
-		return first, median(rest)
+// nearOf is how many values of a side tell of the jump: a season, where there are two.
+func nearOf(x []float64, season int) int { return min(len(x), max(nearJump, min(season, len(x)/2))) }
+
+// around are the medians of the values nearest to a jump and of those beyond, the same where there are none.
+func around(near, beyond []float64) (a, b float64) {
+	if a = median(near); len(beyond) > 0 {
+		return a, median(beyond)
 	}
-	return first, first
+	return a, a
 }
 
 func median(x []float64) float64 {
@@ -155,7 +161,7 @@ func median(x []float64) float64 {
 }
 
 func whole(y []float64) bool {
-	return !slices.ContainsFunc(y, func(v float64) bool { return v != math.Trunc(v) })
+	return !slices.ContainsFunc(y, func(v float64) bool { return panel.Known(v) && v != math.Trunc(v) })
 }
 
 // reasonAt says that all values of a driver from a period on are larger, or smaller, than any before.

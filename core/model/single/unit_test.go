@@ -54,15 +54,19 @@ func TestAChangeOfUnitIsFound(t *testing.T) {
 
 // A level that moved while values stray as before is a shift.
 func TestALevelThatMovedIsAShift(t *testing.T) {
-	rnd := rand.New(rand.NewPCG(1, 2))
-	var y []float64
-	for i := range 60 {
-		y = append(y, 10+90*float64(i/30)+rnd.NormFloat64())
+	for _, moved := range []float64{90, -90} {
+		rnd := rand.New(rand.NewPCG(1, 2))
+		var y []float64
+		for i := range 60 {
+			y = append(y, 55-moved/2+moved*float64(i/30)+rnd.NormFloat64())
+		}
+		u := single.UnitOf(view(y))
+		assert.Equal(t, 30, u.At)
+		assert.Equal(t, 1.0, u.Factor)
+		assert.InDelta(t, moved, u.Shift, 1.5)
+		words := map[bool]string{true: "are higher by about ", false: "are lower by about "}[moved > 0]
+		assert.Contains(t, u.Cautions(view(y))[0], words)
 	}
-	u := single.UnitOf(view(y))
-	assert.Equal(t, 30, u.At)
-	assert.Equal(t, 1.0, u.Factor)
-	assert.InDelta(t, 90, u.Shift, 1.5)
 }
 
 // What grows, falls, comes now and then, starts small, or has a reason did not change its unit; neither did
@@ -76,9 +80,16 @@ func TestWhatIsNoChangeOfUnit(t *testing.T) {
 		return y
 	}
 	for name, y := range map[string][]float64{
-		"doubling":       values(60, func(i int) float64 { return math.Pow(2, float64(i)) }),
-		"growing":        values(120, func(i int) float64 { return 100 * math.Pow(1.1, float64(i)) }),
-		"launched":       values(80, func(i int) float64 { return float64(1+rnd.IntN(3)) * float64(1+20*(i/40)) }),
+		"doubling": values(60, func(i int) float64 { return math.Pow(2, float64(i)) }),
+		"growing":  values(120, func(i int) float64 { return 100 * math.Pow(1.1, float64(i)) }),
+		"launched": values(80, func(i int) float64 { return float64(1+rnd.IntN(3)) * float64(1+20*(i/40)) }),
+		"launched, some days unknown": values(80, func(i int) float64 {
+			if i%9 == 4 {
+				return math.NaN()
+			}
+			return float64(1+rnd.IntN(3)) * float64(1+20*(i/40))
+		}),
+		"now and then":   values(90, func(i int) float64 { return float64((i+1)%2) * (20 + rnd.Float64()) * math.Pow(10, float64(i/45)) }),
 		"a late mistake": append(trade(1, 100, 0.1), 1500),
 		"a season off":   values(140, func(i int) float64 { return 100 + 900*float64((i/70)%2)*float64(i%2) }),
 		"below zero":     values(80, func(i int) float64 { return rnd.NormFloat64() * math.Pow(100, float64(i/40)) }),
