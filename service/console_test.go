@@ -121,11 +121,11 @@ func (p tab) axe() []string {
 }
 
 // withConsole runs the demo with the built console.
-func withConsole(t *testing.T) (string, *client.Client) {
+func withConsole(t *testing.T, data string) (string, *client.Client) {
 	t.Helper()
 	files := console.Files()
 	require.NotNil(t, files, "the console is not built: run 'make build'")
-	s, err := service.Start(service.Config{Data: t.TempDir(), Listen: "127.0.0.1:0", Workers: 2, Console: files})
+	s, err := service.Start(service.Config{Data: data, Listen: "127.0.0.1:0", Workers: 2, Console: files})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	c, err := client.New(s.Address())
@@ -139,8 +139,7 @@ const sums = "/releases/rel-1?where=town%3DSaltmarsh&where=channel%3Dshop"
 // Every page answers in its first line, draws its charts, raises no error and has
 // nothing serious against it, by day and by night.
 func TestEveryPage(t *testing.T) {
-	base, c := withConsole(t)
-	require.NoError(t, demo.SetUp(ctx, c, func(string) {}))
+	base, _ := withConsole(t, withDemo(t))
 	pages := []struct {
 		path, lead string
 		chart      bool
@@ -195,7 +194,7 @@ func TestEveryPage(t *testing.T) {
 
 // The accessibility check finds what is planted: a check that could not fail is none.
 func TestTheCheckItselfFinds(t *testing.T) {
-	base, _ := withConsole(t)
+	base, _ := withConsole(t, t.TempDir())
 	p := openTab(t, base)
 	p.open("/data")
 	p.until(fmt.Sprintf("(%s) === %q", lead, "No data yet."))
@@ -210,7 +209,7 @@ func TestTheCheckItselfFinds(t *testing.T) {
 // The whole path in the console: load a file, run a bake-off, toggle a contender,
 // publish, settle a flag.
 func TestThePathInTheConsole(t *testing.T) {
-	base, c := withConsole(t)
+	base, c := withConsole(t, t.TempDir())
 	p := openTab(t, base)
 	p.open("/data")
 	p.until(fmt.Sprintf("(%s) === %q", lead, "No data yet."))

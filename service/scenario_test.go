@@ -181,7 +181,7 @@ func TestFeaturesAreListed(t *testing.T) {
 
 // The editor: a line, a block pasted from a spreadsheet, and the comparison.
 func TestAScenarioInTheConsole(t *testing.T) {
-	base, c := withConsole(t)
+	base, c := withConsole(t, t.TempDir())
 	pricedWeeks(t, c, false)
 	b := run(t, c, api.Plan{Dataset: "sales", Horizon: 8, Contenders: contenders("naive", "additive")})
 	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "additive"}, "")

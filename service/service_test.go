@@ -133,8 +133,7 @@ func TestFromAFileToAFlag(t *testing.T) {
 
 // Every figure of the standings comes back from the exported points alone.
 func TestExportReproducesStandings(t *testing.T) {
-	c, _ := start(t, t.TempDir())
-	require.NoError(t, demo.SetUp(ctx, c, func(string) {}))
+	c, _ := start(t, withDemo(t))
 	st, err := c.Standings(ctx, "bake-1", "", "")
 	require.NoError(t, err)
 	var out bytes.Buffer
