@@ -53,6 +53,7 @@ func sales(series, n, h int) (p *panel.Panel, oracle, future [][]float64) {
 
 // Effects that were put in come back, and the forecast follows the price.
 func TestEffectsComeBack(t *testing.T) {
+	t.Parallel()
 	const n, h, series = 156, 8, 100
 	p, oracle, future := sales(series, n, h)
 	trained, v := trainOn(t, "additive", additiveSettings, p, n-1, h)
@@ -124,6 +125,7 @@ func inside(y, low, high float64) float64 {
 
 // The main bend of a broken trend is found near its place, and a straight one shows none.
 func TestBends(t *testing.T) {
+	t.Parallel()
 	const n, series = 400, 60
 	var broken, straight [][]float64
 	var places []int
@@ -179,6 +181,7 @@ var additiveSettings = model.Values{"parts": "multiply"}
 // Equations that series share find the effects that they share, and widen where it is due;
 // the three plain settings can stand side by side, and only one is without drivers.
 func TestLinearEffects(t *testing.T) {
+	t.Parallel()
 	const n, h, series = 156, 8, 100
 	p, oracle, future := sales(series, n, h)
 	wape := map[string]float64{}
@@ -227,6 +230,7 @@ func TestLinearEffects(t *testing.T) {
 // A trend between a floor and a ceiling levels off below the ceiling; data beyond it are
 // refused with what to do.
 func TestSaturating(t *testing.T) {
+	t.Parallel()
 	rnd := rand.New(rand.NewPCG(2, 2))
 	y := make([]float64, 120)
 	for k := range y {
@@ -247,6 +251,7 @@ func TestSaturating(t *testing.T) {
 // A week that only holds in summer is found by a season with a condition, and not by one
 // without; effects keep to their signs.
 func TestConditionsAndSigns(t *testing.T) {
+	t.Parallel()
 	const n, h = 1000, 28
 	rnd := rand.New(rand.NewPCG(6, 6))
 	y := make([]float64, n+h)
@@ -297,6 +302,7 @@ func TestConditionsAndSigns(t *testing.T) {
 // Beside parts that add, one may grow with the trend: a season that doubles with the level is
 // then followed, while a fixed effect of an event stays what it is.
 func TestAPartThatGrows(t *testing.T) {
+	t.Parallel()
 	const n, h = 120, 24
 	rnd := rand.New(rand.NewPCG(3, 3))
 	y := make([]float64, n+h)

@@ -47,6 +47,7 @@ func localTrend(rnd *rand.Rand, n, h int) (past, oracle, future []float64) {
 // what made the series. Each of these held in 40 to 70 % of the cases at 80 before they were
 // asked what inner windows say.
 func TestIntervalsOfShortSeries(t *testing.T) {
+	t.Parallel()
 	year := []float64{0, 7, 13, 15, 13, 7, 0, -7, -13, -15, -13, -7}
 	walks := process{"walk", monthly, 36, 12, walk(3)}
 	trends := process{"local trend", monthly, 60, 12, localTrend}

@@ -18,6 +18,7 @@ import (
 // columns than values: a sane forecast with a caution, or one sentence why not, and the
 // neighbour comes out as it does alone.
 func TestDriversThatAreOfNoUse(t *testing.T) {
+	t.Parallel()
 	const h = 6
 	week := func(n int, change func(p *panel.Panel, ahead int)) *panel.Panel {
 		rnd := rand.New(rand.NewPCG(12, uint64(n)))
@@ -89,6 +90,7 @@ func TestDriversThatAreOfNoUse(t *testing.T) {
 
 // Intervals hold with one value in fifty thrown far off.
 func TestCoverageWithOutliers(t *testing.T) {
+	t.Parallel()
 	const n, h, series = 156, 8, 100
 	for _, family := range []string{"additive", "linear"} {
 		p, _, future := sales(series, n, h)
@@ -124,6 +126,7 @@ func TestCoverageWithOutliers(t *testing.T) {
 // A series with values below zero among others that work in logs is fitted alone, or fails
 // alone where logs are asked for: the others come out as they do without it.
 func TestASeriesBelowZeroSpoilsNoNeighbour(t *testing.T) {
+	t.Parallel()
 	const n, h = 156, 8
 	clean, _, _ := sales(12, n, h)
 	spoilt, _, _ := sales(12, n, h)

@@ -39,6 +39,7 @@ func driven(n, h int) *panel.Panel {
 
 // Effects of drivers and events come back, and move the forecast as far as they should.
 func TestRegressionWithARIMAErrors(t *testing.T) {
+	t.Parallel()
 	const n, h = 156, 8
 	p := driven(n, h)
 	settings := model.Values{"drivers": true, "events": true, "transform": "none"}

@@ -15,6 +15,7 @@ import (
 // Events that come in the same months each year say the same as the months: which of them it is
 // can't be told, and need not be. Intervals are about as wide as without the events.
 func TestEventsThatTheCalendarSaysToo(t *testing.T) {
+	t.Parallel()
 	const n, h = 41, 4 // the last step is the event's own month, December
 	months := func(with bool) *panel.Panel {
 		var values [][]float64

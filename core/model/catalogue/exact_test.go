@@ -12,6 +12,7 @@ import (
 
 // The small exact cases that a forecaster tries first: automatic must see what anyone sees.
 func TestSmallExactCases(t *testing.T) {
+	t.Parallel()
 	rnd := rand.New(rand.NewPCG(3, 14))
 	line := func(n int, f func(i int) float64) []float64 {
 		out := make([]float64, n)

@@ -26,8 +26,8 @@ func own() (out []string) {
 	return out
 }
 
-// brief are settings under which networks, whose training is long, are small and seen to quickly.
-var brief = map[string]model.Values{"perceptron": {"passes": 1, "units": 8, "members": 1},
+// brief are settings under which trees and networks, whose training is long, are few and small.
+var brief = map[string]model.Values{"boosting": {"trees": 50}, "perceptron": {"passes": 1, "units": 8, "members": 1},
 	"recurrent": {"passes": 1, "units": 8, "members": 2, "window": 8}}
 
 func trainOn(t testing.TB, family string, settings model.Values, p *panel.Panel, origin, h int) (model.Trained, panel.View) {
@@ -86,6 +86,7 @@ func hard(n int) map[string][]float64 {
 // Each family forecasts what is hard, or says why not; it describes what it did, and what
 // stands beside is as it would be alone.
 func TestHardSeries(t *testing.T) {
+	t.Parallel()
 	const h = 12
 	for _, c := range []calendar.Cadence{daily, monthly, {Unit: calendar.Year}} {
 		series := hard(60)
@@ -167,6 +168,7 @@ func noisy(series, n, m int) *panel.Panel {
 // Advancing step by step or at once comes to the same; so does writing and reading in
 // between; and forecasts scale with the data.
 func TestAdvanceWriteAndScale(t *testing.T) {
+	t.Parallel()
 	const n, h = 84, 6
 	p := noisy(6, n, 12)
 	large := noisy(6, n, 12)
@@ -214,6 +216,7 @@ func TestAdvanceWriteAndScale(t *testing.T) {
 // Over unknown values at the end the forecast goes on: its first step is then the one that
 // lay as far ahead before, as wide at least.
 func TestUnknownValuesAtTheEnd(t *testing.T) {
+	t.Parallel()
 	const n, h, quiet = 84, 6, 3
 	p := noisy(3, n, 12)
 	p.Series[1].Values, p.Series[2].Values = p.Series[0].Values, p.Series[0].Values
@@ -303,6 +306,7 @@ func randomSeries(t *testing.T, seed uint64, length, kind uint8) {
 
 // Whole numbers and bounds are kept to where they are asked for.
 func TestBounds(t *testing.T) {
+	t.Parallel()
 	p := noisy(3, 60, 12)
 	for _, family := range own() {
 		if isBaseline(family) {

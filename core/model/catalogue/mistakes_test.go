@@ -54,6 +54,7 @@ var unmoved = []string{"smoothing", "theta", "arima", "decomposition", "additive
 // A mistake in a history, of three or of ten times what was sold, in the middle or on the last day, moves no
 // family's forecasts to speak of, nor makes its intervals much wider; and they say what they left out.
 func TestAMistakeMovesLittle(t *testing.T) {
+	t.Parallel()
 	for _, family := range unmoved {
 		_, width, d := spoilt(t, family, func([]float64) {})
 		assert.Empty(t, d.LeftOut, family)
@@ -72,6 +73,7 @@ func TestAMistakeMovesLittle(t *testing.T) {
 
 // A strike of a week, ten days before the origin, is passed over; so are zeros in place of what is unknown.
 func TestAStrikeMovesLittle(t *testing.T) {
+	t.Parallel()
 	for _, family := range unmoved {
 		miss, _, d := spoilt(t, family, func(values []float64) { clear(values[233:240]) })
 		assert.Less(t, miss, 1.0, "%s, mean error after a strike", family)
@@ -90,6 +92,7 @@ func TestAStrikeMovesLittle(t *testing.T) {
 // All values before a day were counted in another unit, or the level moved by far: forecasts are as if it had
 // always been so, however long ago it was, and a description says what was done.
 func TestAChangeOfUnitMovesLittle(t *testing.T) {
+	t.Parallel()
 	for _, family := range unmoved {
 		_, width, _ := spoilt(t, family, func([]float64) {})
 		for _, at := range []int{150, 240} {

@@ -101,6 +101,7 @@ func nasty(rnd *rand.Rand, n int) (string, []float64) {
 // away than history justifies; what is not says why, and breaks nothing beside it. One wild last
 // value does not make what came before it vanish.
 func TestTwoHundredNastySeries(t *testing.T) {
+	t.Parallel()
 	const n, h, series = 60, 12, 200
 	for _, cadence := range []calendar.Cadence{daily, monthly} {
 		rnd := rand.New(rand.NewPCG(12, 8))

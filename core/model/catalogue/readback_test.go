@@ -16,6 +16,7 @@ import (
 // What is written and read back tells, forecasts and draws the same as before, for every
 // family: a fit that is kept need not be made anew to be explained.
 func TestReadBackTellsTheSame(t *testing.T) {
+	t.Parallel()
 	const n, h = 120, 6
 	p := noisy(5, n, 12)
 	explain(p, 2, 2, h)

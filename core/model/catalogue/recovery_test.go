@@ -203,6 +203,7 @@ func recovery(t testing.TB, family string, settings model.Values, pr process, se
 // What the families make of series whose process is known: nearly what the oracle knows,
 // with intervals that hold as often as they say.
 func TestRecovery(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		process int
 		family  string
@@ -221,6 +222,7 @@ func TestRecovery(t *testing.T) {
 // Hours with a day and a week in them: what knows both does several times better than the
 // day before.
 func TestSeveralSeasons(t *testing.T) {
+	t.Parallel()
 	week := []float64{0, 5, 8, 6, 2, -15, -25}
 	var past, future [][]float64
 	for i := range 4 {
@@ -249,6 +251,7 @@ func TestSeveralSeasons(t *testing.T) {
 // A yearly season in daily and weekly series is found by its harmonics, and none where
 // there is none.
 func TestHarmonicsOfTheYear(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		cadence calendar.Cadence
 		year    float64
@@ -271,6 +274,7 @@ func TestHarmonicsOfTheYear(t *testing.T) {
 
 // Series too short to tell forms apart take the one that their group shows.
 func TestTogether(t *testing.T) {
+	t.Parallel()
 	var values [][]float64
 	for i := range 30 {
 		past, _, _ := processes()[1].draw(rand.New(rand.NewPCG(5, uint64(i))), 30, 1)
