@@ -1,8 +1,8 @@
 package panel
 
 import (
+	"maps"
 	"math/rand/v2"
-
 	"slices"
 
 	"paperkettle/core/calendar"
@@ -18,7 +18,7 @@ type View struct {
 	shown        []shownDriver // nil: all, as they are
 	reach        int
 	fillings     Fillings          // of drivers' unknown values
-	without      map[int][]float64 // values of series in place of the panel's, by their place in it
+	instead      map[int][]float64 // values of series in place of the panel's, by their place in it
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
@@ -87,7 +87,7 @@ func (v View) Values(i int) (values []float64, first int) {
 		return nil, v.origin + 1
 	}
 	values = s.Values
-	if own, ok := v.without[v.series[i]]; ok {
+	if own, ok := v.instead[v.series[i]]; ok {
 		values = own
 	}
 	values = values[from-s.First : to-s.First : to-s.First]
@@ -181,24 +181,38 @@ func (v View) Pick(places []int) View {
 // Without is the view with some values unknown: odd lists, by the place of a series in the view, axis
 // indices of periods that it has.
 func (v View) Without(odd map[int][]int) View {
-	without := make(map[int][]float64, len(odd))
+	values := make(map[int][]float64, len(odd))
 	for i, periods := range odd {
-		s := &v.p.Series[v.series[i]]
-		values := slices.Clone(s.Values)
-		if before, ok := v.without[v.series[i]]; ok {
-			values = slices.Clone(before)
-		}
+		own, first := v.Values(i)
+		values[i] = slices.Clone(own)
 		for _, at := range periods {
-			values[at-s.First] = Unknown
-		}
-		without[v.series[i]] = values
-	}
-	for at, values := range v.without {
-		if _, ok := without[at]; !ok {
-			without[at] = values
+			if at-first < len(own) {
+				values[i][at-first] = Unknown
+			}
 		}
 	}
-	v.without = without
+	return v.Instead(values)
+}
+
+// Instead is the view with other values of some series: values lists them by the place of a series in the
+// view, for the periods that Values gives.
+func (v View) Instead(values map[int][]float64) View {
+	instead := maps.Clone(v.instead)
+	if instead == nil {
+		instead = make(map[int][]float64, len(values))
+	}
+	for i, own := range values {
+		s := &v.p.Series[v.series[i]]
+		all := slices.Clone(s.Values)
+		if before, ok := v.instead[v.series[i]]; ok {
+			copy(all, before)
+		}
+		if _, first := v.Values(i); first < s.End() {
+			copy(all[first-s.First:], own)
+		}
+		instead[v.series[i]] = all
+	}
+	v.instead = instead
 	return v
 }
 

@@ -40,6 +40,8 @@ type form struct {
 	counts bool
 	// pools says that it learns from all series together.
 	pools bool
+	// plain says that it takes values as they are, also of a series that changed its unit.
+	plain bool
 }
 
 // members are the families that may take part, next to others that need more than a series.
@@ -70,7 +72,9 @@ func forms(all model.Catalogue, v panel.View) (out []form) {
 			continue
 		}
 		if m, _, err := all.New(name, nil); err == nil {
-			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil)})
+			_, other := baseline.Families().Find(name)
+			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil),
+				plain: other == nil || name == "intermittent"})
 		}
 	}
 	return out
@@ -140,7 +144,7 @@ func welcome(v panel.View, list []form, weights [][]float64) {
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 6
+	out := 7
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

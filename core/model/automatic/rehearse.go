@@ -30,6 +30,7 @@ type evidence struct {
 	trial   single.Trial       // its Keep counts back from the end
 	places  []int              // of the series asked
 	actuals panel.View         // all series, without what looks like mistakes: by these forms are judged
+	moved   map[int]bool       // the series that changed their unit or level
 	hearts  [][][]single.Heart // by form, series asked and window; none where a form failed
 }
 
@@ -47,6 +48,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		values, _ := v.Values(i)
 		e.kinds[i] = kind{sparse(values)}
 	}
+	v, e.moved = inOneUnit(v)
 	t, places := inner(v, env.Horizon)
 	if len(places) == 0 {
 		e.why = "the histories are too short for inner windows: the forms are mixed as a rule has it"
@@ -70,7 +72,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	}
 	for j, i := range places {
 		for k := range list {
-			if list[k].counts && !e.kinds[i].sparse {
+			if !e.suits(i, k) {
 				continue
 			}
 			e.own[i][k] = sums[k][j].log(env.Judge)
@@ -78,6 +80,12 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	}
 	e.pool(places)
 	return e, nil
+}
+
+// suits says that a form may take part in a series' mix.
+func (e *evidence) suits(i, k int) bool {
+	f := e.forms[k]
+	return (!f.counts || e.kinds[i].sparse) && (!f.plain || !e.moved[i])
 }
 
 // poolsFirst lists the places of the forms, those that learn from all series together first:
@@ -236,6 +244,22 @@ func withoutOdd(v panel.View) panel.View {
 		return v
 	}
 	return v.Without(odd)
+}
+
+// inOneUnit is a view in which series that changed their unit or level are as if they had always been so: what
+// no form could foresee tells nothing of them, and all but the plain ones learn so in the end. It says which
+// series those are.
+func inOneUnit(v panel.View) (panel.View, map[int]bool) {
+	values, moved := map[int][]float64{}, map[int]bool{}
+	for i := range v.Len() {
+		if s, changed := single.InOneUnit(v.Series(i)); changed {
+			values[i], moved[i] = s.Values, true
+		}
+	}
+	if len(values) == 0 {
+		return v, moved
+	}
+	return v.Instead(values), moved
 }
 
 // loss sums up errors next to what is usual for the series.

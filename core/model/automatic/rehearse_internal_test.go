@@ -123,6 +123,25 @@ func TestAMistakeSaysNothingOfTheForms(t *testing.T) {
 	require.Len(t, tally, 1)
 }
 
+// A level that moved between the inner windows says nothing of the forms either; what knows nothing of it and
+// takes old values as they are does not take part.
+func TestAMovedLevelSaysNothingOfTheForms(t *testing.T) {
+	list := []form{{name: "right", model: always{value: 100}}, {name: "off", model: always{value: 101}}, {name: "old", model: always{value: 100}, plain: true}}
+	v := hundreds(1, 60)
+	before := rehearsed(t, v, list)
+	assert.Empty(t, before.moved)
+	values, _ := v.Values(0)
+	for i := range 50 {
+		values[i] /= 10
+	}
+	after := rehearsed(t, v, list)
+	assert.True(t, after.moved[0])
+	assert.InDelta(t, before.score(0, 1)-before.score(0, 0), after.score(0, 1)-after.score(0, 0), 0.02)
+	w := after.weigh(false)[0]
+	assert.Zero(t, w[2], "as good in the last window, but it is not to be trusted")
+	assert.Positive(t, before.weigh(false)[0][2])
+}
+
 // Trees start from what did best, and are asked last; what pools is asked first.
 func TestTheOrderOfAsking(t *testing.T) {
 	list := []form{{name: "smoothing"}, {name: "boosting", pools: true}, {name: "linear", pools: true}, {name: "additive"}}

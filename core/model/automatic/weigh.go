@@ -17,7 +17,7 @@ const (
 // score is the log of a form's expected loss on a series next to the best's: its own windows
 // held towards what all of its kind show. Unknown where neither tells.
 func (e *evidence) score(i, k int) float64 {
-	if e.forms[k].counts && !e.kinds[i].sparse {
+	if !e.suits(i, k) {
 		return panel.Unknown
 	}
 	own := panel.Unknown

@@ -45,6 +45,13 @@ func TestSmallExactCases(t *testing.T) {
 			}
 			return level + rnd.NormFloat64()
 		})}, 6, 0.05},
+		{"10, then 100, six months", monthly, [][]float64{line(36, func(i int) float64 {
+			level := 10.0
+			if i >= 24 {
+				level = 100
+			}
+			return level + rnd.NormFloat64()
+		})}, 6, 0.03},
 		{"an exact sawtooth of 12", monthly, [][]float64{line(42, func(i int) float64 { return float64(10 + i%12) })}, 6, 0.02},
 		{"level, then + 8 a month", monthly, [][]float64{line(48,
 			func(i int) float64 { return 100 + 8*math.Max(0, float64(i-24)) + 2*rnd.NormFloat64() })}, 6, 0.05},

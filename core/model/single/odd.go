@@ -130,6 +130,17 @@ func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
 	return out, Mended{odd, unit}
 }
 
+// InOneUnit is a series with what came before a change of unit as if it had always been so, and whether there
+// was one.
+func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
+	out, _ := withoutOdd(s)
+	unit := UnitOf(out)
+	if unit.changes() {
+		s.Values = unit.apply(s.Values)
+	}
+	return s, unit.changes()
+}
+
 // withoutOdd is a series with its odd values unknown, and which they are.
 func withoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
 	places := Odd(s)
