@@ -15,6 +15,9 @@ import (
 // How often each page is opened, every time by a browser that keeps nothing of the service.
 const visits = 5
 
+// look is how long a page is looked at before the next is opened.
+const look = 3 * time.Second
+
 // firstScreen is the time since the navigation began, in milliseconds, once the first screen has its words
 // and figures (a title, and nothing on it that is still being read) and once its charts are drawn too;
 // before, it is -1.
@@ -52,6 +55,7 @@ func pages(binary string) error {
 		"/releases/rel-1", "/scenarios", "/flags"} {
 		var words, drawn []int
 		for range visits {
+			time.Sleep(look) // pages are looked at
 			w, d, err := visit(root, p.address+path)
 			if err != nil {
 				return fmt.Errorf("%s: %w", path, err)

@@ -15,6 +15,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"paperkettle/core/num"
 	"paperkettle/store"
 )
 
@@ -34,6 +35,7 @@ type Manager struct {
 	store   *store.Store
 	openers map[string]Opener
 	workers int
+	cores   *num.Cores
 	queue   Queue
 	crew    sync.WaitGroup
 	wake    chan struct{}
@@ -42,6 +44,7 @@ type Manager struct {
 	idle    chan struct{}
 
 	mu       sync.Mutex
+	breathed time.Time // when work paused last
 	current  uint
 	priority int
 	attempt  *attempt // the job at work
@@ -55,8 +58,26 @@ func New(s *store.Store, workers int, openers map[string]Opener) *Manager {
 	ctx, stop := context.WithCancel(context.Background())
 	m := &Manager{store: s, openers: openers, workers: max(1, workers), wake: make(chan struct{}, 1), ctx: ctx, stop: stop,
 		idle: make(chan struct{}), live: map[uint]Progress{}, watch: map[uint][]chan Progress{}}
-	m.queue = NewLocal(m.workers, m)
+	m.cores = num.NewCores(m.workers)
+	m.queue = NewLocal(m.cores, m)
 	return m
+}
+
+const (
+	// breath is how long work pauses for somebody who opens a page, and work how long it goes on then at least.
+	breath = 1500 * time.Millisecond
+	work   = 2 * time.Second
+)
+
+// Breathe has the work in hand pause for a moment, for less than half of the time: who opens a page comes
+// first.
+func (m *Manager) Breathe() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if now := time.Now(); now.After(m.breathed.Add(breath + work)) {
+		m.breathed = now
+		time.AfterFunc(breath, m.cores.Rest())
+	}
 }
 
 // Start runs what is queued, beginning with jobs that a kill cut short.

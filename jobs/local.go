@@ -21,9 +21,9 @@ type local struct {
 	taken   []*localLease
 }
 
-// NewLocal makes a queue for a number of cores.
-func NewLocal(cores int, sink Sink) Queue {
-	q := &local{cores: num.NewCores(cores), sink: sink}
+// NewLocal makes a queue for some cores.
+func NewLocal(cores *num.Cores, sink Sink) Queue {
+	q := &local{cores: cores, sink: sink}
 	q.changed = sync.NewCond(&q.mu)
 	return q
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"paperkettle/core/num"
 	"paperkettle/jobs"
 )
 
@@ -43,7 +44,7 @@ func (s *tally) Refused(_ jobs.Order, reason error) {
 
 func TestOrdersComeInTurnAndAreTakenBack(t *testing.T) {
 	sink := &tally{}
-	q := jobs.NewLocal(2, sink)
+	q := jobs.NewLocal(num.NewCores(2), sink)
 	require.NoError(t, q.Put(jobs.Order{Job: 1, Task: "a"}, jobs.Order{Job: 1, Task: "b"}, jobs.Order{Job: 2, Task: "c"}, jobs.Order{Job: 1, Task: "d"}))
 	a, err := q.Take(t.Context())
 	require.NoError(t, err)
@@ -68,7 +69,7 @@ func TestOrdersComeInTurnAndAreTakenBack(t *testing.T) {
 // A worker waits for orders, and for a core: one that another borrows is waited for too.
 func TestWorkersWaitForACore(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		q := jobs.NewLocal(2, &tally{})
+		q := jobs.NewLocal(num.NewCores(2), &tally{})
 		ctx, cancel := context.WithCancel(t.Context())
 		var taken []string
 		var mu sync.Mutex

@@ -192,7 +192,7 @@ type releaseCurveQuery struct {
 	ReleasePath
 	Series  string `query:"series" doc:"the first with a forecast where left out"`
 	History int    `query:"history" minimum:"0" doc:"periods before the forecast that are asked for; all where left out"`
-	Brief   bool   `query:"brief" doc:"without the keys of all series"`
+	Brief   bool   `query:"brief" doc:"without the keys of all series, and without the components of the fit"`
 	Fit     bool   `query:"fit" doc:"how the forecast was made too: it is trained once more for that, with all series where they lean on each other"`
 }
 
@@ -239,6 +239,9 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 	if in.Fit {
 		if out.Fit, err = s.describeFit(ctx, rel, old, found.Series); err != nil {
 			return out, err
+		}
+		if in.Brief && out.Fit != nil {
+			out.Fit.Periods, out.Fit.Components = nil, nil
 		}
 	}
 	var flags []store.Flag

@@ -238,7 +238,7 @@ func (s *Server) newApp(console fs.FS) *fiber.App {
 	group.Use(func(c fiber.Ctx) error {
 		return notFound("there is no route %s %s: see %s/openapi.json", c.Method(), c.Path(), api.Prefix)
 	})
-	app.Use(newStatic(console).serve)
+	app.Use(newStatic(console, s.jobs.Breathe).serve)
 	return app
 }
 

@@ -17,7 +17,8 @@ import (
 // static serves the built console from memory: hashed assets for ever, the page
 // itself never from a cache, and the page for every deep link.
 type static struct {
-	files map[string]asset
+	files  map[string]asset
+	opened func() // called when somebody opens a page
 }
 
 type asset struct {
@@ -29,8 +30,8 @@ type asset struct {
 var kinds = map[string]string{".woff2": "font/woff2", ".svg": "image/svg+xml", ".js": "text/javascript; charset=utf-8",
 	".css": "text/css; charset=utf-8", ".html": "text/html; charset=utf-8"}
 
-func newStatic(files fs.FS) static {
-	s := static{files: map[string]asset{}}
+func newStatic(files fs.FS, opened func()) static {
+	s := static{files: map[string]asset{}, opened: opened}
 	if files == nil {
 		return s
 	}
@@ -82,6 +83,7 @@ func (s static) serve(c fiber.Ctx) error {
 	case !ok || name == "/index.html":
 		a = index
 		c.Set("Cache-Control", "no-cache")
+		s.opened()
 	case strings.HasPrefix(name, "/assets/"):
 		c.Set("Cache-Control", "public, max-age=31536000, immutable")
 	default:

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { column, count, figure, median, part, share, span, written } from "./format";
+import { column, count, figure, median, part, share, span, when, written } from "./format";
 
 describe("numbers", () => {
   it("have about four digits", () => {
@@ -56,5 +56,15 @@ describe("words", () => {
 
   it("say shares in per cent", () => {
     expect(share(0.1234)).toBe("12.3 %");
+  });
+});
+
+describe("instants", () => {
+  it("are written as the browser would, in the reader's zone", () => {
+    const browser = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
+    for (let k = 0; k < 400; k++) {
+      const iso = new Date(Date.UTC(2026, 0, 1) + k * 22.3 * 3_600_000).toISOString();
+      expect(when(iso)).toBe(browser.format(new Date(iso)));
+    }
   });
 });

@@ -48,12 +48,15 @@ export function span(n: number, cadence: string): string {
   return count(n, word);
 }
 
-let clock: Intl.DateTimeFormat | undefined;
+const months = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sept", "Oct", "Nov", "Dec"];
+const twoDigits = (n: number) => String(n).padStart(2, "0");
 
-/** An instant, in the reader's own zone. */
+/** An instant, in the reader's own zone: 3 Jun 2026, 08:05. The browser's formatter takes longer to come up
+ * than a page to be laid out. */
 export function when(iso: string): string {
-  clock ??= new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
-  return clock.format(new Date(iso));
+  const t = new Date(iso);
+  const day = `${t.getDate()} ${months[t.getMonth()]} ${t.getFullYear()}`;
+  return `${day}, ${twoDigits(t.getHours())}:${twoDigits(t.getMinutes())}`;
 }
 
 /** A share of one with two decimals. */

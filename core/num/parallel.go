@@ -29,12 +29,13 @@ func EachWith[T any](ctx context.Context, workers, n int, own func() T, f func(o
 		f(mine, i)
 	}
 	var next atomic.Int64
+	cores, ended := coresOf(ctx), make(chan struct{})
 	take := func() (int, bool) {
+		cores.pause(ctx)
 		i := int(next.Add(1)) - 1
 		return i, i < n && ctx.Err() == nil
 	}
 	var wg sync.WaitGroup
-	cores, ended := coresOf(ctx), make(chan struct{})
 	for range min(workers, n) - 1 {
 		wg.Go(func() {
 			var mine T
@@ -68,15 +69,43 @@ func EachWith[T any](ctx context.Context, workers, n int, own func() T, f func(o
 // Cores are the processor cores that work shares: whoever works holds one, and whoever could use
 // more borrows those that nobody holds. So no more is under way than there are cores, and none
 // is idle while there is work.
-type Cores struct{ free chan struct{} }
+type Cores struct {
+	free    chan struct{}
+	resting atomic.Pointer[chan struct{}] // closed when work goes on; nil while it does
+}
 
 // NewCores makes a number of cores.
 func NewCores(n int) *Cores {
-	c := &Cores{make(chan struct{}, max(1, n))}
+	c := &Cores{free: make(chan struct{}, max(1, n))}
 	for range cap(c.free) {
 		c.free <- struct{}{}
 	}
 	return c
+}
+
+// Rest has work pause before its next piece, until end is called. While it rests, another rest changes nothing.
+func (c *Cores) Rest() (end func()) {
+	over := make(chan struct{})
+	if !c.resting.CompareAndSwap(nil, &over) {
+		return func() {}
+	}
+	return sync.OnceFunc(func() {
+		c.resting.Store(nil)
+		close(over)
+	})
+}
+
+// pause waits while work rests.
+func (c *Cores) pause(ctx context.Context) {
+	if c == nil {
+		return
+	}
+	if over := c.resting.Load(); over != nil {
+		select {
+		case <-*over:
+		case <-ctx.Done():
+		}
+	}
 }
 
 // Hold waits for a core.

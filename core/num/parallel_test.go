@@ -46,6 +46,39 @@ func TestNoMoreWorkThanCores(t *testing.T) {
 	})
 }
 
+// While work rests no piece begins; then all are done. Who gives up in between does not wait for the end.
+func TestWorkRests(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		c := num.NewCores(2)
+		var did atomic.Int64
+		all := func(ctx context.Context) error {
+			return num.Each(num.WithCores(ctx, c), 2, 10, func(int) {
+				time.Sleep(time.Second)
+				did.Add(1)
+			})
+		}
+		ended := make(chan error, 1)
+		go func() { ended <- all(t.Context()) }()
+		time.Sleep(1500 * time.Millisecond)
+		end := c.Rest()
+		c.Rest()() // a second changes nothing
+		time.Sleep(time.Hour)
+		had := did.Load()
+		assert.Less(t, had, int64(10))
+		assert.Empty(t, ended)
+		end()
+		end()
+		require.NoError(t, <-ended)
+		assert.EqualValues(t, 10, did.Load())
+
+		defer c.Rest()()
+		ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+		defer cancel()
+		assert.ErrorIs(t, all(ctx), context.DeadlineExceeded)
+		assert.EqualValues(t, 10, did.Load())
+	})
+}
+
 func TestEachWithoutEnd(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	var did atomic.Int64

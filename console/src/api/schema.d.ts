@@ -7307,7 +7307,7 @@ export interface operations {
                 series?: string;
                 /** @description periods before the forecast that are asked for; all where left out */
                 history?: number;
-                /** @description without the keys of all series */
+                /** @description without the keys of all series, and without the components of the fit */
                 brief?: boolean;
                 /** @description how the forecast was made too: it is trained once more for that, with all series where they lean on each other */
                 fit?: boolean;

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../api/client";
 import { isOver, useProgress } from "../api/progress";
@@ -34,7 +35,11 @@ export function useDress(id: string, contender: string | undefined) {
 
 export function ReleasePage() {
   const id = useParams().release ?? "";
+  const [params] = useSearchParams();
   const { data, error } = useRelease(id);
+  // Both are shown further down: what they ask for is on its way while the release is read.
+  useCurve(id, params.get("series") ?? "");
+  useFit(id, params.get("series") ?? "", true, true);
   return (
     <Page title={id}>
       {error ? (
@@ -58,7 +63,8 @@ function lead(r: Release): string {
 }
 
 function Published({ release }: { release: Release }) {
-  const job = useProgress(release.job, [["release"], ["releases"], ["release-curve"]]) ?? release.job;
+  const job =
+    useProgress(release.job, [["release"], ["releases"], ["release-curve"], ["release-fit"]]) ?? release.job;
   const queries = useQueryClient();
   const withdraw = useMutation({
     mutationFn: () =>
@@ -159,7 +165,8 @@ export const useCurve = (release: string, series: string) =>
 
 function Fan({ release }: { release: Release }) {
   const [params, setParams] = useSearchParams();
-  const { data, error } = useCurve(release.id, params.get("series") ?? "");
+  const asked = params.get("series") ?? "";
+  const { data, error } = useCurve(release.id, asked);
   const { hue } = useDress(release.id, data?.contender);
   if (error) return <Trouble error={error} />;
   if (!data) return <Waiting what="the forecast" />;
@@ -183,7 +190,7 @@ function Fan({ release }: { release: Release }) {
       }
     >
       <FanChart curve={data} hue={hue} measure={release.measure} />
-      <HowMade release={release} series={data.series} name={data.contender ?? ""} hue={hue} />
+      <HowMade release={release} series={asked} name={data.contender ?? ""} hue={hue} />
       <Points curve={data} measure={release.measure} />
     </Section>
   );
@@ -191,46 +198,44 @@ function Fan({ release }: { release: Release }) {
 
 type MadeProps = { release: Release; series: string; name: string; hue: string };
 
-/** Asked for apart: the contender is trained once more for it. */
+/** Asked for apart: the contender may be trained once more for it. A sentence of it first; its numbers and
+ * parts, which are many, once they are asked for. */
 function HowMade({ release, series, name, hue }: MadeProps) {
-  const { data, error } = useQuery({
-    queryKey: ["release-fit", release.id, series],
-    queryFn: () =>
-      take(
-        api.GET("/releases/{release}/curve", {
-          params: { path: { release: release.id }, query: { series, fit: true } },
-        }),
-      ),
-  });
+  const [open, setOpen] = useState(false);
+  const brief = useFit(release.id, series, true, true);
+  const whole = useFit(release.id, series, false, open);
+  const error = brief.error ?? whole.error;
   if (error) return <Trouble error={error} />;
-  if (!data?.fit) return <Waiting what="how the forecast was made" />;
-  return <FitLine name={name} fit={data.fit} measure={release.measure} hue={hue} cadence={release.cadence} />;
-}
-
-/** How the forecast was made: its numbers and parts behind a click. */
-function FitLine({
-  name,
-  fit,
-  measure,
-  hue,
-  cadence,
-}: {
-  name: string;
-  fit: Schemas["Fit"];
-  measure: string;
-  hue: string;
-  cadence: string;
-}) {
+  const fit = brief.data?.fit;
+  if (!fit) return <Waiting what="how the forecast was made" />;
   return (
-    <details className="text-small">
+    <details className="text-small" onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="cursor-pointer">
         {name}: {fit.form}; it used {count(fit.known, "known value")} from {fit.from} to {fit.to}
         {fit.cautions.length > 0 ? ` (${count(fit.cautions.length, "caution")})` : ""}.
       </summary>
-      <FitDetails fit={fit} measure={measure} hue={hue} cadence={cadence} />
+      {open && !whole.data && <Waiting what="its parts" />}
+      {whole.data?.fit && (
+        <FitDetails fit={whole.data.fit} measure={release.measure} hue={hue} cadence={release.cadence} />
+      )}
     </details>
   );
 }
+
+const useFit = (release: string, series: string, brief: boolean, enabled: boolean) =>
+  useQuery({
+    queryKey: ["release-fit", release, series, brief],
+    queryFn: () =>
+      take(
+        api.GET("/releases/{release}/curve", {
+          params: {
+            path: { release },
+            query: { series: series || undefined, fit: true, brief, history: brief ? 1 : undefined },
+          },
+        }),
+      ),
+    enabled,
+  });
 
 function Points({ curve, measure }: { curve: Curve; measure: string }) {
   const rows = curve.forecast.map((forecast, h) => ({
