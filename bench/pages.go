@@ -83,7 +83,7 @@ func visit(root context.Context, address string) (words, drawn int, err error) {
 	if err := chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(address)); err != nil {
 		return 0, 0, err
 	}
-	for words = -1; ; time.Sleep(10 * time.Millisecond) {
+	for words = -1; ; time.Sleep(40 * time.Millisecond) { // asking costs the page time too
 		now, err := chromedp.Run(tab, chromedp.Evaluate[[]int](firstScreen))
 		if err != nil {
 			return 0, 0, err
