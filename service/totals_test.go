@@ -191,6 +191,9 @@ func TestAReleaseCoversNewcomers(t *testing.T) {
 	plan := api.Plan{Dataset: "new", Horizon: 4, Contenders: []api.Contender{{Family: "seasonal-naive"}, {Family: "boosting",
 		Settings: map[string]any{"from": "naive"}}}}
 	b := run(t, c, plan)
+	st, err := c.Standings(ctx, b.ID, "", "")
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(st.Cautions, " "), "1 series is too new to be assessed: fewer than 2 values before each origin. In a release boosting")
 	preview, err := c.Preview(ctx, api.PublishRequest{Bakeoff: b.ID, Contender: "boosting"})
 	require.NoError(t, err)
 	assert.Equal(t, 14, preview.Series)

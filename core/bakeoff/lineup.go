@@ -134,6 +134,16 @@ func (l *Lineup) combinerOf(cat model.Catalogue, contender int) (*combiner, erro
 // combines gives the combiner that a contender is, or nil.
 func (l *Lineup) combines(contender int) *combiner { return l.entrants[contender].combiner }
 
+// welcoming names the contenders that forecast series without a past too.
+func (l *Lineup) welcoming() (names []string) {
+	for _, e := range l.entrants {
+		if e.family != nil && e.family.Welcomes {
+			names = append(names, e.Name)
+		}
+	}
+	return names
+}
+
 // pools says whether one fit of a contender learns from all series.
 func (l *Lineup) pools(contender int) bool { return l.entrants[contender].across }
 
