@@ -18,7 +18,7 @@ import (
 // itself never from a cache, and the page for every deep link.
 type static struct {
 	files  map[string]asset
-	opened func() // called when somebody opens a page
+	opened func() // called when a browser opens a page
 }
 
 type asset struct {
@@ -83,7 +83,10 @@ func (s static) serve(c fiber.Ctx) error {
 	case !ok || name == "/index.html":
 		a = index
 		c.Set("Cache-Control", "no-cache")
-		s.opened()
+		// A browser says so; what only looks whether the service is there does not.
+		if c.Method() == fiber.MethodGet && strings.Contains(c.Get("Accept"), "text/html") {
+			s.opened()
+		}
 	case strings.HasPrefix(name, "/assets/"):
 		c.Set("Cache-Control", "public, max-age=31536000, immutable")
 	default:

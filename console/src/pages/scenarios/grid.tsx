@@ -4,9 +4,7 @@ import { api, type Schemas, take } from "../../api/client";
 import { figure } from "../../format";
 import { Trouble, Waiting } from "../../ui/page";
 import { SeriesPicker } from "../../ui/series-picker";
-
-/** A driver's value in a period, of one series or, without one, of all. */
-export type Value = { series: string; period: string; driver: string; value: number };
+import { type Cell, cellsOf, type Value, withCells } from "./pasted";
 
 type Props = { release: string; values: Value[]; change: (values: Value[]) => void };
 
@@ -14,6 +12,7 @@ type Props = { release: string; values: Value[]; change: (values: Value[]) => vo
 export function Grid({ release, values, change }: Props) {
   const [series, setSeries] = useState("");
   const [everywhere, setEverywhere] = useState(true);
+  const [doubts, setDoubts] = useState<string[]>([]);
   const { data, error } = useQuery({
     queryKey: ["drivers-ahead", release, series],
     queryFn: () =>
@@ -28,16 +27,10 @@ export function Grid({ release, values, change }: Props) {
   if (!data) return <Waiting what="drivers" />;
   if (data.drivers.length === 0) return <p>The dataset has no driver that is known ahead.</p>;
   const owner = everywhere ? "" : data.series;
-  const put = (cells: { period: string; driver: string; text: string }[]) => {
-    let next = values;
-    for (const { period, driver, text } of cells) {
-      next = next.filter((v) => !(v.series === owner && v.period === period && v.driver === driver));
-      const value = Number(text.trim().replace(",", "."));
-      if (text.trim() !== "" && Number.isFinite(value)) {
-        next = [...next, { series: owner, period, driver, value }];
-      }
-    }
-    change(next);
+  const put = (cells: Cell[]) => {
+    const next = withCells(values, owner, cells);
+    setDoubts(next.doubts);
+    change(next.values);
   };
   return (
     <div className="flex flex-col gap-2 pt-2">
@@ -54,6 +47,12 @@ export function Grid({ release, values, change }: Props) {
         )}
       </div>
       <Cells ahead={data} values={values} owner={owner} put={put} />
+      {doubts.length > 0 && (
+        <p role="alert" className="border-l-2 border-alarm pl-3 text-small">
+          Not taken: {doubts.slice(0, 3).join("; ")}
+          {doubts.length > 3 ? `; and ${doubts.length - 3} more` : ""}.
+        </p>
+      )}
       <p className="text-note text-soft">
         Empty cells keep what is known, shown in grey. Paste a block of cells from a spreadsheet into the cell
         where it begins. A value for one series goes before one for all.
@@ -66,7 +65,7 @@ type CellsProps = {
   ahead: Schemas["DriversAhead"];
   values: Value[];
   owner: string;
-  put: (cells: { period: string; driver: string; text: string }[]) => void;
+  put: (cells: Cell[]) => void;
 };
 
 function Cells({ ahead, values, owner, put }: CellsProps) {
@@ -77,19 +76,7 @@ function Cells({ ahead, values, owner, put }: CellsProps) {
     const text = e.clipboardData.getData("text");
     if (!/[\t\n]/.test(text)) return;
     e.preventDefault();
-    put(
-      text
-        .replace(/\r/g, "")
-        .replace(/\n$/, "")
-        .split("\n")
-        .flatMap((line, i) =>
-          line.split("\t").flatMap((cell, j) => {
-            const period = ahead.periods[row + i];
-            const driver = names[col + j];
-            return period && driver ? [{ period, driver, text: cell }] : [];
-          }),
-        ),
-    );
+    put(cellsOf(text, ahead.periods, names, row, col));
   };
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region must be reachable by keyboard

@@ -4,7 +4,8 @@ import { useNavigate, useSearchParams } from "react-router";
 import { api, type Schemas, take } from "../../api/client";
 import { Button, Input, Select } from "../../ui/controls";
 import { Lead, Page, Section, Trouble, Waiting } from "../../ui/page";
-import { Grid, type Value } from "./grid";
+import { Grid } from "./grid";
+import type { Value } from "./pasted";
 
 type Case = { id: number; name: string; lines: string; values: Value[] };
 
