@@ -8,6 +8,7 @@ import { hueOf } from "../../theme";
 import { Select } from "../../ui/controls";
 import { Cautions, Section, Trouble, Waiting } from "../../ui/page";
 import { type Column, Table } from "../../ui/table";
+import { bestOf, distance } from "./ranking";
 
 type Bakeoff = Schemas["Bakeoff"];
 type Row = Schemas["StandingRow"];
@@ -112,23 +113,6 @@ export const labelOf = (data: Schemas["Standings"]) =>
 /** Writes a column of a metric with the same digits throughout. */
 const writer = (m: Metric, rows: Row[]) => (m.share ? share : column(rows.map((r) => r.values[m.name])));
 
-/** How far a value is from the best it could be: the smallest of a column is its best. */
-function distance(m: Metric, v: number): number {
-  if (m.name === "r2") return -v;
-  if (m.name === "bias" || m.name === "mpe") return Math.abs(v);
-  if (m.name.startsWith("coverage")) return Math.abs(v - Number(m.name.slice(8)) / 100);
-  return v;
-}
-
-function bestOf(m: Metric, rows: Row[]): number {
-  return Math.min(
-    ...rows
-      .map((r) => r.values[m.name])
-      .filter((v): v is number => v != null)
-      .map((v) => distance(m, v)),
-  );
-}
-
 function Name({ bakeoff, contender }: { bakeoff: Bakeoff; contender: string }) {
   return (
     <span className="inline-flex items-center gap-2">
@@ -168,7 +152,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
       hint: "Whether the difference to the leader is more than luck: its 95 % interval, over series and windows",
     },
     ...[...ranking, ...others].map((m): Column<Row> => {
-      const best = bestOf(m, rows);
+      const best = bestOf(m.name, rows);
       const write = writer(m, rows);
       return {
         head: m.unit ? `${m.label} (${bakeoff.measure})` : m.label,
@@ -177,7 +161,7 @@ function Whole({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bakeoff
         cell: (r) => write(r.values[m.name]),
         best: (r) => {
           const v = r.values[m.name];
-          return !m.name.startsWith("width") && v != null && distance(m, v) === best;
+          return !m.name.startsWith("width") && v != null && distance(m.name, v) === best;
         },
       };
     }),
@@ -345,8 +329,8 @@ function CutTable({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bake
   /** How much worse than the best of its line, 0 to 1 at twice the best. */
   const heat = (s: Schemas["StandingsSlice"], name: string) => {
     const v = metricOf(s, name);
-    const best = bestOf(metric, s.rows);
-    return v == null || !(best > 0) ? 0 : Math.min(1, distance(metric, v) / best - 1);
+    const best = bestOf(metric.name, s.rows);
+    return v == null || !(best > 0) ? 0 : Math.min(1, distance(metric.name, v) / best - 1);
   };
   return (
     <>
@@ -390,7 +374,7 @@ function CutTable({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bake
             ),
             best: (s: Schemas["StandingsSlice"]) => {
               const v = metricOf(s, name);
-              return v != null && distance(metric, v) === bestOf(metric, s.rows);
+              return v != null && distance(metric.name, v) === bestOf(metric.name, s.rows);
             },
           })),
           { head: "Points", right: true, cell: (s) => figure(s.rows[0]?.points) },

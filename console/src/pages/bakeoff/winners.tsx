@@ -7,43 +7,15 @@ import { count, median, share } from "../../format";
 import { Input, Select } from "../../ui/controls";
 import { Section, Trouble, Waiting } from "../../ui/page";
 import { Table } from "../../ui/table";
+import { type Order, orders, tally } from "./ranking";
 import { show } from "./standings";
 
 type Slice = Schemas["StandingsSlice"];
 
 const shownAtOnce = 500;
 
-/** How far a series' second is behind its winner, as a share of its value: near 0 the win is in doubt. */
-const lead = (s: Slice, metric: string) => {
-  const first = s.rows[0]?.values[metric];
-  const second = s.rows[1]?.values[metric];
-  return first == null || !second ? Number.POSITIVE_INFINITY : (second - first) / Math.abs(second);
-};
-
-type Order = "series" | "skill" | "error" | "doubt";
-
-const orders: Record<Order, (metric: string) => (a: Slice, b: Slice) => number> = {
-  series: () => (a, b) => (a.name ?? "").localeCompare(b.name ?? ""),
-  skill: () => (a, b) => (a.rows[0]?.skill ?? -9) - (b.rows[0]?.skill ?? -9),
-  error: (m) => (a, b) => (b.rows[0]?.values[m] ?? -1) - (a.rows[0]?.values[m] ?? -1),
-  doubt: (m) => (a, b) => lead(a, m) - lead(b, m),
-};
-
 /** What stands for no cut: a select has no empty value. */
 const none = "nothing";
-
-/** How often each contender wins, the most often first. */
-function tally(slices: Slice[]): string {
-  const wins = new Map<string, number>();
-  for (const s of slices) {
-    const name = s.rows[0]?.contender ?? "";
-    wins.set(name, (wins.get(name) ?? 0) + 1);
-  }
-  return [...wins]
-    .toSorted((a, b) => b[1] - a[1])
-    .map(([n, k]) => `${n} wins ${k}`)
-    .join(", ");
-}
 
 type ByValueProps = { slices: Slice[]; place: number; name: string; choose: (value: string) => void };
 
