@@ -35,11 +35,7 @@ export function useDress(id: string, contender: string | undefined) {
 
 export function ReleasePage() {
   const id = useParams().release ?? "";
-  const [params] = useSearchParams();
   const { data, error } = useRelease(id);
-  // Both are shown further down: what they ask for is on its way while the release is read.
-  useCurve(id, params.get("series") ?? "");
-  useFit(id, params.get("series") ?? "", true, true);
   return (
     <Page title={id}>
       {error ? (
@@ -167,6 +163,7 @@ function Fan({ release }: { release: Release }) {
   const [params, setParams] = useSearchParams();
   const asked = params.get("series") ?? "";
   const { data, error } = useCurve(release.id, asked);
+  useFit(release.id, asked, true, true); // on its way already when the chart is there
   const { hue } = useDress(release.id, data?.contender);
   if (error) return <Trouble error={error} />;
   if (!data) return <Waiting what="the forecast" />;
