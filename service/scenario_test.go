@@ -198,9 +198,10 @@ func TestAScenarioInTheConsole(t *testing.T) {
 	const cell = `document.querySelector("input[aria-label='promotion in 2025-11-03']")`
 	p.until("!!" + cell)
 	assert.Empty(t, p.axe(), "the editor")
-	eval[bool](p, `(() => { const d = new DataTransfer(); d.setData("text", "1\n1\n"); `+cell+
+	eval[bool](p, `(() => { const d = new DataTransfer(); d.setData("text", "1\n1\nyes\n"); `+cell+
 		`.dispatchEvent(new ClipboardEvent("paste", {clipboardData: d, bubbles: true})); return true })()`)
 	p.until(`document.body.innerText.includes("(2 set)")`)
+	p.until(`document.querySelector("[role=alert]")?.innerText === "Not taken: promotion in 2025-11-17: “yes” is no number."`)
 	p.click("Compare")
 	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "price +10 %"))
 	p.until(allDrawn)
