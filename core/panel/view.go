@@ -186,7 +186,7 @@ func (v View) Without(odd map[int][]int) View {
 		own, first := v.Values(i)
 		values[i] = slices.Clone(own)
 		for _, at := range periods {
-			if at-first < len(own) {
+			if at >= first && at-first < len(own) {
 				values[i][at-first] = Unknown
 			}
 		}
