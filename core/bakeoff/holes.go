@@ -117,8 +117,8 @@ func (e *Engine) Cautions() []string {
 	for _, h := range assessed {
 		out = append(out, h.Caution("assessed periods", e.fillings))
 	}
-	if n := e.newcomers(); n > 0 {
-		if names := e.Lineup.welcoming(); len(names) > 0 {
+	if names := e.Lineup.welcoming(); len(names) > 0 {
+		if n := e.newcomers(); n > 0 {
 			out = append(out, fmt.Sprintf("%s too new to be assessed: fewer than %d values before each origin. In a release %s forecasts such newcomers "+
 				"from series like them; how well is not measured here", seriesAre(n), MinKnown, strings.Join(names, " or ")))
 		}
@@ -128,7 +128,7 @@ func (e *Engine) Cautions() []string {
 
 // newcomers counts the series that have values to be assessed on, but at no origin enough to be trained on.
 func (e *Engine) newcomers() (n int) {
-	taking := map[int]bool{}
+	taking := make([]bool, len(e.Panel.Series))
 	for _, q := range e.Qualified {
 		for _, s := range q {
 			taking[s] = true

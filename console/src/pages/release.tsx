@@ -203,8 +203,9 @@ function HowMade({ release, series, name, hue }: MadeProps) {
   const whole = useFit(release.id, series, false, open);
   const error = brief.error ?? whole.error;
   if (error) return <Trouble error={error} />;
-  const fit = brief.data?.fit;
-  if (!fit) return <Waiting what="how the forecast was made" />;
+  if (!brief.data) return <Waiting what="how the forecast was made" />;
+  const fit = brief.data.fit;
+  if (!fit) return null; // a series that got no forecast
   return (
     <details className="text-small" onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="cursor-pointer">
