@@ -229,10 +229,30 @@ type Standings struct {
 	Cautions []string         `json:"cautions,omitempty" doc:"why the figures deserve less trust: what stood in for a contender, what was filled in drivers"`
 	Sentence string           `json:"sentence" doc:"who leads, by how much, whether it may be chance, and what it costs"`
 	// Of the whole alone.
-	Series           int      `json:"series,omitempty" doc:"series that were scored"`
-	Weights          string   `json:"weights,omitempty"`
-	Hindsight        *float64 `json:"hindsight,omitempty" doc:"what choosing each series' best contender afterwards would score: no one can"`
-	CriticalDistance *float64 `json:"critical_distance,omitempty" doc:"mean ranks farther apart differ at 5 %"`
+	Series           int        `json:"series,omitempty" doc:"series that were scored"`
+	Weights          string     `json:"weights,omitempty"`
+	Hindsight        *float64   `json:"hindsight,omitempty" doc:"what choosing each series' best contender afterwards would score: no one can"`
+	CriticalDistance *float64   `json:"critical_distance,omitempty" doc:"mean ranks farther apart differ at 5 %"`
+	Newcomers        *Newcomers `json:"newcomers,omitempty" doc:"series with too few values before an origin, assessed apart; left out where there are none, and where brief"`
+}
+
+// Newcomers tell how series without a past were forecast from their likes.
+type Newcomers struct {
+	Series  []string      `json:"series" doc:"the first hundred"`
+	Count   int           `json:"count" doc:"of all of them"`
+	Places  int           `json:"places" doc:"series in a window"`
+	Rows    []NewcomerRow `json:"rows" doc:"the least WAPE first"`
+	Meaning string        `json:"meaning" doc:"how to read them"`
+}
+
+// NewcomerRow is how one contender forecast newcomers, or the reference 'all others': what all series with a
+// past sold last, taken for any newcomer's.
+type NewcomerRow struct {
+	Contender string              `json:"contender"`
+	Reference bool                `json:"reference,omitempty"`
+	Points    int                 `json:"points"`
+	Failed    int                 `json:"failed" doc:"places without a forecast, which are left out"`
+	Values    map[string]*float64 `json:"values" doc:"by metric; null where unknown, as all that is scaled is"`
 }
 
 // Metric says what a column of the standings is.

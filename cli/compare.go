@@ -44,6 +44,9 @@ func (a *app) showStandings(ctx context.Context, c *client.Client, id, metric, p
 			return err
 		}
 	}
+	if err := a.showNewcomers(st); err != nil {
+		return err
+	}
 	a.caution(st.Cautions)
 	if len(st.Filled) > 0 {
 		f := st.Filled[0]

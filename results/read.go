@@ -38,7 +38,7 @@ func Keep(tx *gorm.DB, bakeoff uint, contender int, r *bakeoff.Record) error {
 		return err
 	}
 	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender,
-		Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Took: r.Took, Bytes: r.Held}).Error
+		Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Newcomers: string(r.Newcomers), Took: r.Took, Bytes: r.Held}).Error
 }
 
 // some is bytes that are not nil: the columns are never empty.
@@ -149,6 +149,22 @@ func (r *Repository) Found(ctx context.Context, e *bakeoff.Engine, id uint) (map
 		}
 	}
 	return out, nil
+}
+
+// EachNewcomers calls f with what every contender's tasks tell of newcomers.
+func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id uint, f func(bakeoff.Task, []bakeoff.Newcomer)) error {
+	var rows []store.TaskFacts
+	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND newcomers <> ''", id).Order("win, contender, shard").Find(&rows).Error; err != nil {
+		return err
+	}
+	for _, row := range rows {
+		list, err := bakeoff.ReadNewcomers([]byte(row.Newcomers), &e.Plan)
+		if err != nil {
+			return err
+		}
+		f(bakeoff.Task{Window: row.Win, Contender: row.Contender, Shard: row.Shard}, list)
+	}
+	return nil
 }
 
 // Filled reads where contenders failed, by task.

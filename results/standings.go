@@ -88,6 +88,11 @@ func (r *Repository) rank(ctx context.Context, e *bakeoff.Engine, id uint, metri
 	if err := r.EachResult(ctx, e, id, Wanted{Forecasts: tally.NeedsForecasts()}, tally.Add); err != nil {
 		return nil, err
 	}
+	if per == "" {
+		if err := r.EachNewcomers(ctx, e, id, tally.AddNewcomers); err != nil {
+			return nil, err
+		}
+	}
 	return tally.Rank(metric)
 }
 

@@ -47,6 +47,9 @@ func (s *Server) report(ctx context.Context, in *BakeoffPath) (stream, error) {
 	}
 	r := export.Report{Title: shown.Name, Lead: st.Sentence, Facts: factsOfPlan(shown, e)}
 	r.Sections = append(r.Sections, standingsSection(st))
+	if st.Newcomers != nil {
+		r.Sections = append(r.Sections, newcomersSection(st))
+	}
 	for _, cut := range []string{"step", "window", "volume", "demand"} {
 		section, err := s.cutSection(ctx, b, e, cut)
 		if err != nil {
@@ -95,6 +98,30 @@ func perCent(v *float64) string {
 		return "–"
 	}
 	return strconv.FormatFloat(100**v, 'f', 1, 64) + " %"
+}
+
+// newcomersSection tells how series without a past were forecast.
+func newcomersSection(st api.Standings) export.Section {
+	out := export.Section{Title: "Newcomers", Head: []string{"contender"}, Note: st.Newcomers.Meaning}
+	var metrics []api.Metric
+	for _, m := range st.Metrics {
+		if slices.Contains([]string{"wape", "mae", "bias", "crps"}, m.Name) || strings.HasPrefix(m.Name, "coverage") {
+			metrics, out.Head = append(metrics, m), append(out.Head, m.Name)
+		}
+	}
+	out.Head = append(out.Head, "points", "failed")
+	for _, r := range st.Newcomers.Rows {
+		row := []string{r.Contender}
+		for _, m := range metrics {
+			if m.Share {
+				row = append(row, perCent(r.Values[m.Name]))
+			} else {
+				row = append(row, figure(r.Values[m.Name]))
+			}
+		}
+		out.Rows = append(out.Rows, append(row, strconv.Itoa(r.Points), strconv.Itoa(r.Failed)))
+	}
+	return out
 }
 
 func standingsSection(st api.Standings) export.Section {

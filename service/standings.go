@@ -133,16 +133,8 @@ func standingsOf(st *bakeoff.Standings) api.Standings {
 	for _, m := range st.Metrics {
 		out.Metrics = append(out.Metrics, metricOf(m))
 	}
-	byMetric := func(values []float64) map[string]*float64 {
-		if values == nil {
-			return nil
-		}
-		all := make(map[string]*float64, len(values))
-		for i, m := range st.Metrics {
-			all[m.Name] = number(values[i])
-		}
-		return all
-	}
+	byMetric := func(values []float64) map[string]*float64 { return byMetricOf(st.Metrics, values) }
+	out.Newcomers = newcomersOf(st)
 	for _, sl := range st.Slices {
 		slice := api.StandingsSlice{Name: sl.Name}
 		for _, r := range sl.Rows {
@@ -158,6 +150,36 @@ func standingsOf(st *bakeoff.Standings) api.Standings {
 			slice.Rows = append(slice.Rows, row)
 		}
 		out.Slices = append(out.Slices, slice)
+	}
+	return out
+}
+
+func byMetricOf(metrics []score.Metric, values []float64) map[string]*float64 {
+	if values == nil {
+		return nil
+	}
+	all := make(map[string]*float64, len(values))
+	for i, m := range metrics {
+		all[m.Name] = number(values[i])
+	}
+	return all
+}
+
+// newcomersShown is how many of them are named.
+const newcomersShown = 100
+
+func newcomersOf(st *bakeoff.Standings) *api.Newcomers {
+	n := st.Newcomers
+	if n == nil {
+		return nil
+	}
+	out := &api.Newcomers{Series: n.Series[:min(len(n.Series), newcomersShown)], Count: len(n.Series), Places: n.Places,
+		Meaning: fmt.Sprintf("%d series with fewer than %d values before an origin: forecast there from series like them, and assessed apart, without scale or "+
+			"baseline. 'All others' takes what every other series sold last for a newcomer's: who does no better knows nothing of its likes.",
+			len(n.Series), bakeoff.MinKnown)}
+	for _, r := range n.Rows {
+		out.Rows = append(out.Rows, api.NewcomerRow{Contender: r.Contender, Reference: r.Contender == bakeoff.OthersReference, Points: r.Points,
+			Failed: r.Failed, Values: byMetricOf(st.Metrics, r.Values)})
 	}
 	return out
 }

@@ -93,6 +93,7 @@ type TaskFacts struct {
 	Filled    string // JSON; empty where nothing failed
 	Tuned     string // JSON, of contenders that are tuned
 	Found     string // JSON: what was found for each of the series at the last training, in a few words; empty where nothing was
+	Newcomers string // JSON: how series without a past were forecast in the window, which are assessed apart; empty where none was
 	Took      int64  // nanoseconds of a worker's time
 	Bytes     int64  // that the trained contender takes, where it was measured
 }

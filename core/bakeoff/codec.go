@@ -20,6 +20,7 @@ type Record struct {
 	Filled        []byte // JSON; empty where nothing failed
 	Tuned         []byte // JSON, of contenders that are tuned
 	Found         []byte // JSON, a text a series; empty where nothing was found
+	Newcomers     []byte // JSON; empty where there are none
 	Took          int64  // nanoseconds of a worker's time
 	Held          int64  // bytes that the trained contender takes, 0 where that is not known
 }
@@ -37,6 +38,9 @@ func (r *TaskResult) Record() (*Record, error) {
 		if out.Found, err = json.Marshal(r.Found); err != nil {
 			return nil, err
 		}
+	}
+	if out.Newcomers, err = packNewcomers(r.Newcomers); err != nil {
+		return nil, err
 	}
 	if r.Tuned != nil {
 		out.Tuned, err = json.Marshal(r.Tuned)
@@ -99,7 +103,7 @@ func unpackFloats(b []byte) []float64 {
 }
 
 // recordFormat is the first byte of a written record.
-const recordFormat = 2
+const recordFormat = 3
 
 // MarshalBinary writes a record as one piece, to be sent.
 func (r *Record) MarshalBinary() ([]byte, error) {
@@ -145,5 +149,5 @@ func (r *Record) UnmarshalBinary(b []byte) error {
 }
 
 func (r *Record) parts() []*[]byte {
-	return []*[]byte{&r.Scores, &r.Errors, &r.Forecasts, &r.Filled, &r.Tuned, &r.Found}
+	return []*[]byte{&r.Scores, &r.Errors, &r.Forecasts, &r.Filled, &r.Tuned, &r.Found, &r.Newcomers}
 }

@@ -90,7 +90,9 @@ type TaskResult struct {
 	// Found says in a few words what the contender found for each series, where this is the last
 	// window that it is trained for.
 	Found []string
-	Held  int64 // bytes that the fits to the shard's series take in writing, where it was measured
+	// Newcomers are the series of the window that are assessed apart, in the result of its first shard.
+	Newcomers []Newcomer
+	Held      int64 // bytes that the fits to the shard's series take in writing, where it was measured
 }
 
 // Prepare completes and checks a plan, lays its windows on the panel and finds

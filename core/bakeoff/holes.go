@@ -1,10 +1,8 @@
 package bakeoff
 
 import (
-	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"sync"
 
 	"paperkettle/core/panel"
@@ -117,44 +115,7 @@ func (e *Engine) Cautions() []string {
 	for _, h := range assessed {
 		out = append(out, h.Caution("assessed periods", e.fillings))
 	}
-	if names := e.Lineup.welcoming(); len(names) > 0 {
-		if n := e.newcomers(); n > 0 {
-			out = append(out, fmt.Sprintf("%s too new to be assessed: fewer than %d values before each origin. In a release %s forecasts such newcomers "+
-				"from series like them; how well is not measured here", seriesAre(n), MinKnown, strings.Join(names, " or ")))
-		}
-	}
-	return out
-}
-
-// newcomers counts the series that have values to be assessed on, but at no origin enough to be trained on.
-func (e *Engine) newcomers() (n int) {
-	taking := make([]bool, len(e.Panel.Series))
-	for _, q := range e.Qualified {
-		for _, s := range q {
-			taking[s] = true
-		}
-	}
-	for _, s := range e.Chosen {
-		if taking[s] {
-			continue
-		}
-		for _, w := range e.Windows {
-			own := &e.Panel.Series[s]
-			if e.isFor(s, w) && knownBetween(own, w.TrainFirst, w.Origin, MinKnown) < MinKnown &&
-				knownBetween(own, w.AssessFirst(), w.AssessLast, 1) > 0 {
-				n++
-				break
-			}
-		}
-	}
-	return n
-}
-
-func seriesAre(n int) string {
-	if n == 1 {
-		return "1 series is"
-	}
-	return fmt.Sprintf("%d series are", n)
+	return append(out, e.newcomerCautions()...)
 }
 
 // Fillings are the plan's rules for unknown values of drivers.

@@ -1,6 +1,10 @@
 package bakeoff_test
 
 import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -8,8 +12,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/calendar"
+	"paperkettle/core/model"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
+	"paperkettle/core/score"
+	"paperkettle/core/split"
 )
 
 // Series that are too new to be assessed are told where a contender would forecast them in a release,
@@ -26,7 +34,7 @@ func TestNewcomersAreTold(t *testing.T) {
 	cut(2, 60) // nothing is known of it
 	cut(3, 50) // new in the first window, but not in the last
 	for families, want := range map[string]string{
-		"naive,boosting,automatic": "2 series are too new to be assessed: fewer than 2 values before each origin. In a release boosting or automatic forecasts",
+		"naive,boosting,automatic": "2 series are too new to be ranked on: fewer than 2 values before each origin. boosting and automatic forecast them",
 		"naive,mean":               "",
 	} {
 		plan := baselinePlan(5, 2)
@@ -43,4 +51,133 @@ func TestNewcomersAreTold(t *testing.T) {
 		require.Len(t, e.Cautions(), 1)
 		assert.Contains(t, e.Cautions()[0], want)
 	}
+}
+
+// shop is weekly sales whose level follows from a kind, but for a spread; the last series enter late: after
+// the first origin, after the second, and three weeks before the end.
+func shop(t *testing.T, old int, entries ...int) *panel.Panel {
+	t.Helper()
+	const length = 70
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week}, Length: length,
+		Attributes: []panel.Attribute{{Name: "kind", Values: []string{"tea", "pot", "cup"}}}}
+	rnd := rand.New(rand.NewPCG(9, 4))
+	for i := range old + len(entries) {
+		level := 20 * math.Pow(3, float64(i%3)) * math.Exp(0.2*rnd.NormFloat64())
+		s := panel.Series{Key: fmt.Sprint("item ", i)}
+		if i >= old {
+			s.First = entries[i-old]
+		}
+		for range length - s.First {
+			s.Values = append(s.Values, level*math.Exp(0.1*rnd.NormFloat64()))
+		}
+		p.Series = append(p.Series, s)
+		p.Attributes[0].Codes = append(p.Attributes[0].Codes, int32(i%3))
+	}
+	return p
+}
+
+func newcomersOf(t *testing.T, e *bakeoff.Engine) (list map[int][]bakeoff.Newcomer, st *bakeoff.Standings) {
+	t.Helper()
+	got := runAll(t, e, 2, e.Tasks())
+	tally, err := bakeoff.NewTally(e, "")
+	require.NoError(t, err)
+	list = map[int][]bakeoff.Newcomer{}
+	for w := range e.Windows {
+		for c := range e.Plan.Contenders {
+			task := bakeoff.Task{Window: w, Contender: c}
+			require.NoError(t, tally.Add(task, got[task]))
+			record, err := got[task].Record() // as a store would keep it
+			require.NoError(t, err)
+			if len(record.Newcomers) > 0 {
+				back, err := bakeoff.ReadNewcomers(record.Newcomers, &e.Plan)
+				require.NoError(t, err)
+				tally.AddNewcomers(task, back)
+				list[w] = back
+			}
+		}
+	}
+	st, err = tally.Rank("")
+	require.NoError(t, err)
+	return list, st
+}
+
+// A series that enters after an origin is forecast there from its likes, and assessed apart from the
+// ranking; from the window on in which it has a past, it is assessed as any other.
+func TestNewcomersAreAssessedApart(t *testing.T) {
+	p := shop(t, 24, 60, 60, 60, 67, 67, 67) // at origins 53 and 61
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 8, Windows: 2}, Metric: "wape",
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "boosting", Settings: model.Values{"from": "naive", "trees": 20}}}}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	list, st := newcomersOf(t, e)
+
+	require.Len(t, list[0], 3, "those of week 60 have values in the first window, and none before")
+	require.Len(t, list[1], 3, "those of week 67 in the second; the others have two values by then")
+	assert.Equal(t, "item 24", list[0][0].Series)
+	assert.EqualValues(t, 2, list[0][0].Scores.N, "weeks 60 and 61 of it are known there")
+	assert.EqualValues(t, 3, list[1][0].Scores.N)
+
+	n := st.Newcomers
+	require.NotNil(t, n)
+	assert.Len(t, n.Series, 6)
+	assert.Equal(t, 6, n.Places)
+	require.Len(t, n.Rows, 2)
+	wape := slices.IndexFunc(st.Metrics, func(m score.Metric) bool { return m.Name == "wape" })
+	mase := slices.IndexFunc(st.Metrics, func(m score.Metric) bool { return m.Name == "mase" })
+	assert.Equal(t, "boosting", n.Rows[0].Contender)
+	assert.Equal(t, 15, n.Rows[0].Points)
+	assert.Equal(t, bakeoff.OthersReference, n.Rows[1].Contender)
+	assert.Equal(t, 15, n.Rows[1].Points)
+	assert.Less(t, n.Rows[0].Values[wape], 0.35, "its kind tells its level within a fifth")
+	assert.Greater(t, n.Rows[1].Values[wape], 0.5, "what all others sell does not")
+	assert.True(t, math.IsNaN(n.Rows[0].Values[mase]), "it has no scale")
+	for _, r := range st.Slices[0].Rows {
+		assert.Equal(t, (24+24+3)*8, r.Points, "they count for none of the ranked")
+	}
+	assert.Equal(t, []string{"3 series are too new to be ranked on: fewer than 2 values before each origin. boosting forecasts them from " +
+		"series like them; how well is told apart, under newcomers"}, e.Cautions())
+
+	// What comes after the origin changes no forecast: errors move by as much as the actuals do.
+	shifted := shop(t, 24, 60, 60, 60, 67, 67, 67)
+	for i := range shifted.Series {
+		s := &shifted.Series[i]
+		for k := range s.Values {
+			if s.First+k > e.Windows[0].Origin {
+				s.Values[k] += 1000
+			}
+		}
+	}
+	e, err = bakeoff.Prepare(shifted, plan, catalogue.Standard())
+	require.NoError(t, err)
+	later, _ := newcomersOf(t, e)
+	for i, before := range list[0] {
+		assert.InDelta(t, before.Scores.SumE-1000*before.Scores.N, later[0][i].Scores.SumE, 1e-6, before.Series)
+	}
+}
+
+// Without likes there is no forecast of a newcomer: it says why, and the others are as they were.
+func TestNewcomersAmongFew(t *testing.T) {
+	p := shop(t, 4, 66)
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 6, Windows: 1}, Metric: "wape",
+		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "boosting", Settings: model.Values{"from": "naive", "trees": 20}},
+			{Family: "automatic"}}}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	_, st := newcomersOf(t, e)
+	require.Len(t, st.Newcomers.Rows, 3)
+	for _, r := range st.Newcomers.Rows {
+		if r.Contender == bakeoff.OthersReference {
+			assert.Equal(t, 4, r.Points)
+			continue
+		}
+		assert.Equal(t, 1, r.Failed, r.Contender)
+		assert.Zero(t, r.Points, r.Contender)
+	}
+	for _, r := range st.Slices[0].Rows {
+		assert.Equal(t, 4*6, r.Points)
+	}
+	_, err = bakeoff.ReadNewcomers([]byte(`[{"series":"a","scores":"AAAA"}]`), &e.Plan)
+	assert.Error(t, err)
+	_, err = bakeoff.ReadNewcomers([]byte(`[{`), &e.Plan)
+	assert.Error(t, err)
 }

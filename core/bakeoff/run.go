@@ -104,6 +104,11 @@ func (g *group) window(ctx context.Context, w int) error {
 		if fresh != nil && first {
 			res.Held = fresh.held
 		}
+		if first {
+			if res.Newcomers, err = e.welcome(ctx, w, g.t.Contender); err != nil {
+				return err
+			}
+		}
 		if e.final(w) {
 			res.Found = g.found(e.Shard(r))
 		}

@@ -54,6 +54,7 @@ type Standings struct {
 	Hindsight        float64
 	CriticalDistance float64
 	Series           int
+	Newcomers        *Newcomers // nil where there are none
 }
 
 // Rank reads the standings by a metric; empty means the plan's.
@@ -75,6 +76,7 @@ func (t *Tally) Rank(metric string) (*Standings, error) {
 	t.arrange(out.Slices)
 	if t.per == "" && len(out.Slices) == 1 {
 		t.over(out, m.Metric, base)
+		out.Newcomers = t.newcomers()
 	}
 	return out, nil
 }
@@ -363,6 +365,7 @@ func (s *Standings) Keep(metric string) {
 			slice.Rows[i].Values = slice.Rows[i].Values[at : at+1]
 		}
 	}
+	s.Newcomers = nil // of whose figures that one need not be known
 }
 
 // Ranked gives, for a standings cut by series, each series' contenders among those that are

@@ -31,7 +31,8 @@ type Tally struct {
 	weighted []weightedSums
 	metrics  []score.Metric
 	weights  panel.Weights
-	shares   map[int]map[int]float64 // of a window, each series' weight
+	shares   map[int]map[int]float64    // of a window, each series' weight
+	entered  map[int]map[int][]Newcomer // by contender and window
 }
 
 // weightedSums are sums of a metric's values for a series in a window times its weight,

@@ -222,9 +222,9 @@ func (x *Rows) fill(past []float64, step int, out []float64) {
 		case kindMean:
 			out[k] = mean(past[max(0, origin+1-c.Width):], c.Width)
 		case kindSpread:
-			out[k] = windowed("spread", past[max(0, origin+1-c.Width):], 0)
+			out[k] = windowed("spread", past[max(0, origin+1-c.Width):], c.Width, 0)
 		case kindQuantile:
-			out[k] = windowed("quantile", past[max(0, origin+1-c.Width):], c.Share)
+			out[k] = windowed("quantile", past[max(0, origin+1-c.Width):], c.Width, c.Share)
 		case kindScale:
 			i := min(origin, len(x.sums)-1)
 			out[k] = x.sums[i] / x.counts[i]

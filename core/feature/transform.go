@@ -132,30 +132,22 @@ func (t transform) apply(x []float64) []float64 {
 		for i := range x {
 			out[i] = panel.Unknown
 			if i+1 >= t.Width {
-				out[i] = windowed(t.Kind[len("window "):], x[i+1-t.Width:i+1], t.Amount)
+				out[i] = windowed(t.Kind[len("window "):], x[i+1-t.Width:i+1], t.Width, t.Amount)
 			}
 		}
 	}
 	return out
 }
 
-// windowed is the mean, spread or quantile of the known values of a window, unknown where
-// fewer than half are.
-func windowed(what string, x []float64, share float64) float64 {
-	n, sum, ss := 0.0, 0.0, 0.0
-	for _, v := range x {
-		if panel.Known(v) {
-			n, sum, ss = n+1, sum+v, ss+v*v
-		}
+// windowed is the mean, spread or quantile of the known values of a window of so many periods, unknown
+// where fewer than half of them are known.
+func windowed(what string, x []float64, width int, share float64) float64 {
+	middle := mean(x, width)
+	if what == "mean" || !panel.Known(middle) {
+		return middle
 	}
-	if 2*n < float64(len(x)) || n == 0 {
-		return panel.Unknown
-	}
-	switch what {
-	case "mean":
-		return sum / n
-	case "spread":
-		return math.Sqrt(max(0, ss/n-sum/n*sum/n))
+	if what == "spread" {
+		return spread(x, middle)
 	}
 	known := make([]float64, 0, len(x))
 	for _, v := range x {
@@ -170,4 +162,15 @@ func windowed(what string, x []float64, share float64) float64 {
 		return known[len(known)-1]
 	}
 	return known[k] + (at-float64(k))*(known[k+1]-known[k])
+}
+
+// spread is the standard deviation of the known values around their mean.
+func spread(x []float64, mean float64) float64 {
+	n, ss := 0.0, 0.0
+	for _, v := range x {
+		if panel.Known(v) {
+			n, ss = n+1, ss+(v-mean)*(v-mean)
+		}
+	}
+	return math.Sqrt(ss / n)
 }

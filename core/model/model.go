@@ -37,6 +37,14 @@ func Coarsen(t Trained) {
 	}
 }
 
+// Welcoming is a model that forecasts series without a past from their likes.
+type Welcoming interface {
+	// Welcome forecasts those series of a view that have too few values for a model of their own, env.Horizon
+	// steps past the origin, as the model would in a release; the others' forecasts are left empty. Err
+	// holds why a series got none.
+	Welcome(ctx context.Context, v panel.View, env Env) (Result, error)
+}
+
 // Trained is a model fitted to the series of one view. Its methods are not safe
 // for concurrent use.
 type Trained interface {

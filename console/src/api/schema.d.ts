@@ -2096,6 +2096,39 @@ export interface components {
             /** @description in the unit of the measure */
             unit: boolean;
         };
+        NewcomerRow: {
+            contender: string;
+            /**
+             * Format: int64
+             * @description places without a forecast, which are left out
+             */
+            failed: number;
+            /** Format: int64 */
+            points: number;
+            reference?: boolean;
+            /** @description by metric; null where unknown, as all that is scaled is */
+            values: {
+                [key: string]: number | null;
+            };
+        };
+        Newcomers: {
+            /**
+             * Format: int64
+             * @description of all of them
+             */
+            count: number;
+            /** @description how to read them */
+            meaning: string;
+            /**
+             * Format: int64
+             * @description series in a window
+             */
+            places: number;
+            /** @description the least WAPE first */
+            rows: components["schemas"]["NewcomerRow"][];
+            /** @description the first hundred */
+            series: string[];
+        };
         Occasion: {
             first: string;
             last: string;
@@ -3432,6 +3465,8 @@ export interface components {
             hindsight?: number;
             metric: string;
             metrics: components["schemas"]["Metric"][];
+            /** @description series with too few values before an origin, assessed apart; left out where there are none, and where brief */
+            newcomers?: components["schemas"]["Newcomers"];
             per?: string;
             /** @description who leads, by how much, whether it may be chance, and what it costs */
             sentence: string;

@@ -142,6 +142,16 @@ func welcome(v panel.View, list []form, weights [][]float64) {
 	}
 }
 
+// Welcome is boosting's.
+func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.Result, error) {
+	for _, f := range forms(m.Members, v) {
+		if host, ok := f.model.(model.Welcoming); ok && f.name == "boosting" {
+			return host.Welcome(ctx, v, env)
+		}
+	}
+	return model.Result{}, errors.New("there are too few series to tell what one without a past is like")
+}
+
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
 	out := 7

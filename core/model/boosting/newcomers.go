@@ -74,6 +74,46 @@ func welcome(ctx context.Context, v panel.View, env model.Env, lay *Layout) (*Ne
 	return n, n.learn(ctx, rows, env)
 }
 
+// Welcome forecasts the newcomers of a view, group by group, and trains nothing for the others.
+func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.Result, error) {
+	out := model.Result{Series: make([]forecast.Rows, v.Len()), Err: make([]error, v.Len())}
+	groups, err := single.Places(v, m.By)
+	if err != nil {
+		return out, err
+	}
+	for _, places := range groups {
+		if err := m.welcomeGroup(ctx, v, places, env, &out); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+func (m Model) welcomeGroup(ctx context.Context, v panel.View, places []int, env model.Env, out *model.Result) error {
+	own := v.Pick(places)
+	lay, err := m.layout(own, env.Horizon)
+	if err != nil {
+		return err
+	}
+	n, err := welcome(ctx, own, env, lay)
+	if err != nil {
+		return err
+	}
+	for j, i := range places {
+		switch values, _ := own.Values(j); {
+		case n.has(j):
+			if out.Series[i], out.Err[i] = n.forecast(own.Series(j), env.Horizon); out.Err[i] == nil {
+				m.Bounds.Keep(out.Series[i])
+			}
+		case isNew(values):
+			out.Err[i] = errNobody
+		}
+	}
+	return nil
+}
+
+var errNobody = fmt.Errorf("there are not enough series with a past, %d at least and none below zero, to tell what one without is like", fewestLikes)
+
 // likes are rows of series with a past.
 type likes struct {
 	columns [][]float32

@@ -8,6 +8,7 @@ import { hueOf } from "../../theme";
 import { Select } from "../../ui/controls";
 import { Cautions, Section, Trouble, Waiting } from "../../ui/page";
 import { type Column, Table } from "../../ui/table";
+import { NewcomersView } from "./newcomers";
 import { bestOf, distance } from "./ranking";
 
 type Bakeoff = Schemas["Bakeoff"];
@@ -100,6 +101,7 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
           {data.filled?.[0]?.window}, for one: {data.filled?.[0]?.reason}.
         </p>
       )}
+      <NewcomersView data={data} measure={bakeoff.measure} />
     </Section>
   );
 }

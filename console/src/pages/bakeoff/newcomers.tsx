@@ -1,0 +1,53 @@
+import type { Schemas } from "../../api/client";
+import { column, figure, share } from "../../format";
+import { Section } from "../../ui/page";
+import { type Column, Table } from "../../ui/table";
+
+type Row = Schemas["NewcomerRow"];
+
+/** What is told of newcomers: nothing that is scaled. */
+const told = ["wape", "mae", "bias", "crps"];
+
+const namesShown = 5;
+
+/** How series without a past were forecast from their likes, apart from the ranking. */
+export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; measure: string }) {
+  const n = data.newcomers;
+  if (!n) return null;
+  const metrics = data.metrics.filter((m) => told.includes(m.name) || m.name.startsWith("coverage"));
+  const named = n.series.slice(0, namesShown);
+  const more = n.count - named.length;
+  const columns: Column<Row>[] = [
+    {
+      head: "Contender",
+      keep: true,
+      cell: (r) => (r.reference ? <span className="text-soft">{r.contender}</span> : r.contender),
+    },
+    ...metrics.map((m): Column<Row> => {
+      const write = m.share ? share : column(n.rows.map((r) => r.values[m.name]));
+      return {
+        head: m.unit ? `${m.label} (${measure})` : m.label,
+        hint: m.meaning,
+        right: true,
+        cell: (r) => write(r.values[m.name]),
+      };
+    }),
+    { head: "Points", right: true, cell: (r) => figure(r.points) },
+    {
+      head: "Failed",
+      right: true,
+      cell: (r) => figure(r.failed),
+      hint: "Series and windows without a forecast, which are left out",
+    },
+  ];
+  return (
+    <Section title="Newcomers">
+      <p className="text-small text-soft">{n.meaning}</p>
+      <Table label="Newcomers" rows={n.rows} keyOf={(r) => r.contender} columns={columns} />
+      <p className="text-small text-soft">
+        {n.count === 1 ? "It is" : "They are"} {named.join("; ")}
+        {more > 0 && ` and ${more} more`}.
+      </p>
+    </Section>
+  );
+}
