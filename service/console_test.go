@@ -193,6 +193,24 @@ func TestEveryPage(t *testing.T) {
 	}
 }
 
+// What a page with a chart is told to fetch ahead is what it then asks for, once and not again.
+func TestPagesFetchAheadWhatTheyAskFor(t *testing.T) {
+	base, _ := withConsole(t, withDemo(t))
+	p := openTab(t, base)
+	for path, links := range map[string]int{"/data/daily": 2, "/releases/rel-1": 4, "/flags": 2} {
+		p.open(path)
+		p.until(allDrawn)
+		ahead := eval[[]string](p, `[...document.querySelectorAll("link[rel=preload], link[rel=modulepreload]")].map(l => l.href)`)
+		assert.Len(t, ahead, links, path)
+		for _, address := range ahead {
+			n := eval[int](p, fmt.Sprintf(`performance.getEntriesByType("resource").filter(e => e.name === %q).length`, address))
+			assert.Equal(t, 1, n, "%s on %s", address, path)
+		}
+	}
+	p.open("/bakeoffs")
+	assert.Zero(t, eval[int](p, `document.querySelectorAll("link[rel=preload], link[rel=modulepreload]").length`))
+}
+
 // The accessibility check finds what is planted: a check that could not fail is none.
 func TestTheCheckItselfFinds(t *testing.T) {
 	base, _ := withConsole(t, t.TempDir())

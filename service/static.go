@@ -17,8 +17,9 @@ import (
 // static serves the built console from memory: hashed assets for ever, the page
 // itself never from a cache, and the page for every deep link.
 type static struct {
-	files  map[string]asset
-	opened func() // called when a browser opens a page
+	files    map[string]asset
+	openings openings
+	opened   func() // called when a browser opens a page
 }
 
 type asset struct {
@@ -45,6 +46,7 @@ func newStatic(files fs.FS, opened func()) static {
 		}
 		return err
 	})
+	s.openings = newOpenings(s.files)
 	return s
 }
 
@@ -81,7 +83,7 @@ func (s static) serve(c fiber.Ctx) error {
 	case !ok && (strings.HasPrefix(name, "/assets/") || path.Ext(name) != ""):
 		return notFound("no file %s", name)
 	case !ok || name == "/index.html":
-		a = index
+		a = s.openings.page(index, c.OriginalURL())
 		c.Set("Cache-Control", "no-cache")
 		// A browser says so; what only looks whether the service is there does not.
 		if c.Method() == fiber.MethodGet && strings.Contains(c.Get("Accept"), "text/html") {

@@ -32,3 +32,30 @@ func TestPagesAndFilesAreServed(t *testing.T) {
 		assert.Equal(t, []any{c.status, c.cache, c.opened}, []any{res.StatusCode, res.Header.Get("Cache-Control"), opened}, "%s %s", c.method, c.path)
 	}
 }
+
+// A page with charts is told what to fetch ahead, by its address alone; what would not be plain in HTML gets
+// the page as it is.
+func TestPagesAreToldWhatToFetchAhead(t *testing.T) {
+	index := newAsset("index.html", []byte("<head><title>Paper Kettle</title></head><body></body>"))
+	o := newOpenings(map[string]asset{"/index.html": index, "/assets/painter-x1.js": {}, "/assets/painter-x1.css": {}})
+	for address, want := range map[string]string{
+		"/data/daily": `<link rel="preload" as="fetch" crossorigin href="/api/v1/datasets/daily">` +
+			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
+		"/releases/rel-12": `<link rel="preload" as="fetch" crossorigin href="/api/v1/releases/rel-12">` +
+			`<link rel="preload" as="fetch" crossorigin href="/api/v1/releases/rel-12/curve">` +
+			`<link rel="preload" as="fetch" crossorigin href="/api/v1/releases/rel-12/curve?fit=true&amp;brief=true&amp;history=1">` +
+			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
+		"/flags": `<link rel="preload" as="fetch" crossorigin href="/api/v1/flags?state=open&amp;limit=1000">` +
+			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
+		"/data/two%20words": `<link rel="preload" as="fetch" crossorigin href="/api/v1/datasets/two%20words">` +
+			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
+	} {
+		got := o.page(index, address)
+		assert.Equal(t, "<head><title>Paper Kettle</title>"+want+"</head><body></body>", string(got.plain), address)
+		assert.NotEqual(t, index.tag, got.tag)
+	}
+	for _, address := range []string{"/", "/data", "/data/daily?revision=1", "/data/a/b", `/data/"><script>`, "/releases/", "/flags?state=settled", "/bakeoffs/bake-1"} {
+		assert.Equal(t, index, o.page(index, address), address)
+	}
+	assert.Equal(t, index, newOpenings(nil).page(index, "/flags"), "a console without its parts")
+}

@@ -18,7 +18,7 @@ func TestRecordsAsBytes(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		r := bakeoff.Record{Window: rapid.IntRange(0, 1000).Draw(t, "window"), Shard: rapid.IntRange(0, 1000).Draw(t, "shard"),
 			Scores: bytes.Draw(t, "scores"), Errors: bytes.Draw(t, "errors"), Forecasts: bytes.Draw(t, "forecasts"), Filled: bytes.Draw(t, "filled"),
-			Tuned: bytes.Draw(t, "tuned"), Found: bytes.Draw(t, "found"),
+			Tuned: bytes.Draw(t, "tuned"), Found: bytes.Draw(t, "found"), Newcomers: bytes.Draw(t, "newcomers"),
 			Took: rapid.Int64().Draw(t, "took"), Held: rapid.Int64().Draw(t, "held")}
 		b, err := r.MarshalBinary()
 		require.NoError(t, err)

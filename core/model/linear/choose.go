@@ -137,6 +137,9 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if m.season == 0 {
 		m.season = ownSeason(asked)
 	}
+	// Regressions of quantiles change no mean, by which variants are chosen: the chosen one alone has them.
+	ranked := m.Quantiles
+	m.Quantiles = false
 	var known *told // of the method as it is, which the first variant of a stage is
 	for k, stage := range stages {
 		env.Tell(float64(k)/float64(len(stages)), "choosing "+stage.what)
@@ -158,7 +161,8 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		m = list[best].method
 		m.trials = trials
 	}
-	if known == nil && len(early) > 0 {
+	m.Quantiles = ranked
+	if (known == nil || ranked) && len(early) > 0 {
 		var err error
 		if _, known, err = m.best(ctx, v, []variant{{method: m}}, asked, early, t, workers, nil); err != nil {
 			return m, err

@@ -202,7 +202,9 @@ func (m Method) fitScale(ctx context.Context, v panel.View, inputs []single.Inpu
 		return nil, err
 	}
 	if m.Quantiles {
-		p.rank(list, out)
+		if err := p.rank(ctx, list, out, workers); err != nil {
+			return nil, err
+		}
 		for _, s := range out {
 			s.forget()
 		}

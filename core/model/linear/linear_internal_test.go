@@ -169,3 +169,30 @@ func TestTheMeanOfLevelsAndChanges(t *testing.T) {
 		assert.InDelta(t, want, e.Own+e.Last*last+e.at(x), 1e-9)
 	})
 }
+
+// Sums of products are those of the definition, whatever number of rows there is.
+func TestWeightedGram(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(8, 8))
+	for _, n := range []int{1, 3, 4, 9, 64} {
+		for _, k := range []int{1, 2, 7} {
+			z, w := make([]float64, n*k), make([]float64, n)
+			for i := range z {
+				z[i] = rnd.NormFloat64()
+			}
+			for i := range w {
+				w[i] = rnd.Float64()
+			}
+			gram := slices.Repeat([]float64{9}, k*k)
+			weightedGram(z, w, k, gram)
+			for a := range k {
+				for b := range k {
+					want := 0.0
+					for i := range n {
+						want += w[i] * z[i*k+a] * z[i*k+b]
+					}
+					assert.InDelta(t, want, gram[a*k+b], 1e-12, "%d rows of %d", n, k)
+				}
+			}
+		}
+	}
+}

@@ -1,14 +1,14 @@
 package linear
 
 import (
+	"context"
 	"math"
 	"slices"
 
-	"gonum.org/v1/gonum/blas"
-	"gonum.org/v1/gonum/blas/blas64"
 	"gonum.org/v1/gonum/stat/distuv"
 
 	"paperkettle/core/forecast"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -29,12 +29,12 @@ const mostRanked = 4000
 
 // rank regresses the quantiles of every step's errors on the columns, so that intervals
 // widen where errors have been wide.
-func (p *Pool) rank(list []series, states []*State) {
+func (p *Pool) rank(ctx context.Context, list []series, states []*State, workers int) error {
 	p.Ranks = make([][]ranked, len(p.Steps))
-	for step := range p.Steps {
+	return num.Each(ctx, workers, len(p.Steps), func(step int) {
 		x, r := p.errorRows(step, list, states)
 		p.Ranks[step] = regressRanks(x, r, len(p.Recipe.Columns))
-	}
+	})
 }
 
 // errorRows are a step's rows and errors, every few of them where there are many.
@@ -172,11 +172,12 @@ func rootKnown(rows [][]float32, step int) float64 {
 	return math.Sqrt(sum / max(n, 1))
 }
 
+// descendRanks moves beta to where the penalised pinball loss is least: weighted least squares again and
+// again, each time by how far off the last ones were.
 func descendRanks(z, r []float64, k int, prob, penalty float64, beta []float64) {
 	n := len(r)
-	weighted := make([]float64, n*k)
-	right := make([]float64, k)
-	gram := make([]float64, k*k)
+	right, gram, before := make([]float64, k), make([]float64, k*k), make([]float64, k)
+	weights := make([]float64, n)
 	const tiny = 0.02
 	for range 60 {
 		clear(right)
@@ -186,26 +187,17 @@ func descendRanks(z, r []float64, k int, prob, penalty float64, beta []float64) 
 			for j, b := range beta {
 				e -= b * row[j]
 			}
-			w := 1 / (tiny + math.Abs(e))
-			root := math.Sqrt(w)
-			pull := w*r[i] + 2*prob - 1
+			weights[i] = 1 / (tiny + math.Abs(e))
+			pull := weights[i]*r[i] + 2*prob - 1
 			for j, v := range row {
-				weighted[i*k+j] = v * root
 				right[j] += v * pull
 			}
 		}
-		clear(gram)
-		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: k, Stride: k, Data: weighted}, 0,
-			blas64.Symmetric{N: k, Stride: k, Uplo: blas.Upper, Data: gram})
-		for a := range k {
-			if a < k-1 {
-				gram[a*k+a] += penalty
-			}
-			for b := range a {
-				gram[a*k+b] = gram[b*k+a]
-			}
+		weightedGram(z, weights, k, gram)
+		for a := range k - 1 {
+			gram[a*k+a] += penalty
 		}
-		before := slices.Clone(beta)
+		copy(before, beta)
 		ridge(gram, right, 1e-9, beta)
 		moved := 0.0
 		for j := range beta {
@@ -213,6 +205,38 @@ func descendRanks(z, r []float64, k int, prob, penalty float64, beta []float64) 
 		}
 		if moved < 1e-4 {
 			return
+		}
+	}
+}
+
+// weightedGram sums the products of the columns of rows of k, each row with its weight, into a k x k matrix.
+// Four rows at a time are added to a place, so that it is read and written a quarter as often.
+func weightedGram(z, weights []float64, k int, gram []float64) {
+	clear(gram)
+	n := len(weights)
+	i := 0
+	for ; i+4 <= n; i += 4 {
+		r0, r1, r2, r3 := z[i*k:(i+1)*k], z[(i+1)*k:(i+2)*k], z[(i+2)*k:(i+3)*k], z[(i+3)*k:(i+4)*k]
+		for a := range k {
+			w0, w1, w2, w3 := weights[i]*r0[a], weights[i+1]*r1[a], weights[i+2]*r2[a], weights[i+3]*r3[a]
+			out := gram[a*k+a : (a+1)*k]
+			v0, v1, v2, v3 := r0[a:][:len(out)], r1[a:][:len(out)], r2[a:][:len(out)], r3[a:][:len(out)]
+			for b := range out {
+				out[b] += w0*v0[b] + w1*v1[b] + w2*v2[b] + w3*v3[b]
+			}
+		}
+	}
+	for ; i < n; i++ {
+		row := z[i*k : (i+1)*k]
+		for a, v := range row {
+			for b := a; b < k; b++ {
+				gram[a*k+b] += weights[i] * v * row[b]
+			}
+		}
+	}
+	for a := range k {
+		for b := range a {
+			gram[a*k+b] = gram[b*k+a]
 		}
 	}
 }
