@@ -252,6 +252,7 @@ type NewcomerRow struct {
 	Reference bool                `json:"reference,omitempty"`
 	Points    int                 `json:"points"`
 	Failed    int                 `json:"failed" doc:"places without a forecast, which are left out"`
+	Why       string              `json:"why,omitempty" doc:"the reason of the first place without a forecast"`
 	Values    map[string]*float64 `json:"values" doc:"by metric; null where unknown, as all that is scaled is"`
 }
 

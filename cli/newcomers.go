@@ -28,6 +28,11 @@ func (a *app) showNewcomers(st api.Standings) error {
 		fmt.Fprintf(a.out, " and %d more", more)
 	}
 	fmt.Fprintln(a.out, ".")
+	for _, r := range n.Rows {
+		if r.Why != "" {
+			fmt.Fprintf(a.err, "%s has no forecast at %d of %d: %s.\n", r.Contender, r.Failed, n.Places, r.Why)
+		}
+	}
 	return nil
 }
 

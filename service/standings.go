@@ -179,7 +179,7 @@ func newcomersOf(st *bakeoff.Standings) *api.Newcomers {
 			len(n.Series), bakeoff.MinKnown)}
 	for _, r := range n.Rows {
 		out.Rows = append(out.Rows, api.NewcomerRow{Contender: r.Contender, Reference: r.Contender == bakeoff.OthersReference, Points: r.Points,
-			Failed: r.Failed, Values: byMetricOf(st.Metrics, r.Values)})
+			Failed: r.Failed, Why: r.Why, Values: byMetricOf(st.Metrics, r.Values)})
 	}
 	return out
 }

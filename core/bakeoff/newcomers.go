@@ -1,6 +1,7 @@
 package bakeoff
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -37,11 +38,13 @@ type Newcomers struct {
 	Rows   []NewcomerRow
 }
 
-// NewcomerRow is one contender's line. Failed counts places without a forecast, which are left out.
+// NewcomerRow is one contender's line. Failed counts places without a forecast, which are left out; Why is
+// the reason of the first.
 type NewcomerRow struct {
 	Contender string
 	Points    int
 	Failed    int
+	Why       string
 	Values    []float64 // in the order of Standings.Metrics; those that ask for a scale are unknown
 }
 
@@ -225,6 +228,7 @@ func (t *Tally) newcomers() *Newcomers {
 				n := &byWindow[w][i]
 				if n.Failed != "" {
 					row.Failed++
+					row.Why = cmp.Or(row.Why, n.Series+": "+n.Failed)
 				}
 				acc.Merge(&n.Scores)
 			}

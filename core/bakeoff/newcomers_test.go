@@ -76,6 +76,22 @@ func shop(t *testing.T, old int, entries ...int) *panel.Panel {
 	return p
 }
 
+// priced gives the series a price that is known ahead, with holes.
+func priced(p *panel.Panel) *panel.Panel {
+	p.Drivers = []panel.Driver{{Name: "price", KnownAhead: true}}
+	rnd := rand.New(rand.NewPCG(1, 1))
+	for i := range p.Series {
+		price := make([]float64, len(p.Series[i].Values))
+		for k := range price {
+			if price[k] = 2 + rnd.Float64(); rnd.IntN(8) == 0 {
+				price[k] = panel.Unknown
+			}
+		}
+		p.Series[i].Drivers = [][]float64{price}
+	}
+	return p
+}
+
 func newcomersOf(t *testing.T, e *bakeoff.Engine) (list map[int][]bakeoff.Newcomer, st *bakeoff.Standings) {
 	t.Helper()
 	got := runAll(t, e, 2, e.Tasks())
@@ -104,7 +120,7 @@ func newcomersOf(t *testing.T, e *bakeoff.Engine) (list map[int][]bakeoff.Newcom
 // A series that enters after an origin is forecast there from its likes, and assessed apart from the
 // ranking; from the window on in which it has a past, it is assessed as any other.
 func TestNewcomersAreAssessedApart(t *testing.T) {
-	p := shop(t, 24, 60, 60, 60, 67, 67, 67) // at origins 53 and 61
+	p := priced(shop(t, 24, 60, 60, 60, 67, 67, 67)) // at origins 53 and 61
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 8, Windows: 2}, Metric: "wape",
 		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "boosting", Settings: model.Values{"from": "naive", "trees": 20}}}}
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
@@ -134,11 +150,11 @@ func TestNewcomersAreAssessedApart(t *testing.T) {
 	for _, r := range st.Slices[0].Rows {
 		assert.Equal(t, (24+24+3)*8, r.Points, "they count for none of the ranked")
 	}
-	assert.Equal(t, []string{"3 series are too new to be ranked on: fewer than 2 values before each origin. boosting forecasts them from " +
-		"series like them; how well is told apart, under newcomers"}, e.Cautions())
+	assert.Contains(t, e.Cautions(), "3 series are too new to be ranked on: fewer than 2 values before each origin. boosting forecasts them from "+
+		"series like them; how well is told apart, under newcomers")
 
 	// What comes after the origin changes no forecast: errors move by as much as the actuals do.
-	shifted := shop(t, 24, 60, 60, 60, 67, 67, 67)
+	shifted := priced(shop(t, 24, 60, 60, 60, 67, 67, 67))
 	for i := range shifted.Series {
 		s := &shifted.Series[i]
 		for k := range s.Values {

@@ -112,7 +112,8 @@ func (s SeriesView) Driver(d, n int) []float64 {
 	if !s.v.p.Drivers[shown.at].KnownAhead {
 		last = s.v.origin
 	}
-	from := max(s.v.from, s.First-s.offset)
+	// A series that has no value yet may begin, in the panel, after the first period that is asked for.
+	from := min(s.First, max(s.v.from, s.First-s.offset))
 	values := make([]float64, max(s.First+n, s.v.origin+1)-from)
 	for i := range values {
 		if values[i] = Unknown; from+i <= max(last, s.v.origin) {

@@ -2110,6 +2110,8 @@ export interface components {
             values: {
                 [key: string]: number | null;
             };
+            /** @description the reason of the first place without a forecast */
+            why?: string;
         };
         Newcomers: {
             /**

@@ -48,6 +48,13 @@ export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; m
         {n.count === 1 ? "It is" : "They are"} {named.join("; ")}
         {more > 0 && ` and ${more} more`}.
       </p>
+      {n.rows
+        .filter((r) => r.why)
+        .map((r) => (
+          <p key={r.contender} className="text-small text-soft">
+            {r.contender} has no forecast at {r.failed} of {n.places}: {r.why}.
+          </p>
+        ))}
     </Section>
   );
 }
