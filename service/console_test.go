@@ -206,6 +206,12 @@ func TestPagesFetchAheadWhatTheyAskFor(t *testing.T) {
 			n := eval[int](p, fmt.Sprintf(`performance.getEntriesByType("resource").filter(e => e.name === %q).length`, address))
 			assert.Equal(t, 1, n, "%s on %s", address, path)
 		}
+		// What the page itself asked for is something else: not the same in another spelling.
+		for _, own := range eval[[]string](p, `performance.getEntriesByType("resource").filter(e => e.initiatorType === "fetch").map(e => e.name.split("?")[0])`) {
+			for _, address := range ahead {
+				assert.NotEqual(t, strings.Split(address, "?")[0], own, path)
+			}
+		}
 	}
 	p.open("/bakeoffs")
 	assert.Zero(t, eval[int](p, `document.querySelectorAll("link[rel=preload], link[rel=modulepreload]").length`))

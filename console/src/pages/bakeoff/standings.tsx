@@ -101,7 +101,9 @@ export function StandingsView({ bakeoff }: { bakeoff: Bakeoff }) {
           {data.filled?.[0]?.window}, for one: {data.filled?.[0]?.reason}.
         </p>
       )}
-      <NewcomersView data={data} measure={bakeoff.measure} />
+      <div className="pt-3 empty:hidden">
+        <NewcomersView data={data} measure={bakeoff.measure} />
+      </div>
     </Section>
   );
 }

@@ -9,7 +9,11 @@ export const useDataset = (name: string, revision = 0) =>
   useQuery({
     queryKey: ["dataset", name, revision],
     queryFn: () =>
-      take(api.GET("/datasets/{dataset}", { params: { path: { dataset: name }, query: { revision } } })),
+      take(
+        api.GET("/datasets/{dataset}", {
+          params: { path: { dataset: name }, query: { revision: revision || undefined } },
+        }),
+      ),
     enabled: name !== "",
   });
 
