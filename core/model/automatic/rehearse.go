@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
@@ -265,6 +266,7 @@ func inOneUnit(v panel.View) (panel.View, map[int]bool) {
 // loss sums up errors next to what is usual for the series.
 type loss struct {
 	abs, squared, n float64
+	middle          float64 // of medians, absolute
 	failed          bool
 }
 
@@ -277,6 +279,7 @@ func (l loss) log(by model.Judge) float64 {
 	absolute, squared := l.abs/l.n, math.Sqrt(l.squared/l.n)
 	switch by {
 	case model.AbsoluteErrors:
+		absolute = min(absolute, l.middle/l.n) // points go to medians where that does better
 		squared = absolute
 	case model.SquaredErrors:
 		absolute = squared
@@ -330,7 +333,7 @@ func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env
 		late := math.Pow(float64(1+w), 1/math.Sqrt(float64(v.Len())))
 		for i := range out {
 			if out[i].failed = out[i].failed || res.Err[i] != nil; !out[i].failed {
-				out[i].take(actuals, i, seen.Origin()+1, res.Series[i].Mean, units[i], late)
+				out[i].take(actuals, i, seen.Origin()+1, res.Series[i], units[i], late)
 				hearts[i] = append(hearts[i], single.HeartOf(res.Series[i]))
 			}
 		}
@@ -339,20 +342,24 @@ func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env
 		if out[i].failed {
 			hearts[i] = nil
 		}
+		if e.asked < single.FewestPoints { // too few for medians to be published
+			out[i].middle = math.Inf(1)
+		}
 	}
 	return out, hearts, nil
 }
 
 // take adds the errors of a window's forecasts, in units.
-func (l *loss) take(v panel.View, i, from int, means []float64, unit, weight float64) {
+func (l *loss) take(v panel.View, i, from int, rows forecast.Rows, unit, weight float64) {
 	values, first := v.Values(i)
-	for k, m := range means {
+	for k, m := range rows.Mean {
 		j := from + k - first
 		if j < 0 || j >= len(values) {
 			continue
 		}
 		if d := (values[j] - m) / unit; d == d {
 			l.abs, l.squared, l.n = l.abs+weight*math.Abs(d), l.squared+weight*d*d, l.n+weight
+			l.middle += weight * math.Abs(values[j]-rows.At(k)[forecast.Median]) / unit
 		}
 	}
 }

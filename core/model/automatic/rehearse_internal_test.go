@@ -151,3 +151,32 @@ func TestTheOrderOfAsking(t *testing.T) {
 	assert.Equal(t, "smoothing", bestBase(list, [][]loss{of(1), nil, {{failed: true}}, of(3)}, model.BothErrors))
 	assert.Equal(t, "additive", bestBase(list, make([][]loss, 4), model.BothErrors), "where nothing tells")
 }
+
+// Where absolute errors rank, a form is judged by its medians where they do better, for it is they that are
+// published then; by all other judges by its means.
+func TestFormsAreJudgedByWhatIsPublished(t *testing.T) {
+	values := []float64{5, 5, 0, 0, 9, 0, 0, 0}
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}}
+	rows := forecast.NewRows(6)
+	for h := range rows.Mean {
+		rows.Mean[h] = 1.5
+		for g := range rows.At(h) {
+			rows.At(h)[g] = max(0, float64(g-forecast.Median))
+		}
+	}
+	var l loss
+	l.take(panel.NewView(p, []int{0}, 0, len(values)-1), 0, 2, rows, 2, 1)
+	assert.InDelta(t, math.Log(9.0/2/6), l.log(model.AbsoluteErrors), 1e-12, "medians miss the one order alone")
+	squares := math.Sqrt((5*1.5*1.5 + 7.5*7.5) / 4 / 6)
+	assert.InDelta(t, math.Log(squares), l.log(model.SquaredErrors), 1e-12)
+	assert.InDelta(t, (math.Log(squares)+math.Log((5*1.5+7.5)/2/6))/2, l.log(model.BothErrors), 1e-12)
+
+	for h := range rows.Mean { // medians that do worse count for nothing
+		for g := range rows.At(h) {
+			rows.At(h)[g] += 40
+		}
+	}
+	var other loss
+	other.take(panel.NewView(p, []int{0}, 0, len(values)-1), 0, 2, rows, 2, 1)
+	assert.InDelta(t, math.Log((5*1.5+7.5)/2/6), other.log(model.AbsoluteErrors), 1e-12)
+}

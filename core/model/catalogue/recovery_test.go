@@ -203,6 +203,9 @@ func recovery(t testing.TB, family string, settings model.Values, pr process, se
 // What the families make of series whose process is known: nearly what the oracle knows,
 // with intervals that hold as often as they say.
 func TestRecovery(t *testing.T) {
+	if racing {
+		t.Skip("it is about numbers alone")
+	}
 	t.Parallel()
 	for _, c := range []struct {
 		process int

@@ -31,8 +31,8 @@ func (p *Points) take(h Heart, actual []float64) {
 	}
 }
 
-// fewestPoints is how many series must tell.
-const fewestPoints = 8
+// FewestPoints is how many series must tell: with fewer, means are published.
+const FewestPoints = 8
 
 // pointOf is the share that does best over many series, by the mean of the log of their errors next to
 // those of means.
@@ -45,7 +45,7 @@ func pointOf(list []Tally) (share float64) {
 				sum, n = sum+Ratio(p[j], p[0]), n+1
 			}
 		}
-		if n >= fewestPoints && sum/n < least {
+		if n >= FewestPoints && sum/n < least {
 			share, least = pointShares[j], sum/n
 		}
 	}

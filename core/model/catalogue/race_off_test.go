@@ -1,0 +1,5 @@
+//go:build !race
+
+package catalogue_test
+
+const racing = false
