@@ -241,6 +241,7 @@ type Newcomers struct {
 	Series  []string      `json:"series" doc:"the first hundred"`
 	Count   int           `json:"count" doc:"of all of them"`
 	Places  int           `json:"places" doc:"series in a window"`
+	Metrics []string      `json:"metrics" doc:"those that tell of them: nothing that is scaled"`
 	Rows    []NewcomerRow `json:"rows" doc:"the least WAPE first"`
 	Meaning string        `json:"meaning" doc:"how to read them"`
 }

@@ -8,9 +8,6 @@ import (
 	"paperkettle/api"
 )
 
-// newcomerMetrics are what is told of newcomers: nothing that is scaled.
-var newcomerMetrics = []string{"wape", "mae", "bias", "crps"}
-
 // showNewcomers tells how series without a past were forecast, beneath the standings. CSV and JSON of the
 // standings hold the ranking alone, or all there is.
 func (a *app) showNewcomers(st api.Standings) error {
@@ -39,7 +36,7 @@ func (a *app) showNewcomers(st api.Standings) error {
 func (a *app) newcomersSheet(st api.Standings) *sheet {
 	var metrics []api.Metric
 	for _, m := range st.Metrics {
-		if slices.Contains(newcomerMetrics, m.Name) || strings.HasPrefix(m.Name, "coverage") {
+		if slices.Contains(st.Newcomers.Metrics, m.Name) {
 			metrics = append(metrics, m)
 		}
 	}

@@ -105,7 +105,7 @@ func newcomersSection(st api.Standings) export.Section {
 	out := export.Section{Title: "Newcomers", Head: []string{"contender"}, Note: st.Newcomers.Meaning}
 	var metrics []api.Metric
 	for _, m := range st.Metrics {
-		if slices.Contains([]string{"wape", "mae", "bias", "crps"}, m.Name) || strings.HasPrefix(m.Name, "coverage") {
+		if slices.Contains(st.Newcomers.Metrics, m.Name) {
 			metrics, out.Head = append(metrics, m), append(out.Head, m.Name)
 		}
 	}

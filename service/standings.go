@@ -7,6 +7,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"paperkettle/api"
 	"paperkettle/core/bakeoff"
@@ -177,6 +178,11 @@ func newcomersOf(st *bakeoff.Standings) *api.Newcomers {
 		Meaning: fmt.Sprintf("%d series with fewer than %d values before an origin: forecast there from series like them, and assessed apart, without scale or "+
 			"baseline. 'All others' takes what every other series sold last for a newcomer's: who does no better knows nothing of its likes.",
 			len(n.Series), bakeoff.MinKnown)}
+	for _, m := range st.Metrics {
+		if slices.Contains([]string{"wape", "mae", "bias", "crps"}, m.Name) || strings.HasPrefix(m.Name, "coverage") {
+			out.Metrics = append(out.Metrics, m.Name)
+		}
+	}
 	for _, r := range n.Rows {
 		out.Rows = append(out.Rows, api.NewcomerRow{Contender: r.Contender, Reference: r.Contender == bakeoff.OthersReference, Points: r.Points,
 			Failed: r.Failed, Why: r.Why, Values: byMetricOf(st.Metrics, r.Values)})

@@ -2121,6 +2121,8 @@ export interface components {
             count: number;
             /** @description how to read them */
             meaning: string;
+            /** @description those that tell of them: nothing that is scaled */
+            metrics: string[];
             /**
              * Format: int64
              * @description series in a window

@@ -33,6 +33,7 @@ const newcomers = (series: string[], why?: string): Schemas["Newcomers"] => ({
   count: series.length,
   places: 9,
   meaning: "Assessed apart.",
+  metrics: ["mae", "wape", "coverage80"],
   rows: [
     {
       contender: "boosting",

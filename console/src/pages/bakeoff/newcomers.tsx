@@ -5,16 +5,13 @@ import { type Column, Table } from "../../ui/table";
 
 type Row = Schemas["NewcomerRow"];
 
-/** What is told of newcomers: nothing that is scaled. */
-const told = ["wape", "mae", "bias", "crps"];
-
 const namesShown = 5;
 
 /** How series without a past were forecast from their likes, apart from the ranking. */
 export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; measure: string }) {
   const n = data.newcomers;
   if (!n) return null;
-  const metrics = data.metrics.filter((m) => told.includes(m.name) || m.name.startsWith("coverage"));
+  const metrics = data.metrics.filter((m) => n.metrics.includes(m.name));
   const named = n.series.slice(0, namesShown);
   const more = n.count - named.length;
   const columns: Column<Row>[] = [
