@@ -197,7 +197,7 @@ func TestEveryPage(t *testing.T) {
 func TestPagesFetchAheadWhatTheyAskFor(t *testing.T) {
 	base, _ := withConsole(t, withDemo(t))
 	p := openTab(t, base)
-	for path, links := range map[string]int{"/data/daily": 2, "/releases/rel-1": 4, "/flags": 2} {
+	for path, links := range map[string]int{"/data/daily": 2, "/releases/rel-1": 4, "/flags": 1} {
 		p.open(path)
 		p.until(allDrawn)
 		ahead := eval[[]string](p, `[...document.querySelectorAll("link[rel=preload], link[rel=modulepreload]")].map(l => l.href)`)

@@ -18,16 +18,17 @@ type openings struct {
 // opening is a page with a chart on its first screen, and what it reads at once. %s is the last part of its
 // path, spelled as it came.
 type opening struct {
-	path  *regexp.Regexp
-	reads []string
+	path   *regexp.Regexp
+	reads  []string
+	charts bool // whose code is fetched too: where a chart's values are there before it is
 }
 
 // Parts of paths are taken over as they are: what would need care in HTML is no such part.
 var pagesWithCharts = []opening{
-	{regexp.MustCompile(`^/data/([A-Za-z0-9._~%-]+)$`), []string{"/datasets/%s"}},
+	{regexp.MustCompile(`^/data/([A-Za-z0-9._~%-]+)$`), []string{"/datasets/%s"}, true},
 	{regexp.MustCompile(`^/releases/([A-Za-z0-9._~%-]+)$`), []string{"/releases/%s", "/releases/%s/curve",
-		"/releases/%s/curve?fit=true&brief=true&history=1"}},
-	{regexp.MustCompile(`^/(flags)$`), []string{"/flags?state=open&limit=1000"}},
+		"/releases/%s/curve?fit=true&brief=true&history=1"}, true},
+	{regexp.MustCompile(`^/(flags)$`), []string{"/flags?state=open&limit=1000"}, false},
 }
 
 func newOpenings(files map[string]asset) (o openings) {
@@ -55,6 +56,8 @@ func (o openings) links(p opening, part string) string {
 		address := api.Prefix + strings.ReplaceAll(r, "%s", part)
 		fmt.Fprintf(&b, `<link rel="preload" as="fetch" crossorigin href="%s">`, html.EscapeString(address))
 	}
-	fmt.Fprintf(&b, `<link rel="modulepreload" crossorigin href="%s">`, o.painter)
+	if p.charts {
+		fmt.Fprintf(&b, `<link rel="modulepreload" crossorigin href="%s">`, o.painter)
+	}
 	return b.String()
 }

@@ -45,8 +45,7 @@ func TestPagesAreToldWhatToFetchAhead(t *testing.T) {
 			`<link rel="preload" as="fetch" crossorigin href="/api/v1/releases/rel-12/curve">` +
 			`<link rel="preload" as="fetch" crossorigin href="/api/v1/releases/rel-12/curve?fit=true&amp;brief=true&amp;history=1">` +
 			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
-		"/flags": `<link rel="preload" as="fetch" crossorigin href="/api/v1/flags?state=open&amp;limit=1000">` +
-			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
+		"/flags": `<link rel="preload" as="fetch" crossorigin href="/api/v1/flags?state=open&amp;limit=1000">`,
 		"/data/two%20words": `<link rel="preload" as="fetch" crossorigin href="/api/v1/datasets/two%20words">` +
 			`<link rel="modulepreload" crossorigin href="/assets/painter-x1.js">`,
 	} {
