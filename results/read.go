@@ -38,7 +38,8 @@ func Keep(tx *gorm.DB, bakeoff uint, contender int, r *bakeoff.Record) error {
 		return err
 	}
 	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.TaskFacts{BakeoffID: bakeoff, Win: r.Window, Contender: contender,
-		Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found), Newcomers: string(r.Newcomers), Took: r.Took, Bytes: r.Held}).Error
+		Shard: r.Shard, Filled: string(r.Filled), Tuned: string(r.Tuned), Found: string(r.Found),
+		Newcomers: string(r.Newcomers), Took: r.Took, Bytes: r.Held}).Error
 }
 
 // some is bytes that are not nil: the columns are never empty.

@@ -175,8 +175,8 @@ func newcomersOf(st *bakeoff.Standings) *api.Newcomers {
 		return nil
 	}
 	out := &api.Newcomers{Series: n.Series[:min(len(n.Series), newcomersShown)], Count: len(n.Series), Places: n.Places,
-		Meaning: fmt.Sprintf("%d series with fewer than %d values before an origin: forecast there from series like them, and assessed apart, without scale or "+
-			"baseline. 'All others' takes what every other series sold last for a newcomer's: who does no better knows nothing of its likes.",
+		Meaning: fmt.Sprintf("%d series with fewer than %d values before an origin: forecast there from series like them, and assessed "+
+			"apart, without scale or baseline. 'All others' takes what every other series sold last for a newcomer's: who does no better knows nothing of its likes.",
 			len(n.Series), bakeoff.MinKnown)}
 	for _, m := range st.Metrics {
 		if slices.Contains([]string{"wape", "mae", "bias", "crps"}, m.Name) || strings.HasPrefix(m.Name, "coverage") {

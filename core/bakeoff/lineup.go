@@ -134,10 +134,11 @@ func (l *Lineup) combinerOf(cat model.Catalogue, contender int) (*combiner, erro
 // combines gives the combiner that a contender is, or nil.
 func (l *Lineup) combines(contender int) *combiner { return l.entrants[contender].combiner }
 
-// welcoming names the contenders that forecast series without a past too.
+// welcoming names the contenders whose forecasts of series without a past can be assessed: a search over
+// settings has none of its own.
 func (l *Lineup) welcoming() (names []string) {
 	for _, e := range l.entrants {
-		if e.family != nil && e.family.Welcomes {
+		if _, ok := e.model.(model.Welcoming); ok {
 			names = append(names, e.Name)
 		}
 	}

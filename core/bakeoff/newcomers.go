@@ -72,19 +72,19 @@ func (e *Engine) newcomerCautions() []string {
 			taking[s] = true
 		}
 	}
-	new := map[int]bool{}
+	found := map[int]bool{}
 	for _, w := range e.Windows {
 		for _, s := range e.newcomers(w) {
 			if !taking[s] {
-				new[s] = true
+				found[s] = true
 			}
 		}
 	}
-	if len(new) == 0 {
+	if len(found) == 0 {
 		return nil
 	}
 	return []string{fmt.Sprintf("%s too new to be ranked on: fewer than %d values before each origin. %s them from series like them; "+
-		"how well is told apart, under newcomers", seriesAre(len(new)), MinKnown, forecasts(names))}
+		"how well is told apart, under newcomers", seriesAre(len(found)), MinKnown, forecasts(names))}
 }
 
 func forecasts(names []string) string {
@@ -106,7 +106,7 @@ func seriesAre(n int) string {
 func (e *Engine) welcome(ctx context.Context, w int, contender int) ([]Newcomer, error) {
 	entrant := &e.Lineup.entrants[contender]
 	host, ok := entrant.model.(model.Welcoming)
-	if !ok || !entrant.family.Welcomes {
+	if !ok {
 		return nil, nil
 	}
 	win := e.Windows[w]

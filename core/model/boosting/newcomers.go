@@ -82,8 +82,14 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 		return out, err
 	}
 	for _, places := range groups {
-		if err := m.welcomeGroup(ctx, v, places, env, &out); err != nil {
-			return out, err
+		err := model.Guard(func() error { return m.welcomeGroup(ctx, v, places, env, &out) })
+		if ctx.Err() != nil {
+			return out, ctx.Err()
+		}
+		for _, i := range places {
+			if values, _ := v.Values(i); err != nil && isNew(values) { // a group that fails fails alone
+				out.Err[i] = err
+			}
 		}
 	}
 	return out, nil
@@ -102,7 +108,11 @@ func (m Model) welcomeGroup(ctx context.Context, v panel.View, places []int, env
 	for j, i := range places {
 		switch values, _ := own.Values(j); {
 		case n.has(j):
-			if out.Series[i], out.Err[i] = n.forecast(own.Series(j), env.Horizon); out.Err[i] == nil {
+			out.Err[i] = model.Guard(func() (err error) {
+				out.Series[i], err = n.forecast(own.Series(j), env.Horizon)
+				return err
+			})
+			if out.Err[i] == nil {
 				m.Bounds.Keep(out.Series[i])
 			}
 		case isNew(values):
