@@ -73,10 +73,11 @@ func SetUp(ctx context.Context, c *client.Client, say func(string)) error {
 	if err != nil {
 		return err
 	}
-	if err := publish(ctx, c, b.ID, say); err != nil {
+	rel, err := publish(ctx, c, b.ID, say)
+	if err != nil {
 		return err
 	}
-	if err := askWhatIf(ctx, c, say); err != nil {
+	if err := askWhatIf(ctx, c, rel.ID, say); err != nil {
 		return err
 	}
 	if loaded[Daily].Last == End.Format(isoDate) {
@@ -120,21 +121,25 @@ func runBakeoff(ctx context.Context, c *client.Client, say func(string)) (api.Ba
 	return b, err
 }
 
-func publish(ctx context.Context, c *client.Client, bake string, say func(string)) error {
+// publish releases the demo's leader, or finds the release that it was: others' do not matter.
+func publish(ctx context.Context, c *client.Client, bake string, say func(string)) (api.Release, error) {
 	list, err := c.Releases(ctx)
-	if err != nil || slices.ContainsFunc(list, func(r api.Release) bool { return r.Bakeoff == bake && r.Job.State == "done" }) {
-		return err
+	if err != nil {
+		return api.Release{}, err
+	}
+	if i := slices.IndexFunc(list, func(r api.Release) bool { return r.Bakeoff == bake && r.Job.State == "done" }); i >= 0 {
+		return list[i], nil
 	}
 	say("Publishing the leader with its intervals")
 	rel, err := c.Publish(ctx, api.PublishRequest{Bakeoff: bake}, "")
 	if err != nil {
-		return err
+		return rel, err
 	}
 	job, err := c.Wait(ctx, rel.Job.ID, nil)
 	if err == nil && job.State != "done" {
 		err = fmt.Errorf("the demo's release is %s: %s", job.State, job.Error)
 	}
-	return err
+	return rel, err
 }
 
 // WhatIf is the demo's scenario.
@@ -146,18 +151,15 @@ func WhatIf(release string) api.ScenarioRequest {
 	}}
 }
 
-// askWhatIf runs the scenario on the release.
-func askWhatIf(ctx context.Context, c *client.Client, say func(string)) error {
+// askWhatIf runs the scenario on the demo's release, once.
+func askWhatIf(ctx context.Context, c *client.Client, release string, say func(string)) error {
+	asked := WhatIf(release)
 	list, err := c.Scenarios(ctx, "")
-	if err != nil || len(list) > 0 {
-		return err
-	}
-	releases, err := c.Releases(ctx)
-	if err != nil || len(releases) == 0 {
+	if err != nil || slices.ContainsFunc(list, func(s api.Scenario) bool { return s.Name == asked.Name && s.Release == release }) {
 		return err
 	}
 	say("Asking what prices and promotions would change")
-	sc, err := c.RunScenario(ctx, WhatIf(releases[0].ID), "")
+	sc, err := c.RunScenario(ctx, asked, "")
 	if err != nil {
 		return err
 	}

@@ -205,7 +205,7 @@ func (s *Server) releaseCurve(ctx context.Context, in *releaseCurveQuery) (api.R
 	if err != nil {
 		return api.ReleaseCurve{}, err
 	}
-	out := api.ReleaseCurve{Series: in.Series, Levels: levels, Flags: []api.Flag{}}
+	out := api.ReleaseCurve{Series: in.Series, Levels: levels, Flags: []api.Flag{}, Forecast: []float64{}, Low: [][]float64{}, High: [][]float64{}}
 	found, keys, err := s.results.Released(ctx, rel, in.Series)
 	if err != nil {
 		return out, err

@@ -80,7 +80,8 @@ func (s static) serve(c fiber.Ctx) error {
 	name := c.Path()
 	a, ok := s.files[name]
 	switch {
-	case !ok && (strings.HasPrefix(name, "/assets/") || path.Ext(name) != ""):
+	case !ok && (strings.HasPrefix(name, "/assets/") || path.Dir(name) == "/" && path.Ext(name) != ""):
+		// Deeper down a dot may be a dataset's.
 		return notFound("no file %s", name)
 	case !ok || name == "/index.html":
 		a = s.openings.page(index, c.OriginalURL())

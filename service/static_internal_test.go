@@ -23,7 +23,8 @@ func TestPagesAndFilesAreServed(t *testing.T) {
 	}{{"GET", "/", browser, "no-cache", 200, 1}, {"GET", "/bakeoffs/bake-1", browser, "no-cache", 200, 2}, {"GET", "/index.html", browser, "no-cache", 200, 3},
 		{"GET", "/", "*/*", "no-cache", 200, 3}, {"HEAD", "/", browser, "no-cache", 200, 3},
 		{"GET", "/assets/a.js", browser, "public, max-age=31536000, immutable", 200, 3}, {"GET", "/assets/b.js", "*/*", "", 404, 3},
-		{"GET", "/.hidden", browser, "", 404, 3}, {"POST", "/", browser, "", 404, 3}} {
+		{"GET", "/.hidden", browser, "", 404, 3}, {"GET", "/favicon.ico", browser, "", 404, 3}, {"POST", "/", browser, "", 404, 3},
+		{"GET", "/data/sales.2024", browser, "no-cache", 200, 4}} {
 		req := httptest.NewRequest(c.method, c.path, nil)
 		req.Header.Set("Accept", c.accept)
 		res, err := app.Test(req)

@@ -11,17 +11,24 @@ type FanProps = { curve: Curve; hue: string; measure: string; ring?: string; hei
 export function FanChart({ curve, hue, measure, ring, height = 400 }: FanProps) {
   const name = curve.contender ?? "forecast";
   const horizon = curve.forecast.length;
-  const end = curve.start + horizon - 1;
+  // A series that got no forecast has its actuals alone.
+  const end = horizon ? curve.start + horizon - 1 : curve.periods.length - 1;
   const flags = ring
     ? curve.flags.filter((f) => f.id === ring)
     : curve.flags.filter((f) => f.state !== "restated");
   return (
     <TimeChart
-      label={`${measure} of ${curve.series}: history and forecast from ${curve.periods[curve.start]} to ${curve.periods[end]}`}
+      label={
+        horizon
+          ? `${measure} of ${curve.series}: history and forecast from ${curve.periods[curve.start]} to ${curve.periods[end]}`
+          : `${measure} of ${curve.series}: history`
+      }
       periods={curve.periods}
       unit={measure}
       actual={curve.actual}
-      lines={[{ name, hue, start: curve.start, values: happening(curve.forecast, curve.closed) }]}
+      lines={
+        horizon ? [{ name, hue, start: curve.start, values: happening(curve.forecast, curve.closed) }] : []
+      }
       bands={bandsOf(
         { contender: name, start: curve.start, low: curve.low, high: curve.high, closed: curve.closed },
         curve.levels,
@@ -33,7 +40,7 @@ export function FanChart({ curve, hue, measure, ring, height = 400 }: FanProps) 
         value: f.actual,
         label: figure(f.actual),
       }))}
-      view={[Math.max(0, curve.start - 3 * horizon), end]}
+      view={[horizon ? Math.max(0, curve.start - 3 * horizon) : 0, end]}
       height={height}
     />
   );

@@ -16,6 +16,18 @@ describe("late", () => {
     expect(of("hour", "2026-07-10 09:00")).toBe(2);
     expect(of("number", "17")).toBe(0);
   });
+
+  it("goes by the calendar at the ends of short and long months", () => {
+    const of = (cadence: string, last: string, at: string) =>
+      late({ name: "d", cadence, last }, new Date(`${at}T00:00:00Z`));
+    expect(of("month", "2026-01", "2026-02-28")).toBe(0);
+    expect(of("month", "2026-01", "2026-03-01")).toBe(1);
+    expect(of("month", "2025-12", "2026-02-01")).toBe(1);
+    expect(of("month", "2026-07", "2026-08-31")).toBe(0);
+    expect(of("quarter", "2026-Q1", "2026-06-30")).toBe(0);
+    expect(of("quarter", "2026-Q1", "2026-07-01")).toBe(1);
+    expect(of("quarter", "2025-Q4", "2026-07-01")).toBe(2);
+  });
 });
 
 describe("steps", () => {

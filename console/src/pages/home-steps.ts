@@ -21,8 +21,14 @@ const lengths: Record<string, number> = {
   hour: day / 24,
   day,
   week: 7 * day,
-  month: 30.44 * day,
-  quarter: 91.31 * day,
+};
+
+/** How many months the periods are long that are not of one length. */
+const monthly: Record<string, number> = { month: 1, quarter: 3 };
+
+const monthOf = (t: number) => {
+  const at = new Date(t);
+  return 12 * at.getUTCFullYear() + at.getUTCMonth();
 };
 
 /** The first moment of a period as it is named; undefined where that is no date. */
@@ -35,10 +41,14 @@ function startOf(period: string): number | undefined {
 
 /** How many whole periods are over, as of now, that a dataset has not got. */
 export function late(d: Dataset, now: Date): number {
-  const length = lengths[d.cadence.split(" ")[0] ?? ""];
+  const cadence = d.cadence.split(" ")[0] ?? "";
   const start = startOf(d.last);
-  if (length === undefined || start === undefined) return 0;
-  return Math.max(0, Math.floor((now.getTime() - start) / length) - 1);
+  if (start === undefined) return 0;
+  const months = monthly[cadence];
+  const begun = months
+    ? (monthOf(now.getTime()) - monthOf(start)) / months
+    : (now.getTime() - start) / (lengths[cadence] ?? Number.POSITIVE_INFINITY);
+  return Math.max(0, Math.floor(begun) - 1);
 }
 
 /** What to do next, the most pressing first. */

@@ -133,10 +133,40 @@ function Published({ release }: { release: Release }) {
         </p>
       )}
       <Cautions list={release.cautions} />
+      <LeftOut list={release.left_out ?? []} />
       {ready && (release.series ?? 0) > 0 && <Fan release={release} />}
       {ready && (release.series ?? 0) > 1 && <Sums release={release} />}
       {release.score && <LiveScore score={release.score} measure={release.measure} />}
     </>
+  );
+}
+
+/** Every series without a forecast, with its reason; its history a click away. */
+export function LeftOut({ list }: { list: Schemas["LeftOut"][] }) {
+  if (list.length === 0) return null;
+  const to = (series: string) => `?${new URLSearchParams({ series })}`;
+  return (
+    <details className="text-small">
+      <summary className="cursor-pointer">{count(list.length, "series")} without a forecast, and why</summary>
+      <div className="max-h-72 overflow-auto">
+        <Table
+          label="Series without a forecast"
+          rows={list}
+          keyOf={(x) => x.series}
+          columns={[
+            {
+              head: "Series",
+              cell: (x) => (
+                <Link className="text-copper underline" to={to(x.series)}>
+                  {x.series}
+                </Link>
+              ),
+            },
+            { head: "Reason", cell: (x) => x.reason },
+          ]}
+        />
+      </div>
+    </details>
   );
 }
 
@@ -186,9 +216,18 @@ function Fan({ release }: { release: Release }) {
         />
       }
     >
+      {data.left_out && (
+        <p>
+          No forecast of {data.series}: {data.left_out}.
+        </p>
+      )}
       <FanChart curve={data} hue={hue} measure={release.measure} />
-      <HowMade release={release} series={asked} name={data.contender ?? ""} hue={hue} />
-      <Points curve={data} measure={release.measure} />
+      {!data.left_out && (
+        <>
+          <HowMade release={release} series={asked} name={data.contender ?? ""} hue={hue} />
+          <Points curve={data} measure={release.measure} />
+        </>
+      )}
     </Section>
   );
 }

@@ -47,6 +47,7 @@ export function DuelView({ bakeoff }: { bakeoff: Bakeoff }) {
 }
 
 const size = 430;
+const listed = 100;
 const edge = 56;
 
 function Dots({ duel }: { duel: Duel }) {
@@ -133,7 +134,7 @@ function Dots({ duel }: { duel: Duel }) {
         <ol className="max-h-72 overflow-auto text-small">
           {points
             .toSorted((p, q) => q.a - q.b - (p.a - p.b))
-            .slice(0, 100)
+            .slice(0, listed)
             .map((p) => (
               <li key={p.series}>
                 <button type="button" className="text-left text-copper" onClick={() => open(p.series)}>
@@ -145,6 +146,11 @@ function Dots({ duel }: { duel: Duel }) {
               </li>
             ))}
         </ol>
+        {points.length > listed && (
+          <p className="text-small text-soft">
+            The {listed} on which {duel.a} is behind the most; all {points.length}: save the values.
+          </p>
+        )}
       </div>
     </div>
   );

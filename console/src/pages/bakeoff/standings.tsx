@@ -385,7 +385,7 @@ function CutTable({ data, bakeoff }: { data: Schemas["Standings"]; bakeoff: Bake
         ]}
       />
       <p className="text-small text-soft">
-        {metric.name}, the best of each line in bold; the deeper the copper, the farther behind it, up to
+        {metric.label}, the best of each line in bold; the deeper the copper, the farther behind it, up to
         twice as large.
       </p>
     </>

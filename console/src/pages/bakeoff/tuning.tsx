@@ -6,8 +6,12 @@ import { Table } from "../../ui/table";
 
 type Trial = Schemas["Trial"];
 
-const inWords = (name: string, v: number | undefined) =>
-  name === "mape" || name.startsWith("coverage") ? share(v) : figure(v);
+const shares = ["mape", "mpe", "smape", "wape", "weighted_quantile_loss"];
+
+const inWords = (name: string, v: number | null | undefined) =>
+  shares.includes(name) || name.startsWith("coverage") ? share(v) : figure(v);
+
+const shownAtOnce = 30;
 
 /** Every combination of settings that was tried, window by window. */
 export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
@@ -19,7 +23,7 @@ export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
   if (!data) return <Waiting what="the searches" />;
   return (
     <>
-      {data.items.slice(0, 30).map((t) => (
+      {data.items.slice(0, shownAtOnce).map((t) => (
         <Section key={`${t.contender} ${t.window} ${t.shard}`} title={`${t.contender}, window ${t.window}`}>
           {(t.matter ?? []).length > 0 && (
             <p className="text-small">
@@ -40,7 +44,7 @@ export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
                     .map(([k, v]) => `${k} ${v}`)
                     .join(", "),
               },
-              { head: `${t.metric} on inner windows`, right: true, cell: (x) => figure(x.score) },
+              { head: `${t.metric} on inner windows`, right: true, cell: (x) => inWords(t.metric, x.score) },
               ...Object.keys(t.trials.find((x) => x.values)?.values ?? {}).map((name) => ({
                 head: name.startsWith("coverage") ? `coverage ${name.slice(8)} %` : name,
                 right: true,
@@ -52,6 +56,11 @@ export function TuningView({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
           />
         </Section>
       ))}
+      {data.items.length > shownAtOnce && (
+        <p className="text-small text-soft">
+          And {data.items.length - shownAtOnce} more: paperkettle bakeoff tuning {bakeoff.id}
+        </p>
+      )}
     </>
   );
 }

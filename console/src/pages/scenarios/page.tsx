@@ -42,7 +42,7 @@ function lead(s: Scenario): string {
   if (s.state === "failed") return `“${s.name}” could not be computed: ${s.job.error}`;
   const parts = (s.totals ?? []).slice(1).map((t) => {
     const way = t.change < 0 ? "takes" : "adds";
-    return `${t.case} ${way} ${figure(Math.abs(Math.round(t.change)))} ${s.measure} (${share(t.change_share)})`;
+    return `${t.case} ${way} ${figure(Math.abs(t.change))} ${s.measure} (${share(t.change_share)})`;
   });
   return `${parts.join("; ")}, from ${s.first} to ${s.last}.`;
 }
