@@ -26,15 +26,14 @@ export function applyTheme(theme: Theme = current) {
   for (const l of listeners) l();
 }
 
-export function useTheme(): Theme {
-  return useSyncExternalStore(
-    (l) => {
-      listeners.add(l);
-      return () => listeners.delete(l);
-    },
-    () => current,
-  );
+function follow(listener: () => void) {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
 }
+
+const now = () => current;
+
+export const useTheme = (): Theme => useSyncExternalStore(follow, now, now);
 
 /** The colour of a CSS variable, as the chart needs it. */
 export const ink = (name: string) =>
