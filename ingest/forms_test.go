@@ -450,3 +450,14 @@ func BenchmarkXLSX(b *testing.B) {
 		require.Len(b, p.Series, 200)
 	}
 }
+
+// A number so small that a workbook shows it by a power of ten has a minus that is no date's.
+func TestTinyNumbersOfAWorkbookAreNoDates(t *testing.T) {
+	rows := []observation{}
+	for k := range 5 {
+		rows = append(rows, observation{Shop: "a", Item: "tea", Day: time.Date(2026, 3, 1+k, 0, 0, 0, 0, time.UTC), Sold: 3.0517578125e-05 * float64(k+1)})
+	}
+	p := load(t, workbook(t, rows), ingest.Form{Sheet: "Sales"}, formColumns)
+	assert.Equal(t, []float64{3.0517578125e-05, 6.103515625e-05, 9.1552734375e-05, 0.0001220703125, 0.000152587890625}, p.Series[0].Values)
+	assert.Equal(t, "2026-03-05", p.Period(p.Length-1))
+}

@@ -118,7 +118,7 @@ func (t *xlsxTable) findDates(sheet string) error {
 func (t *xlsxTable) noteDates(numbers, texts []string) {
 	for i := range min(len(numbers), len(texts)) {
 		v, err := strconv.ParseFloat(numbers[i], 64)
-		if err != nil || numbers[i] == texts[i] {
+		if err != nil || numbers[i] == texts[i] || isPower(texts[i]) {
 			continue
 		}
 		r, err := calendar.ParseTime(strings.TrimSpace(texts[i]))
@@ -132,6 +132,12 @@ func (t *xlsxTable) noteDates(numbers, texts []string) {
 			t.dates[i] = "2006-01-02"
 		}
 	}
+}
+
+// isPower says that a text is a number by a power of ten, whose minus is not a date's.
+func isPower(text string) bool {
+	_, err := strconv.ParseFloat(text, 64)
+	return err == nil && strings.ContainsAny(text, "eE")
 }
 
 func (t *xlsxTable) Columns() []string { return t.names }
