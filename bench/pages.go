@@ -19,15 +19,17 @@ const visits = 5
 const look = 3 * time.Second
 
 // firstScreen is the time since the navigation began, in milliseconds, once the first screen has its words
-// and figures (a title, and nothing on it that is still being read) and once its charts are drawn too;
-// before, it is -1.
+// and figures (a title, and nothing on it that is still being read), once its charts are there as sketches too, and
+// once they are drawn; before, it is -1.
 const firstScreen = `(() => {
 	const high = e => e.getBoundingClientRect().top < innerHeight;
 	const words = document.querySelector("h1") &&
 		![...document.querySelectorAll("p")].some(e => /^Reading .*…$/.test(e.innerText) && high(e));
-	const drawn = [...document.querySelectorAll("[data-drawn]")].filter(high).every(e => e.dataset.drawn === "true" && e.querySelector("canvas"));
+	const charts = [...document.querySelectorAll("[data-drawn]")].filter(high);
+	const isDrawn = e => e.dataset.drawn === "true" && e.querySelector("canvas");
+	const sketched = charts.every(e => isDrawn(e) || e.parentElement.querySelector("[data-sketch]"));
 	const now = Math.round(performance.now());
-	return [words ? now : -1, words && drawn ? now : -1];
+	return [words, words && sketched, words && charts.every(isDrawn)].map(there => there ? now : -1);
 })()`
 
 // pages measures how long the first screen of each page of the demo takes, while a bake-off runs on all cores.
@@ -53,19 +55,23 @@ func pages(binary string) error {
 	}
 	for _, path := range []string{"/", "/data", "/data/daily", "/bakeoffs", "/bakeoffs/bake-1", "/bakeoffs/new?dataset=daily", "/releases",
 		"/releases/rel-1", "/scenarios", "/flags"} {
-		var words, drawn []int
+		var times [3][]int
 		for range visits {
 			time.Sleep(look) // pages are looked at
-			w, d, err := visit(root, p.address+path)
+			reached, err := visit(root, p.address+path)
 			if err != nil {
 				return fmt.Errorf("%s: %w", path, err)
 			}
-			words, drawn = append(words, w), append(drawn, d)
+			for k, t := range reached {
+				times[k] = append(times[k], t)
+			}
 		}
-		slices.Sort(words)
-		slices.Sort(drawn)
-		fmt.Printf("pages: %s words after %d ms, charts after %d ms (medians of %d first visits; %d and %d at most)\n", path,
-			words[visits/2], drawn[visits/2], visits, words[visits-1], drawn[visits-1])
+		fmt.Printf("pages: %s", path)
+		for k, what := range []string{"words", "charts sketched", "charts drawn"} {
+			slices.Sort(times[k])
+			fmt.Printf(", %s after %d ms (%d at most)", what, times[k][visits/2], times[k][visits-1])
+		}
+		fmt.Printf("; medians of %d first visits\n", visits)
 	}
 	if now, err := p.Bakeoff(ctx, b.ID); err != nil || now.Job.State != "running" {
 		return errors.Join(err, errors.New("the bake-off in the background ended early: the pages were read beside no work"))
@@ -73,26 +79,27 @@ func pages(binary string) error {
 	return nil
 }
 
-// visit opens an address as a browser does that has never been there: milliseconds to the words of its
-// first screen, and to its charts.
-func visit(root context.Context, address string) (words, drawn int, err error) {
+// visit opens an address as a browser does that has never been there: milliseconds to what firstScreen waits for.
+func visit(root context.Context, address string) (reached [3]int, err error) {
 	tab, stop := chromedp.NewContext(root, chromedp.WithNewBrowserContext())
 	defer stop()
 	tab, end := context.WithTimeout(tab, time.Minute)
 	defer end()
 	if err := chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(address)); err != nil {
-		return 0, 0, err
+		return reached, err
 	}
-	for words = -1; ; time.Sleep(40 * time.Millisecond) { // asking costs the page time too
+	for reached = [3]int{-1, -1, -1}; ; time.Sleep(40 * time.Millisecond) { // asking costs the page time too
 		now, err := chromedp.Run(tab, chromedp.Evaluate[[]int](firstScreen))
 		if err != nil {
-			return 0, 0, err
+			return reached, err
 		}
-		if words < 0 {
-			words = now[0]
+		for k, t := range now {
+			if reached[k] < 0 {
+				reached[k] = t
+			}
 		}
-		if now[1] >= 0 {
-			return words, now[1], nil
+		if reached[2] >= 0 {
+			return reached, nil
 		}
 	}
 }

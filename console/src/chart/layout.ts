@@ -18,6 +18,13 @@ const panesHeight = (d: Pick<Drawing, "panes">) => (d.panes?.length ?? 0) * (pan
 const eventsHeight = (d: Pick<Drawing, "events">) =>
   d.events?.length ? d.events.length * eventHeight + paneGap : 0;
 
+/** How far the curves stand from the edges: room for marks, for names of events and for half of the last name. */
+export const sides = (d: Pick<Drawing, "events">) => ({
+  left: d.events?.length ? 104 : 62,
+  right: 42,
+  top: 34,
+});
+
 /** Where the chart, its panes and its events lie: distances from the bottom, and heights. */
 export function grids(d: Pick<Drawing, "panes" | "events">) {
   const some = (d.panes?.length ?? 0) + (d.events?.length ?? 0) > 0;

@@ -11,7 +11,7 @@ import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { figure } from "../format";
 import { ink } from "../theme";
 import type { Band, Drawing, Happening, Line, Pane } from "./drawing";
-import { grids } from "./layout";
+import { grids, sides } from "./layout";
 
 echarts.use([
   LineChart,
@@ -74,10 +74,9 @@ function frame(d: Drawing, fresh: boolean) {
   const panes = d.panes ?? [];
   const events = d.events ?? [];
   const below = [...panes, ...(events.length ? [null] : [])];
-  const left = events.length ? 104 : 62;
-  const right = 42; // room for half of the last name
+  const { left, right, top } = sides(d);
   // Long names of periods must not move one grid's edges against the others'.
-  const sides = { left, right, outerBoundsMode: "none" };
+  const edges = { left, right, outerBoundsMode: "none" };
   const lie = grids(d);
   // The names of the periods stand under the chart itself, above what lies beneath.
   const along = {
@@ -91,9 +90,9 @@ function frame(d: Drawing, fresh: boolean) {
     animation: false,
     textStyle: text,
     grid: [
-      { ...sides, top: 34, bottom: lie.chart.bottom },
-      ...lie.panes.map((p) => ({ ...sides, ...p })),
-      ...(events.length ? [{ ...sides, ...lie.events }] : []),
+      { ...edges, top, bottom: lie.chart.bottom },
+      ...lie.panes.map((p) => ({ ...edges, ...p })),
+      ...(events.length ? [{ ...edges, ...lie.events }] : []),
     ],
     axisPointer: { link: [{ xAxisIndex: "all" }] },
     tooltip: {

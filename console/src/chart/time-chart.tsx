@@ -3,6 +3,7 @@ import { useTheme } from "../theme";
 import type { Drawing } from "./drawing";
 import { beneath } from "./layout";
 import { asCsv, save, saveText } from "./save";
+import { Sketch } from "./sketch";
 
 export type { Band, Drawing, Line, Ring, Tint } from "./drawing";
 
@@ -46,14 +47,17 @@ export function TimeChart({ label, height = 420, ...drawing }: Props) {
   const name = label.replace(/[^\p{L}\p{N}]+/gu, "-").slice(0, 80);
   return (
     <div className="flex flex-col">
-      <div
-        ref={box}
-        role="img"
-        aria-label={label}
-        data-drawn={ready}
-        style={{ height: height + beneath(drawing) }}
-        className="w-full border border-rule bg-sheet"
-      />
+      <div className="relative">
+        <div
+          ref={box}
+          role="img"
+          aria-label={label}
+          data-drawn={ready}
+          style={{ height: height + beneath(drawing) }}
+          className="w-full border border-rule bg-sheet"
+        />
+        {!ready && <Sketch {...drawing} />}
+      </div>
       <Saving
         ways={{
           "Save as PNG": () => painter.current && save(`${name}.png`, painter.current.picture()),
