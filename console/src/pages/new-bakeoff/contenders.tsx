@@ -1,4 +1,5 @@
 import { Plus, Trash2 } from "lucide-react";
+import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Button, Input, Select } from "../../ui/controls";
 import { Section } from "../../ui/page";
@@ -63,26 +64,29 @@ type FieldsProps = {
   change: (values: Record<string, unknown>) => void;
 };
 
-/** A family's fields; where there are many, behind a click that says which are set. */
+/** A family's fields; where there are many, behind a click that says which are set: laid out by then, they are what
+ * takes longest on the page. */
 function SettingFields({ settings, values, change }: FieldsProps) {
-  const fields = settings.map((s) => (
-    <SettingField
-      key={s.name}
-      setting={s}
-      value={String(values[s.name] ?? "")}
-      onChange={(v) => change({ ...values, [s.name]: v })}
-    />
-  ));
-  if (settings.length <= 2) return fields;
+  const [open, setOpen] = useState(false);
+  const fields = () =>
+    settings.map((s) => (
+      <SettingField
+        key={s.name}
+        setting={s}
+        value={String(values[s.name] ?? "")}
+        onChange={(v) => change({ ...values, [s.name]: v })}
+      />
+    ));
+  if (settings.length <= 2) return fields();
   const given = Object.entries(values).filter(([, v]) => v !== "" && v != null);
   return (
-    <details className="text-small">
+    <details className="text-small" onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="cursor-pointer text-copper">
         {given.length > 0
           ? given.map(([k, v]) => `${k} ${v}`).join(", ")
           : `${settings.length} settings, all automatic`}
       </summary>
-      <div className="flex flex-wrap gap-4 py-2">{fields}</div>
+      {open && <div className="flex flex-wrap gap-4 py-2">{fields()}</div>}
     </details>
   );
 }
