@@ -328,4 +328,5 @@ type Curve struct {
 	Low       [][]float64 `json:"low"`
 	High      [][]float64 `json:"high"`
 	Closed    []int       `json:"closed,omitempty" doc:"steps, counted from 0, on which nothing happens: the forecast is 0 and no forecast"`
+	Newcomer  bool        `json:"newcomer,omitempty" doc:"the series was too new to be trained on, and is forecast from its likes"`
 }

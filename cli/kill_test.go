@@ -85,9 +85,15 @@ func TestARunSurvivesKills(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 0))
 	midway := 0
 	for range kills {
-		watched, stop := context.WithTimeout(ctx, time.Duration(10+rnd.IntN(150))*time.Millisecond)
+		// Once something was shown as done, however long that takes here, and a moment later.
+		watched, stop := context.WithCancel(ctx)
+		later := time.Duration(rnd.IntN(100)) * time.Millisecond
 		seen := 0
-		_, _ = p.Wait(watched, b.Job.ID, func(j api.Job) { seen = j.Done })
+		_, _ = p.Wait(watched, b.Job.ID, func(j api.Job) {
+			if seen = j.Done; seen > 0 {
+				time.AfterFunc(later, stop)
+			}
+		})
 		stop()
 		p.kill()
 		p = startProgram(t, data)
@@ -96,7 +102,7 @@ func TestARunSurvivesKills(t *testing.T) {
 		if job.State == "running" && seen > 0 && seen < job.Total {
 			midway++
 			// What is done is counted anew at the start of the job.
-			require.Eventually(t, func() bool { job, err = p.Job(ctx, b.Job.ID); return err == nil && job.Done >= seen }, 20*time.Second, time.Millisecond)
+			require.Eventually(t, func() bool { job, err = p.Job(ctx, b.Job.ID); return err == nil && job.Done >= seen }, 5*time.Minute, time.Millisecond)
 		}
 	}
 	assert.Greater(t, midway, kills/4, "kills hit the run while it was under way")

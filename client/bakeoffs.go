@@ -115,6 +115,15 @@ func (c *Client) ExportBakeoff(ctx context.Context, id string, to io.Writer, for
 	return c.copy(ctx, api.ExportBakeoff, call{path: []string{id}, query: formatQuery(format)}, to)
 }
 
+// ExportNewcomers streams the points of series that were too new to be trained on.
+func (c *Client) ExportNewcomers(ctx context.Context, id string, to io.Writer, format ...string) error {
+	q := url.Values{"newcomers": {"true"}}
+	if f := formatQuery(format); f != nil {
+		q["format"] = f["format"]
+	}
+	return c.copy(ctx, api.ExportBakeoff, call{path: []string{id}, query: q}, to)
+}
+
 // Fit explains how a contender was fitted to a series; empty and 0 stand for the leader, the
 // first series and the last window.
 func (c *Client) Fit(ctx context.Context, id, contender, series string, window int) (api.Fit, error) {

@@ -153,7 +153,7 @@ func (r *Repository) Found(ctx context.Context, e *bakeoff.Engine, id uint) (map
 }
 
 // EachNewcomers calls f with what every contender's tasks tell of newcomers.
-func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id uint, f func(bakeoff.Task, []bakeoff.Newcomer)) error {
+func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id uint, f func(bakeoff.Task, []bakeoff.Newcomer) error) error {
 	var rows []store.TaskFacts
 	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND newcomers <> ''", id).Order("win, contender, shard").Find(&rows).Error; err != nil {
 		return err
@@ -163,7 +163,9 @@ func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id ui
 		if err != nil {
 			return err
 		}
-		f(bakeoff.Task{Window: row.Win, Contender: row.Contender, Shard: row.Shard}, list)
+		if err := f(bakeoff.Task{Window: row.Win, Contender: row.Contender, Shard: row.Shard}, list); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"paperkettle/core/bakeoff"
 	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
+	"paperkettle/core/split"
 	"paperkettle/jobs"
 	"paperkettle/results"
 	"paperkettle/store"
@@ -271,13 +272,27 @@ func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, er
 			if !ok {
 				continue
 			}
-			curve := api.Curve{Contender: e.Plan.Contenders[c].Name, Window: win.Index, Start: win.AssessFirst(), Forecast: rows.Mean}
-			curve.Low, curve.High = bands(rows, e.Plan.Levels)
-			curve.Closed = closedSteps(rows)
-			out.Curves = append(out.Curves, curve)
+			out.Curves = append(out.Curves, curveOf(e, win, c, rows))
 		}
 	}
-	return out, nil
+	err = s.results.EachNewcomers(ctx, e, b.ID, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
+		for _, n := range list {
+			if n.Series == in.Series && n.Rows.Mean != nil {
+				curve := curveOf(e, e.Windows[t.Window], t.Contender, n.Rows)
+				curve.Newcomer = true
+				out.Curves = append(out.Curves, curve)
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+func curveOf(e *bakeoff.Engine, win split.Window, contender int, rows forecast.Rows) api.Curve {
+	curve := api.Curve{Contender: e.Plan.Contenders[contender].Name, Window: win.Index, Start: win.AssessFirst(), Forecast: rows.Mean,
+		Closed: closedSteps(rows)}
+	curve.Low, curve.High = bands(rows, e.Plan.Levels)
+	return curve
 }
 
 // readRows reads one record out of a stored shard, without reading the shard.

@@ -15,6 +15,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/panel"
 	"paperkettle/core/score"
+	"paperkettle/core/split"
 	"paperkettle/export"
 	"paperkettle/results"
 	"paperkettle/store"
@@ -66,7 +67,8 @@ func asFormat(format string) (name, mediaType string, err error) {
 // exportBakeoff streams every forecast point, window by window.
 func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 	BakeoffPath
-	Format string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
+	Format    string `query:"format" enum:"csv,csv-text,json,jsonl,xlsx,parquet" default:"csv"`
+	Newcomers bool   `query:"newcomers" doc:"those of series that were too new to be trained on, which are assessed apart, in place of the others"`
 }) (stream, error) {
 	b, err := s.findBakeoff(ctx, in.Bakeoff)
 	if err != nil {
@@ -80,32 +82,61 @@ func (s *Server) exportBakeoff(ctx context.Context, in *struct {
 	if err != nil {
 		return stream{}, err
 	}
-	if format == export.XLSX {
+	name, each := "-points", s.eachPoint
+	if in.Newcomers {
+		name, each = "-newcomers", s.eachNewcomer
+	} else if format == export.XLSX {
 		if err := s.fitsSheet(ctx, e, b.ID); err != nil {
 			return stream{}, err
 		}
 	}
-	return stream{name: idText("bake", b.ID) + "-points" + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
+	return stream{name: idText("bake", b.ID) + name + export.Extension(format), mediaType: mediaType, write: func(w *bufio.Writer) error {
 		points, err := export.NewPoints(w, format, e.Panel, e.Plan.Levels, true)
 		if err != nil {
 			return err
 		}
-		err = s.eachResult(b.ID, e, func(r *unpacked) error {
-			for i, series := range r.series {
-				if r.rows[i].Mean == nil { // left out
-					continue
-				}
-				if err := points.Series(series, r.contender, r.origin, r.rows[i], r.scales[i], e.Panel.Series[series].At); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
-		if err != nil {
+		if err := each(b.ID, e, points); err != nil {
 			return err
 		}
 		return points.Close()
 	}}, nil
+}
+
+// eachPoint writes what is ranked.
+func (s *Server) eachPoint(id uint, e *bakeoff.Engine, points *export.Points) error {
+	return s.eachResult(id, e, func(r *unpacked) error {
+		for i, series := range r.series {
+			if r.rows[i].Mean == nil { // left out
+				continue
+			}
+			if err := points.Series(series, r.contender, r.origin, r.rows[i], r.scales[i], e.Panel.Series[series].At); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// eachNewcomer writes what is assessed apart; a series without a past has nothing to scale its errors by.
+func (s *Server) eachNewcomer(id uint, e *bakeoff.Engine, points *export.Points) error {
+	none := score.Scale{Abs: math.NaN(), Sq: math.NaN()}
+	return s.results.EachNewcomers(s.ctx, e, id, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
+		for _, n := range list {
+			series := e.Panel.Find(n.Series)
+			if n.Rows.Mean == nil || series < 0 {
+				continue
+			}
+			if err := points.Series(series, e.Plan.Contenders[t.Contender].Name, originOf(e.Windows[t.Window]), n.Rows, none,
+				e.Panel.Series[series].At); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func originOf(w split.Window) export.Origin {
+	return export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap}
 }
 
 // fitsSheet refuses an export that has more rows than a sheet has room for.
@@ -178,7 +209,7 @@ func unpack(e *bakeoff.Engine, r store.Result, scales map[int]score.Scale) (*unp
 	w := e.Windows[r.Win]
 	shard := e.Shard(bakeoff.Task{Window: r.Win, Contender: r.Contender, Shard: r.Shard})
 	view := panel.NewView(e.Panel, shard, w.TrainFirst, w.Origin)
-	u := &unpacked{series: shard, contender: e.Plan.Contenders[r.Contender].Name, origin: export.Origin{Window: w.Index, Index: w.Origin, Gap: w.Gap},
+	u := &unpacked{series: shard, contender: e.Plan.Contenders[r.Contender].Name, origin: originOf(w),
 		rows: make([]forecast.Rows, len(shard)), scales: make([]score.Scale, len(shard))}
 	for i, series := range shard {
 		rows, err := results.ReadForecast(r.Forecasts, i, e.Plan.Split.Horizon)

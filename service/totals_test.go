@@ -2,10 +2,12 @@ package service_test
 
 import (
 	"bytes"
+	"encoding/csv"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -204,6 +206,33 @@ func TestAReleaseCoversNewcomers(t *testing.T) {
 		assert.Nil(t, r.Values["mase"], "it has no scale")
 	}
 	assert.Less(t, *st.Newcomers.Rows[0].Values["wape"], *st.Newcomers.Rows[1].Values["wape"])
+	// Its forecasts can be looked at and taken away, apart from those that are ranked.
+	curves, err := c.Curves(ctx, b.ID, "1 / 0 / item 13")
+	require.NoError(t, err)
+	require.Len(t, curves.Curves, 1)
+	assert.Equal(t, []any{"boosting", true, 62}, []any{curves.Curves[0].Contender, curves.Curves[0].Newcomer, curves.Curves[0].Start})
+	var ranked, apart bytes.Buffer
+	require.NoError(t, c.ExportBakeoff(ctx, b.ID, &ranked))
+	require.NoError(t, c.ExportNewcomers(ctx, b.ID, &apart))
+	assert.NotContains(t, ranked.String(), "item 13")
+	points, err := csv.NewReader(&apart).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, points, 1+4)
+	head := map[string]int{}
+	for i, name := range points[0] {
+		head[name] = i
+	}
+	errors, actuals := 0.0, 0.0
+	for i, r := range points[1:] {
+		assert.Equal(t, []string{"item 13", "boosting", "1", strconv.Itoa(i + 1), ""},
+			[]string{r[head["item"]], r[head["contender"]], r[head["window"]], r[head["step"]], r[head["mase_scale"]]})
+		if r[head["actual"]] != "" {
+			y, _ := strconv.ParseFloat(r[head["actual"]], 64)
+			f, _ := strconv.ParseFloat(r[head["forecast"]], 64)
+			errors, actuals = errors+math.Abs(f-y), actuals+math.Abs(y)
+		}
+	}
+	assert.InDelta(t, *st.Newcomers.Rows[0].Values["wape"], errors/actuals, 1e-9, "the table comes back from the points")
 	cut, err := c.Standings(ctx, b.ID, "", "kind")
 	require.NoError(t, err)
 	assert.Nil(t, cut.Newcomers, "of the whole alone")

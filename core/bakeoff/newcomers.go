@@ -21,10 +21,12 @@ import (
 // trained on, so that it was forecast from its likes. It is assessed apart from the others: it has no
 // scale, and nothing to repeat that a baseline could go by.
 type Newcomer struct {
-	Series string    `json:"series"`
-	Scores score.Acc `json:"-"`
-	Packed []byte    `json:"scores"`
-	Failed string    `json:"failed,omitempty"` // why it got no forecast
+	Series string        `json:"series"`
+	Scores score.Acc     `json:"-"`
+	Rows   forecast.Rows `json:"-"` // none where it failed, or where an earlier version kept none
+	Packed []byte        `json:"scores"`
+	Record []byte        `json:"forecast,omitempty"`
+	Failed string        `json:"failed,omitempty"` // why it got no forecast
 }
 
 // OthersReference is the name under which what all others sold stands among those that forecast newcomers.
@@ -129,7 +131,9 @@ func (e *Engine) welcome(ctx context.Context, w int, contender int) ([]Newcomer,
 		if res.Err[i] != nil {
 			n.Failed = res.Err[i].Error()
 		} else {
-			n.Scores = e.scoreNewcomer(s, win, afterGap(res.Series[i], e.Plan.Split.Gap))
+			n.Rows = afterGap(res.Series[i], e.Plan.Split.Gap)
+			n.Rows.Pack(nil) // rounded, as it is kept: what is scored is what can be read
+			n.Scores = e.scoreNewcomer(s, win, n.Rows)
 		}
 		out = append(out, n)
 	}
@@ -278,6 +282,9 @@ func packNewcomers(list []Newcomer) ([]byte, error) {
 	out := slices.Clone(list)
 	for i := range out {
 		out[i].Packed = out[i].Scores.AppendPacked(nil)
+		if out[i].Rows.Mean != nil {
+			out[i].Record = out[i].Rows.Pack(nil)
+		}
 	}
 	return json.Marshal(out)
 }
@@ -292,7 +299,16 @@ func ReadNewcomers(b []byte, plan *Plan) (list []Newcomer, err error) {
 		if err := list[i].Scores.Unpack(list[i].Packed); err != nil {
 			return nil, err
 		}
-		list[i].Packed = nil
+		if n := &list[i]; len(n.Record) > 0 {
+			n.Rows = forecast.NewRows(plan.Split.Horizon)
+			if len(n.Record) != forecast.RecordSize(n.Record, plan.Split.Horizon) {
+				return nil, errDamaged
+			}
+			if err := n.Rows.Unpack(n.Record); err != nil {
+				return nil, errors.Join(errDamaged, err)
+			}
+		}
+		list[i].Packed, list[i].Record = nil, nil
 	}
 	return list, nil
 }

@@ -1,6 +1,7 @@
 package bakeoff_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -133,6 +134,20 @@ func TestNewcomersAreAssessedApart(t *testing.T) {
 	assert.EqualValues(t, 2, list[0][0].Scores.N, "weeks 60 and 61 of it are known there")
 	assert.EqualValues(t, 3, list[1][0].Scores.N)
 
+	for w, all := range list { // what is kept of the forecasts is what was scored
+		for _, x := range all {
+			own, sum := &p.Series[p.Find(x.Series)], 0.0
+			require.Len(t, x.Rows.Mean, 8)
+			require.NoError(t, x.Rows.Check())
+			for h, f := range x.Rows.Mean {
+				if y := own.At(e.Windows[w].AssessFirst() + h); panel.Known(y) {
+					sum += f - y
+				}
+			}
+			assert.InDelta(t, x.Scores.SumE, sum, 1e-9*math.Abs(sum), x.Series)
+		}
+	}
+
 	n := st.Newcomers
 	require.NotNil(t, n)
 	assert.Len(t, n.Series, 6)
@@ -171,6 +186,13 @@ func TestNewcomersAreAssessedApart(t *testing.T) {
 	}
 }
 
+// kept is a newcomer as a store has it.
+func kept(t *testing.T, acc score.Acc, record []byte) []byte {
+	b, err := json.Marshal([]bakeoff.Newcomer{{Series: "a", Packed: acc.AppendPacked(nil), Record: record}})
+	require.NoError(t, err)
+	return b
+}
+
 // Without likes there is no forecast of a newcomer: it says why, and the others are as they were.
 func TestNewcomersAmongFew(t *testing.T) {
 	p := shop(t, 4, 66)
@@ -196,4 +218,9 @@ func TestNewcomersAmongFew(t *testing.T) {
 	assert.Error(t, err)
 	_, err = bakeoff.ReadNewcomers([]byte(`[{`), &e.Plan)
 	assert.Error(t, err)
+	whole, err := bakeoff.ReadNewcomers(kept(t, score.NewAcc(len(e.Plan.Levels)), nil), &e.Plan)
+	require.NoError(t, err)
+	assert.Nil(t, whole[0].Rows.Mean, "an earlier version kept no forecasts")
+	_, err = bakeoff.ReadNewcomers(kept(t, score.NewAcc(len(e.Plan.Levels)), []byte{2, 1, 1}), &e.Plan)
+	assert.ErrorContains(t, err, "damaged", "a forecast that is cut short")
 }

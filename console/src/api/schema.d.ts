@@ -1394,6 +1394,8 @@ export interface components {
             forecast: number[];
             high: number[][];
             low: number[][];
+            /** @description the series was too new to be trained on, and is forecast from its likes */
+            newcomer?: boolean;
             /** Format: int64 */
             start: number;
             /** Format: int64 */
@@ -4138,6 +4140,8 @@ export interface operations {
         parameters: {
             query?: {
                 format?: "csv" | "csv-text" | "json" | "jsonl" | "xlsx" | "parquet";
+                /** @description those of series that were too new to be trained on, which are assessed apart, in place of the others */
+                newcomers?: boolean;
             };
             header?: never;
             path: {

@@ -101,8 +101,21 @@ export function Curves({ bakeoff }: { bakeoff: Bakeoff }) {
       ) : (
         <Waiting what="the curves" />
       )}
+      {curves.data && <NewHere curves={curves.data} />}
       {standing && <SeriesLine standing={standing} bakeoff={bakeoff} metrics={bySeries.data} />}
     </Section>
+  );
+}
+
+/** In which windows a series was too new to be ranked on. */
+export function NewHere({ curves }: { curves: CurvesData }) {
+  const windows = [...new Set(curves.curves.filter((c) => c.newcomer).map((c) => c.window))];
+  if (windows.length === 0) return null;
+  return (
+    <p className="text-small text-soft">
+      In window {windows.join(" and ")} {curves.series} was too new to be trained on: what is drawn there
+      comes from series like it, and is assessed apart, under newcomers.
+    </p>
   );
 }
 

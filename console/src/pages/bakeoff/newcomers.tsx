@@ -1,5 +1,8 @@
+import { Fragment } from "react";
+import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { column, figure, share } from "../../format";
+import { Download } from "../../ui/controls";
 import { Section } from "../../ui/page";
 import { type Column, Table } from "../../ui/table";
 
@@ -38,11 +41,24 @@ export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; m
     },
   ];
   return (
-    <Section title="Newcomers">
+    <Section
+      title="Newcomers"
+      aside={
+        <Download href={`/api/v1/bakeoffs/${data.bakeoff}/export?newcomers=true`}>
+          Download their points
+        </Download>
+      }
+    >
       <p className="text-small text-soft">{n.meaning}</p>
       <Table label="Newcomers" rows={n.rows} keyOf={(r) => r.contender} columns={columns} />
       <p className="text-small text-soft">
-        {n.count === 1 ? "It is" : "They are"} {named.join("; ")}
+        {n.count === 1 ? "It is " : "They are "}
+        {named.map((name, i) => (
+          <Fragment key={name}>
+            {i > 0 && "; "}
+            <Named series={name} forecast={n.rows.flatMap((r) => (r.reference ? [] : [r.contender]))} />
+          </Fragment>
+        ))}
         {more > 0 && ` and ${more} more`}.
       </p>
       {n.rows
@@ -53,5 +69,19 @@ export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; m
           </p>
         ))}
     </Section>
+  );
+}
+
+/** A newcomer's name, which leads to its curves, of those that forecast it. */
+function Named({ series, forecast }: { series: string; forecast: string[] }) {
+  const [params] = useSearchParams();
+  const to = new URLSearchParams([...params].filter(([k]) => !["series", "look", "show"].includes(k)));
+  to.set("look", "curves");
+  to.set("series", series);
+  to.set("show", forecast.join("|"));
+  return (
+    <Link className="text-copper underline" to={`?${to}`} preventScrollReset>
+      {series}
+    </Link>
   );
 }
