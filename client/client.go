@@ -9,8 +9,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -69,6 +71,10 @@ func (c *Client) address(r api.Route, in call) string {
 	return address
 }
 
+// cutOff are the ways in which a connection ends that was there: as the network says it, or as the part that reads
+// says it to the part that writes.
+var cutOff = []error{syscall.ECONNRESET, syscall.EPIPE, net.ErrClosed, io.EOF, io.ErrUnexpectedEOF}
+
 // send makes a request and turns a refusal into its *api.Problem.
 func (c *Client) send(ctx context.Context, r api.Route, in call) (*http.Response, error) {
 	var body io.Reader
@@ -103,7 +109,7 @@ func (c *Client) send(ctx context.Context, r api.Route, in call) (*http.Response
 	if err != nil {
 		var op *url.Error
 		if errors.As(err, &op) && ctx.Err() == nil {
-			if in.file != nil && (errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE)) {
+			if in.file != nil && slices.ContainsFunc(cutOff, func(as error) bool { return errors.Is(err, as) }) {
 				return nil, fmt.Errorf("%s closed the connection while the file was being sent (%v): it has refused the file, or it has stopped; try "+
 					"with --dry-run", c.base, op.Err)
 			}

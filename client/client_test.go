@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -144,3 +145,73 @@ func TestAddressesThatAreNone(t *testing.T) {
 	var p *api.Problem
 	assert.False(t, errors.As(err, &p))
 }
+
+// What is sent again under the same key is taken once by the service: the key goes with every request under the
+// context, unless one has its own.
+func TestKeysGoWithRequests(t *testing.T) {
+	var keys []string
+	c := against(t, func(w http.ResponseWriter, r *http.Request) {
+		keys = append(keys, r.Header.Get("Idempotency-Key"))
+		_, _ = io.WriteString(w, "{}")
+	})
+	under := client.WithKey(ctx, "once")
+	_, err := c.LoadActuals(under, "d", api.LoadColumns{}, strings.NewReader("x"))
+	require.NoError(t, err)
+	_, err = c.StartBakeoff(under, api.Plan{}, "own")
+	require.NoError(t, err)
+	_, err = c.StartBakeoff(ctx, api.Plan{}, "")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"once", "own", ""}, keys)
+}
+
+// Exports ask for what is wanted, and only for that.
+func TestExportsAskForTheirFormat(t *testing.T) {
+	var seen []string
+	c := against(t, func(w http.ResponseWriter, r *http.Request) {
+		seen = append(seen, strings.TrimPrefix(r.URL.RequestURI(), "/api/v1"))
+		_, _ = io.WriteString(w, "table")
+	})
+	var out strings.Builder
+	for _, err := range []error{
+		c.ExportBakeoff(ctx, "bake-1", &out), c.ExportBakeoff(ctx, "bake-1", &out, ""), c.ExportBakeoff(ctx, "bake-1", &out, "xlsx"),
+		c.ExportNewcomers(ctx, "bake-1", &out), c.ExportNewcomers(ctx, "bake-1", &out, "parquet"),
+		c.ExportRelease(ctx, "rel-1", &out, "jsonl"), c.ExportStandings(ctx, "bake-1", "kind,size", "json", &out),
+		c.ExportDataset(ctx, "d", []string{"kind=tea & co"}, &out),
+	} {
+		require.NoError(t, err)
+	}
+	assert.Equal(t, []string{"/bakeoffs/bake-1/export", "/bakeoffs/bake-1/export", "/bakeoffs/bake-1/export?format=xlsx",
+		"/bakeoffs/bake-1/export?newcomers=true", "/bakeoffs/bake-1/export?format=parquet&newcomers=true", "/releases/rel-1/export?format=jsonl",
+		"/bakeoffs/bake-1/standings/export?format=json&per=kind%2Csize", "/datasets/d/export?where=kind%3Dtea+%26+co"}, seen)
+	assert.Equal(t, strings.Repeat("table", 8), out.String())
+}
+
+// A service that closes the connection while a file is on its way has refused it, or has stopped: both are said,
+// and not that it does not run.
+func TestAFileThatIsCutOffSaysWhy(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer listener.Close()
+	go func() {
+		for {
+			conn, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			_, _ = conn.Read(make([]byte, 512))
+			_ = conn.(*net.TCPConn).SetLinger(0) // a reset, as of a process that is gone
+			_ = conn.Close()
+		}
+	}()
+	c, err := client.New("http://" + listener.Addr().String())
+	require.NoError(t, err)
+	_, err = c.Load(ctx, "d", api.LoadColumns{}, io.LimitReader(endless{}, 1<<28))
+	require.ErrorContains(t, err, "closed the connection while the file was being sent")
+	assert.ErrorContains(t, err, "--dry-run")
+	assert.NotContains(t, err.Error(), "is the service running?")
+}
+
+// endless is a file without an end.
+type endless struct{}
+
+func (endless) Read(b []byte) (int, error) { return len(b), nil }
