@@ -136,7 +136,7 @@ function Components({ fit, measure, hue, cadence }: DetailsProps) {
         lines={[{ name: lead.name, hue, start: 0, values: [...lead.past, ...lead.ahead] }]}
         bands={
           lead.low && lead.high
-            ? [{ name: "80 %", hue, start: 0, low: solid(lead.low), high: solid(lead.high), strength: 0.22 }]
+            ? [{ name: "80 %", hue, start: 0, low: lead.low, high: lead.high, strength: 0.22 }]
             : []
         }
         tints={[{ from: lead.past.length, to: periods.length - 1, origin: fit.to }]}
@@ -172,13 +172,12 @@ function Part({ part: c, periods, hue, cadence }: PartProps) {
   );
 }
 
-const solid = (values: (number | null)[]) => values.map((v) => v ?? 0);
-
 /** The bends of the trend, where they lie on it. */
 const bendsOf = (fit: Fit, trend: (number | null)[]) =>
-  (fit.bends ?? []).map((b) => {
+  (fit.bends ?? []).flatMap((b) => {
     const index = (fit.periods ?? []).indexOf(b.period);
-    return { index, value: trend[index] ?? 0, label: `${b.period}: ${signed(b.change)}` };
+    const value = trend[index];
+    return value == null ? [] : [{ index, value, label: `${b.period}: ${signed(b.change)}` }];
   });
 
 const signed = (v: number | null) => `${v != null && v > 0 ? "+" : ""}${figure(v)}`;
@@ -277,7 +276,7 @@ function Numbers({ fit }: { fit: Fit }) {
     ...of("start", fit.states),
   ];
   const choices = fit.choices ?? [];
-  if (numbers.length === 0) return null;
+  if (numbers.length + choices.length === 0) return null;
   return (
     <div className="flex flex-wrap items-start gap-8">
       <Table
