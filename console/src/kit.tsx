@@ -160,3 +160,23 @@ export const flag = (over: Partial<Schemas["Flag"]> = {}): Schemas["Flag"] => ({
   state: "open",
   ...over,
 });
+
+export const scenario = (over: Partial<Schemas["Scenario"]> = {}): Schemas["Scenario"] => ({
+  id: "scen-2",
+  name: "June",
+  dataset: "daily",
+  release: "rel-7",
+  bakeoff: "bake-3",
+  contender: "additive",
+  measure: "orders",
+  horizon: 28,
+  levels: [80, 95],
+  state: "ready",
+  first: "2026-06-01",
+  last: "2026-06-28",
+  job: job({ kind: "scenario" }),
+  cases: [{ name: "Dearer", changes: ["price +10 %"] }],
+  cautions: [],
+  created: "2026-06-01T08:00:00Z",
+  ...over,
+});

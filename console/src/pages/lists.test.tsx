@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { bakeoff, dataset, flag, job, links, page, release, score, tableOf, words } from "../kit";
+import { bakeoff, dataset, flag, job, links, page, release, scenario, score, tableOf, words } from "../kit";
 import { BakeoffsPage } from "./bakeoffs";
 import { DataPage } from "./data";
 import { HomePage } from "./home";
@@ -81,29 +81,11 @@ describe("datasets", () => {
 });
 
 describe("scenarios", () => {
-  const scenario: Schemas["Scenario"] = {
-    id: "scen-2",
-    name: "June",
-    dataset: "daily",
-    release: "rel-7",
-    bakeoff: "bake-3",
-    contender: "additive",
-    measure: "orders",
-    horizon: 28,
-    levels: [80, 95],
-    state: "ready",
-    first: "2026-06-01",
-    last: "2026-06-28",
-    job: job({ kind: "scenario" }),
-    cases: [{ name: "Dearer", changes: ["price +10 %"] }],
-    cautions: [],
-    created: "2026-06-01T08:00:00Z",
-  };
   const shown = (...items: Schemas["Scenario"][]) =>
     page("/", "/", <ScenariosPage />, [[["scenarios"], list(items)]]);
   it("say of what each is: a release, or a bake-off that was not published", () => {
-    expect(words(shown(scenario))).toContain("1 scenario; the latest, “June”, sets 1 case beside rel-7.");
-    expect(tableOf(shown({ ...scenario, release: undefined }), "Scenarios")[1]).toContain("bake-3 (daily)");
+    expect(words(shown(scenario()))).toContain("1 scenario; the latest, “June”, sets 1 case beside rel-7.");
+    expect(tableOf(shown(scenario({ release: undefined })), "Scenarios")[1]).toContain("bake-3 (daily)");
   });
   it("say what to do where there are none", () => {
     expect(words(shown())).toContain("paperkettle scenario run rel-1");

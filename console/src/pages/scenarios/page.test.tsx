@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { job, links, page, tableOf, words } from "../../kit";
+import { scenario as anyScenario, job, links, page, tableOf, words } from "../../kit";
 import { ScenarioPage } from "./page";
 
 const total = (name: string, sum: number, change: number): Schemas["ScenarioTotal"] => ({
@@ -16,30 +16,18 @@ const total = (name: string, sum: number, change: number): Schemas["ScenarioTota
 
 const totals = [total("base", 1000, 0), total("Dearer", 940, -60), total("A push", 1125.5, 125.5)];
 
-const scenario = (over: Partial<Schemas["Scenario"]> = {}): Schemas["Scenario"] => ({
-  id: "scen-2",
-  name: "June",
-  dataset: "daily",
-  release: "rel-7",
-  bakeoff: "bake-3",
-  contender: "additive",
-  measure: "orders",
-  horizon: 2,
-  levels: [80, 95],
-  state: "ready",
-  series: 140,
-  first: "2026-06-01",
-  last: "2026-06-02",
-  job: job({ kind: "scenario" }),
-  cases: [
-    { name: "Dearer", changes: ["price +10 %"] },
-    { name: "A push", values: [{}, {}] as never },
-  ],
-  cautions: [],
-  totals,
-  created: "2026-06-01T08:00:00Z",
-  ...over,
-});
+const scenario = (over: Partial<Schemas["Scenario"]> = {}) =>
+  anyScenario({
+    last: "2026-06-02",
+    horizon: 2,
+    series: 140,
+    cases: [
+      { name: "Dearer", changes: ["price +10 %"] },
+      { name: "A push", values: [{}, {}] as never },
+    ],
+    totals,
+    ...over,
+  });
 
 const line = (name: string, forecast: number[]): Schemas["ScenarioLine"] => ({
   case: name,
