@@ -38,3 +38,14 @@ export function grids(d: Pick<Drawing, "panes" | "events">) {
   });
   return { chart: { bottom: some ? bottom + axisRoom : bottom }, panes: panes.reverse(), events };
 }
+
+/** The places of values that stand side by side, apart where there is none. */
+export function runs(values: (number | null)[]): number[][] {
+  const out: number[][] = [];
+  for (const [i, v] of values.entries()) {
+    if (v === null) continue;
+    if (i === 0 || values[i - 1] === null) out.push([]);
+    out.at(-1)?.push(i);
+  }
+  return out;
+}

@@ -11,7 +11,7 @@ import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { figure } from "../format";
 import { ink } from "../theme";
 import type { Band, Drawing, Happening, Line, Pane } from "./drawing";
-import { grids, sides } from "./layout";
+import { grids, runs, sides } from "./layout";
 
 echarts.use([
   LineChart,
@@ -308,17 +308,6 @@ function bandSeries(b: Band): Series {
       };
     },
   };
-}
-
-/** The places of values that stand side by side, apart where there is none. */
-function runs(values: (number | null)[]): number[][] {
-  const out: number[][] = [];
-  for (const [i, v] of values.entries()) {
-    if (v === null) continue;
-    if (i === 0 || values[i - 1] === null) out.push([]);
-    out.at(-1)?.push(i);
-  }
-  return out;
 }
 
 function rings(d: Drawing): Series[] {

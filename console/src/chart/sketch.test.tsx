@@ -60,6 +60,18 @@ describe("a sketch", () => {
     expect(shown).toContain(">e<");
     expect(shown).not.toMatch(/NaN|Infinity/);
   });
+  it("breaks a band where a step has none", () => {
+    const of = (low: (number | null)[]) => {
+      const high = low.map((v) => (v === null ? null : v + 2));
+      const shown = html(
+        drawing({ bands: [{ name: "80 %", hue: "hue-2", start: 0, low, high, strength: 0.2 }] }),
+      );
+      return (/<path d="([^"]*)" fill="var\(--hue-2\)"/.exec(shown)?.[1] ?? "").split("M").length - 1;
+    };
+    expect(of([1, 1, 1, 1, 1])).toBe(1);
+    expect(of([1, 1, null, 1, 1])).toBe(2);
+    expect(of([null, null])).toBe(0);
+  });
   it("rings what is flagged and in sight, where it lies", () => {
     const rings = [
       { index: 2, value: 3, label: "3" },

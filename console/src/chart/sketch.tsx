@@ -1,6 +1,6 @@
 import { figure } from "../format";
 import type { Drawing } from "./drawing";
-import { grids, sides } from "./layout";
+import { grids, runs, sides } from "./layout";
 
 /** The steps between the marks of an axis: 1, 2, 3 or 5 times a power of ten, about five of them. */
 function stepOf(span: number): number {
@@ -60,10 +60,12 @@ export function Sketch(d: Drawing) {
       ),
     );
   const area = (b: Drawing["bands"][number]) => {
-    const steps = b.low.flatMap((v, i) => (v !== null && inside(b.start + i) ? [i] : []));
     const edge = (values: (number | null)[], order: number[]) =>
       order.map((i) => [x(b.start + i), y(values[i] ?? 0)] as const);
-    return path([...edge(b.high, steps), ...edge(b.low, [...steps].reverse())]);
+    return runs(b.low)
+      .map((run) => run.filter((i) => inside(b.start + i)))
+      .map((run) => path([...edge(b.high, run), ...edge(b.low, [...run].reverse())]))
+      .join("");
   };
   const { left, right, top: above } = sides(d);
   const edge = 1; // of the frame around
@@ -83,7 +85,7 @@ export function Sketch(d: Drawing) {
       >
         {d.tints.map((t) => (
           <rect
-            key={t.origin}
+            key={t.from}
             x={x(Math.max(t.from, from))}
             width={Math.max(0, x(Math.min(t.to, to)) - x(Math.max(t.from, from)))}
             height={high}
@@ -101,7 +103,7 @@ export function Sketch(d: Drawing) {
           />
         ))}
         {d.bands.map((b) => (
-          <path key={b.name} d={area(b)} fill={`var(--${b.hue})`} opacity={b.strength} />
+          <path key={`${b.name} ${b.start}`} d={area(b)} fill={`var(--${b.hue})`} opacity={b.strength} />
         ))}
         <path
           d={curve(d.actual, 0)}
@@ -112,7 +114,7 @@ export function Sketch(d: Drawing) {
         />
         {d.lines.map((l) => (
           <path
-            key={l.name}
+            key={`${l.name} ${l.start}`}
             d={curve(l.values, l.start)}
             fill="none"
             stroke={`var(--${l.hue})`}
