@@ -25,7 +25,9 @@ func table(t *rapid.T) string {
 		func(k int) string { return time.Date(2025, 12, 30, k, 0, 0, 0, time.UTC).Format("2006-01-02 15:04") },
 		func(k int) string { return time.Date(2024, 2, 26+k, 0, 0, 0, 0, time.UTC).Format(time.DateOnly) },
 		func(k int) string { return time.Date(2024, 12, 2+7*k, 0, 0, 0, 0, time.UTC).Format(time.DateOnly) },
-		func(k int) string { return time.Date(2024, time.Month(11+k), 1, 0, 0, 0, 0, time.UTC).Format("2006-01") },
+		func(k int) string {
+			return time.Date(2024, time.Month(11+k), 1, 0, 0, 0, 0, time.UTC).Format("2006-01")
+		},
 		func(k int) string { return fmt.Sprintf("%d-Q%d", 2024+k/4, 1+k%4) },
 	}).Draw(t, "cadence")
 	name := rapid.StringMatching(`[a-zé]([a-zé"', ;=-]{0,4}[a-z])?`)

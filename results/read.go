@@ -152,10 +152,15 @@ func (r *Repository) Found(ctx context.Context, e *bakeoff.Engine, id uint) (map
 	return out, nil
 }
 
-// EachNewcomers calls f with what every contender's tasks tell of newcomers.
-func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id uint, f func(bakeoff.Task, []bakeoff.Newcomer) error) error {
+// EachNewcomers calls f with what every contender's tasks tell of the newcomers of some windows, or of all where none
+// are named.
+func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id uint, windows []int, f func(bakeoff.Task, []bakeoff.Newcomer) error) error {
 	var rows []store.TaskFacts
-	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND newcomers <> ''", id).Order("win, contender, shard").Find(&rows).Error; err != nil {
+	q := r.store.Read(ctx).Where("bakeoff_id = ? AND newcomers <> ''", id).Select("win", "contender", "shard", "newcomers")
+	if len(windows) > 0 {
+		q = q.Where("win IN ?", windows)
+	}
+	if err := q.Order("win, contender, shard").Find(&rows).Error; err != nil {
 		return err
 	}
 	for _, row := range rows {
@@ -173,7 +178,7 @@ func (r *Repository) EachNewcomers(ctx context.Context, e *bakeoff.Engine, id ui
 // Filled reads where contenders failed, by task.
 func (r *Repository) Filled(ctx context.Context, id uint) (map[bakeoff.Task][]bakeoff.Filled, error) {
 	var rows []store.TaskFacts
-	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND filled <> ''", id).Find(&rows).Error; err != nil {
+	if err := r.store.Read(ctx).Where("bakeoff_id = ? AND filled <> ''", id).Select("win", "contender", "shard", "filled").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make(map[bakeoff.Task][]bakeoff.Filled, len(rows))

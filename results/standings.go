@@ -89,7 +89,7 @@ func (r *Repository) rank(ctx context.Context, e *bakeoff.Engine, id uint, metri
 		return nil, err
 	}
 	if per == "" {
-		if err := r.EachNewcomers(ctx, e, id, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
+		if err := r.EachNewcomers(ctx, e, id, nil, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
 			tally.AddNewcomers(t, list)
 			return nil
 		}); err != nil {

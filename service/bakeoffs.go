@@ -275,7 +275,11 @@ func (s *Server) getCurves(ctx context.Context, in *curvesQuery) (api.Curves, er
 			out.Curves = append(out.Curves, curveOf(e, win, c, rows))
 		}
 	}
-	err = s.results.EachNewcomers(ctx, e, b.ID, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
+	windows := e.NewIn(i)
+	if len(windows) == 0 {
+		return out, nil
+	}
+	err = s.results.EachNewcomers(ctx, e, b.ID, windows, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
 		for _, n := range list {
 			if n.Series == in.Series && n.Rows.Mean != nil {
 				curve := curveOf(e, e.Windows[t.Window], t.Contender, n.Rows)

@@ -120,7 +120,7 @@ func (s *Server) eachPoint(id uint, e *bakeoff.Engine, points *export.Points) er
 // eachNewcomer writes what is assessed apart; a series without a past has nothing to scale its errors by.
 func (s *Server) eachNewcomer(id uint, e *bakeoff.Engine, points *export.Points) error {
 	none := score.Scale{Abs: math.NaN(), Sq: math.NaN()}
-	return s.results.EachNewcomers(s.ctx, e, id, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
+	return s.results.EachNewcomers(s.ctx, e, id, nil, func(t bakeoff.Task, list []bakeoff.Newcomer) error {
 		for _, n := range list {
 			series := e.Panel.Find(n.Series)
 			if n.Rows.Mean == nil || series < 0 {

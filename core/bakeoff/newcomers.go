@@ -54,12 +54,30 @@ type NewcomerRow struct {
 // be trained on.
 func (e *Engine) newcomers(w split.Window) (out []int) {
 	for _, s := range e.Chosen {
-		own := &e.Panel.Series[s]
-		if e.isFor(s, w) && knownBetween(own, w.TrainFirst, w.Origin, MinKnown) < MinKnown && knownBetween(own, w.AssessFirst(), w.AssessLast, 1) > 0 {
+		if e.isNew(s, w) {
 			out = append(out, s)
 		}
 	}
 	return out
+}
+
+func (e *Engine) isNew(series int, w split.Window) bool {
+	own := &e.Panel.Series[series]
+	return e.isFor(series, w) && knownBetween(own, w.TrainFirst, w.Origin, MinKnown) < MinKnown &&
+		knownBetween(own, w.AssessFirst(), w.AssessLast, 1) > 0
+}
+
+// NewIn lists the windows in which a series, by its place in the panel, is a newcomer.
+func (e *Engine) NewIn(series int) (windows []int) {
+	if !slices.Contains(e.Chosen, series) {
+		return nil
+	}
+	for w, win := range e.Windows {
+		if e.isNew(series, win) {
+			windows = append(windows, w)
+		}
+	}
+	return windows
 }
 
 // newcomerCautions say that some series are new in every window, where a contender would forecast them.

@@ -148,6 +148,8 @@ func TestNewcomersAreAssessedApart(t *testing.T) {
 		}
 	}
 
+	assert.Equal(t, [][]int{nil, {0}, {1}}, [][]int{e.NewIn(0), e.NewIn(24), e.NewIn(29)}, "old, of week 60, of week 67")
+
 	n := st.Newcomers
 	require.NotNil(t, n)
 	assert.Len(t, n.Series, 6)
