@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { dataset, flag, links, page, release, words } from "../kit";
+import { dataset, flag, links, page, release, words } from "../test-kit";
 import { FlagsPage } from "./flags";
 
 const flags = [

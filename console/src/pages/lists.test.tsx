@@ -1,6 +1,18 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { bakeoff, dataset, flag, job, links, page, release, scenario, score, tableOf, words } from "../kit";
+import {
+  bakeoff,
+  dataset,
+  flag,
+  job,
+  links,
+  page,
+  release,
+  scenario,
+  score,
+  tableOf,
+  words,
+} from "../test-kit";
 import { BakeoffsPage } from "./bakeoffs";
 import { DataPage } from "./data";
 import { HomePage } from "./home";

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { page, release, tableOf, words } from "../kit";
+import { page, release, tableOf, words } from "../test-kit";
 import { Totals } from "./release-totals";
 
 const curve = (series: string): Schemas["ReleaseCurve"] => ({

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { type Answers, bakeoff, flag, job, links, page, release, score, tableOf, words } from "../kit";
+import { type Answers, bakeoff, flag, job, links, page, release, score, tableOf, words } from "../test-kit";
 import { ReleasePage } from "./release";
 
 const curve = (over: Partial<Schemas["ReleaseCurve"]> = {}): Schemas["ReleaseCurve"] => ({

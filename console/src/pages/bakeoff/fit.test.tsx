@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { bakeoff, page, tableOf, words } from "../../kit";
+import { bakeoff, page, tableOf, words } from "../../test-kit";
 import { FitDetails } from "./fit";
 import { ResidualsView } from "./residuals";
 

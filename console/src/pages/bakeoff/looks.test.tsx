@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { bakeoff, page, tableOf, words } from "../../kit";
+import { bakeoff, page, tableOf, words } from "../../test-kit";
 import { DuelView } from "./duel";
 import { Learnt } from "./learnt";
 import { TuningView } from "./tuning";

@@ -56,7 +56,7 @@ export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; m
         {named.map((name, i) => (
           <Fragment key={name}>
             {i > 0 && "; "}
-            <Named series={name} forecast={n.rows.flatMap((r) => (r.reference ? [] : [r.contender]))} />
+            <Named series={name} by={n.rows.flatMap((r) => (r.reference ? [] : [r.contender]))} />
           </Fragment>
         ))}
         {more > 0 && ` and ${more} more`}.
@@ -72,13 +72,13 @@ export function NewcomersView({ data, measure }: { data: Schemas["Standings"]; m
   );
 }
 
-/** A newcomer's name, which leads to its curves, of those that forecast it. */
-function Named({ series, forecast }: { series: string; forecast: string[] }) {
+/** A newcomer's name, which leads to its curves, by those contenders that have some. */
+function Named({ series, by }: { series: string; by: string[] }) {
   const [params] = useSearchParams();
   const to = new URLSearchParams([...params].filter(([k]) => !["series", "look", "show"].includes(k)));
   to.set("look", "curves");
   to.set("series", series);
-  to.set("show", forecast.join("|"));
+  to.set("show", by.join("|"));
   return (
     <Link className="text-copper underline" to={`?${to}`} preventScrollReset>
       {series}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { bakeoff, dataset, page, tableOf, words } from "../../kit";
+import { bakeoff, dataset, page, tableOf, words } from "../../test-kit";
 import { StandingsView } from "./standings";
 
 const metric = (name: string, label: string, over: Partial<Schemas["Metric"]> = {}): Schemas["Metric"] => ({

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { type Answers, dataset, links, page, tableOf, words } from "../../kit";
+import { type Answers, dataset, links, page, tableOf, words } from "../../test-kit";
 import { Closed } from "./closed";
 import { DatasetPage } from "./page";
 import { Revisions } from "./revisions";

@@ -1,7 +1,7 @@
 import { renderToStaticMarkup } from "react-dom/server";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { words } from "../../kit";
+import { words } from "../../test-kit";
 import { Contenders } from "./contenders";
 import type { Family } from "./draft";
 

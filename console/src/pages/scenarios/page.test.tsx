@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
-import { scenario as anyScenario, job, links, page, tableOf, words } from "../../kit";
+import { scenario as anyScenario, job, links, page, tableOf, words } from "../../test-kit";
 import { ScenarioPage } from "./page";
 
 const total = (name: string, sum: number, change: number): Schemas["ScenarioTotal"] => ({
