@@ -122,7 +122,7 @@ func (d *desk) publish(contender string, horizon int) *store.Release {
 	refit, err := d.r.Refit(d.t.Context(), rel)
 	require.NoError(d.t, err)
 	for part := range refit.Parts() {
-		notes, packed, err := refit.Run(d.t.Context(), part, nil)
+		notes, packed, err := refit.Run(d.t.Context(), part, bakeoff.Desk{})
 		require.NoError(d.t, err)
 		piece := &results.ReleasePart{Notes: notes, Packed: packed}
 		d.write(func(tx *gorm.DB) error { return results.KeepReleased(tx, rel.ID, part, piece) })

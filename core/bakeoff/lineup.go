@@ -170,12 +170,29 @@ type occasion struct {
 	workers int
 	report  func(done float64, note string)
 	check   model.Checkpoint
-	keep    bool // it will be asked for again
+	keep    bool     // it will be asked for again
+	earlier *earlier // what training goes on from; nil where it starts anew
+}
+
+// earlier is a contender trained for an earlier origin.
+type earlier struct {
+	key  string
+	find func(ctx context.Context) (model.Trained, error)
 }
 
 func (l *Lineup) env(contender int, o occasion) model.Env {
-	return model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(plainMetric(l.plan.Metric)),
+	env := model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(plainMetric(l.plan.Metric)),
 		Random: l.random(contender, o.stream), Report: o.report, Clock: l.Clock, Checkpoint: o.check}
+	if o.earlier != nil {
+		env.Earlier = o.earlier.find
+	}
+	return env
+}
+
+// goesOn says that a contender's training goes on from an earlier one.
+func (l *Lineup) goesOn(contender int) bool {
+	c, ok := l.entrants[contender].model.(model.Continuing)
+	return ok && c.GoesOn()
 }
 
 func (l *Lineup) random(contender int, stream string) func(series string) *rand.Rand {
@@ -289,6 +306,9 @@ const keyFormat = "1"
 func (l *Lineup) key(contender int, o occasion) string {
 	h := sha256.New()
 	fmt.Fprintf(h, "%s|%s|%s|%d|%s", keyFormat, l.entrants[contender].print, o.stream, o.horizon, o.view.Fingerprint())
+	if o.earlier != nil {
+		fmt.Fprintf(h, "|%s", o.earlier.key)
+	}
 	return hex.EncodeToString(h.Sum(nil)[:16])
 }
 

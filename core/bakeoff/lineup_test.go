@@ -2,6 +2,7 @@ package bakeoff_test
 
 import (
 	"context"
+	"maps"
 	"sync"
 	"testing"
 
@@ -114,9 +115,9 @@ func TestRefitsShareWhatIsTrained(t *testing.T) {
 		r.Lineup.Keep = keeper
 		return r
 	}
-	_, first, err := open(7).Run(t.Context(), 0, nil)
+	_, first, err := open(7).Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
-	_, second, err := open(7).Run(t.Context(), 0, nil)
+	_, second, err := open(7).Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 	_, ok, err := open(7).Describe(t.Context(), 4)
@@ -124,11 +125,11 @@ func TestRefitsShareWhatIsTrained(t *testing.T) {
 	assert.True(t, ok)
 	assert.Equal(t, 1, keeper.count("linear"))
 
-	_, _, err = open(8).Run(t.Context(), 0, nil)
+	_, _, err = open(8).Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, 2, keeper.count("linear"), "another horizon is another fit")
 	p.Series[3].Values[80]++
-	_, _, err = open(7).Run(t.Context(), 0, nil)
+	_, _, err = open(7).Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, 3, keeper.count("linear"), "one value of one series is another fit")
 }
@@ -139,12 +140,12 @@ func TestDamagedFitsAreMadeAgain(t *testing.T) {
 	r, err := bakeoff.NewRefit(p, learning(), catalogue.Standard(), "linear", nil, 7)
 	require.NoError(t, err)
 	r.Lineup.Keep = keeper
-	_, first, err := r.Run(t.Context(), 0, nil)
+	_, first, err := r.Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	for _, w := range keeper.kept {
 		w.Common = w.Common[:len(w.Common)/2]
 	}
-	_, second, err := r.Run(t.Context(), 0, nil)
+	_, second, err := r.Run(t.Context(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 	assert.Equal(t, 2, keeper.count("linear"))
@@ -238,4 +239,39 @@ func TestPlansPinTheirDefaults(t *testing.T) {
 	other, err := run(fresh, fresh.Tasks()[0], nil)
 	require.NoError(t, err)
 	assert.NotEqual(t, before[0].Packed, other[0].Packed, "a new plan takes the new default")
+}
+
+// A release of a network goes on from what was trained for the last window, and is the same whether
+// that is still kept or is trained again; where it is told to start anew, it does.
+func TestAReleaseGoesOnFromTheLastWindow(t *testing.T) {
+	settings := map[string]any{"passes": 3.0, "units": 8.0, "members": 1.0}
+	released := func(keep bakeoff.Keeper, more map[string]any) (packed []byte, why string) {
+		given := maps.Clone(settings)
+		maps.Copy(given, more)
+		plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 1}, Seed: 3,
+			Contenders: []bakeoff.Contender{{Family: "naive"}, {Name: "net", Family: "perceptron", Settings: given}}}
+		e, err := bakeoff.Prepare(dailyPanel(10, 90), plan, catalogue.Standard())
+		require.NoError(t, err)
+		e.Lineup.Keep = keep
+		runAll(t, e, 2, e.Tasks())
+		r, err := bakeoff.NewRefit(dailyPanel(10, 97), plan, catalogue.Standard(), "net", nil, 7)
+		require.NoError(t, err)
+		r.Lineup.Keep = keep
+		require.NoError(t, r.Remember(e, nil))
+		_, packed, err = r.Run(t.Context(), 0, bakeoff.Desk{})
+		require.NoError(t, err)
+		d, _, err := r.Describe(t.Context(), 0)
+		require.NoError(t, err)
+		return packed, d.Why
+	}
+	keeper := &shelf{}
+	kept, why := released(keeper, nil)
+	assert.Contains(t, why, "it went on from the network that had learnt up to")
+	assert.Equal(t, 2, keeper.count("net"), "of the last window, and of the release")
+	again, why := released(nil, nil)
+	assert.Equal(t, kept, again)
+	assert.Contains(t, why, "it went on")
+	anew, why := released(nil, map[string]any{"anew": true})
+	assert.NotEqual(t, kept, anew)
+	assert.NotContains(t, why, "went on")
 }

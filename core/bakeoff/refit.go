@@ -27,6 +27,7 @@ type Refit struct {
 	Lineup  *Lineup
 	across  bool                          // a contender that learns from all series is among those chosen
 	pasts   map[int]map[string]remembered // of combining contenders, by series
+	begun   map[int]*earlier              // what contenders were trained to for the last window
 
 	welcomes []bool // which contenders forecast series without a past too
 	fillings panel.Fillings
@@ -117,8 +118,9 @@ func (r *Refit) first() map[int]bool {
 }
 
 // Remember gives the refit what the bake-off's windows tell of the members of its
-// combining contenders that are chosen.
+// combining contenders that are chosen, and what training can go on from.
 func (r *Refit) Remember(e *Engine, stored Stored) error {
+	r.begun = e.begun(r.Panel)
 	asked := r.first()
 	for _, ranks := range r.ranks {
 		for _, c := range ranks {
@@ -162,7 +164,7 @@ func (r *Refit) Part(i int) []int {
 
 // Run does a piece: one packed record for each series that is not left out, in
 // order.
-func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refitted, packed []byte, err error) {
+func (r *Refit) Run(ctx context.Context, part int, desk Desk) (notes []Refitted, packed []byte, err error) {
 	series := r.Part(part)
 	notes = make([]Refitted, len(series))
 	rows := make([]forecast.Rows, len(series))
@@ -174,7 +176,7 @@ func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refit
 		}
 	}
 	for round := 0; len(open) > 0; round++ {
-		if open, err = r.round(ctx, round, series, open, rows, notes, stretch(report, len(series)-len(open), len(series), len(series))); err != nil {
+		if open, err = r.round(ctx, round, series, open, rows, notes, desk.stretch(len(series)-len(open), len(series), len(series))); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -189,7 +191,7 @@ func (r *Refit) Run(ctx context.Context, part int, report Report) (notes []Refit
 // round asks every open place's contender of a rank, and gives the places whose contender failed
 // and that have a next one.
 func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []forecast.Rows, notes []Refitted,
-	report Report) (again []int, err error) {
+	desk Desk) (again []int, err error) {
 	groups := make([][]int, len(r.Plan.Contenders))
 	for _, i := range open {
 		c := r.ranked(series[i])[rank]
@@ -200,7 +202,7 @@ func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []
 		if len(places) == 0 {
 			continue
 		}
-		if err := r.fit(ctx, c, series, places, rows, notes, stretch(report, done, done+len(places), len(open))); err != nil {
+		if err := r.fit(ctx, c, series, places, rows, notes, desk.stretch(done, done+len(places), len(open))); err != nil {
 			return nil, err
 		}
 		done += len(places)
@@ -213,22 +215,22 @@ func (r *Refit) round(ctx context.Context, rank int, series, open []int, rows []
 	return again, nil
 }
 
-// stretch is a report on what reaches from one place to another of a whole.
-func stretch(report Report, from, to, of int) Report {
-	if report == nil {
-		return nil
+// stretch is the desk of what reaches from one place to another of a whole.
+func (d Desk) stretch(from, to, of int) Desk {
+	if report := d.Report; report != nil {
+		d.Report = func(done float64, note string) {
+			report((float64(from)+done*float64(to-from))/float64(of), note)
+		}
 	}
-	return func(done float64, note string) {
-		report((float64(from)+done*float64(to-from))/float64(of), note)
-	}
+	return d
 }
 
-func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []forecast.Rows, notes []Refitted, report Report) error {
+func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []forecast.Rows, notes []Refitted, desk Desk) error {
 	members := make([]int, len(places))
 	for i, p := range places {
 		members[i] = series[p]
 	}
-	got, errs, err := r.forecast(ctx, c, members, report)
+	got, errs, err := r.forecast(ctx, c, members, desk)
 	if err != nil {
 		return err
 	}
@@ -249,14 +251,14 @@ func (r *Refit) fit(ctx context.Context, c int, series, places []int, rows []for
 }
 
 // forecast refits a contender on series, or the members of one that combines others.
-func (r *Refit) forecast(ctx context.Context, c int, series []int, report Report) (rows []forecast.Rows, errs []error, err error) {
+func (r *Refit) forecast(ctx context.Context, c int, series []int, desk Desk) (rows []forecast.Rows, errs []error, err error) {
 	co := r.Lineup.combines(c)
 	if co == nil {
-		return r.Lineup.forecast(ctx, c, r.occasion(r.view(series), report))
+		return r.Lineup.forecast(ctx, c, r.occasion(c, r.view(series), desk))
 	}
 	own := make([][]forecast.Rows, len(co.members))
 	for m, member := range co.members {
-		got, failed, err := r.forecast(ctx, member, series, report)
+		got, failed, err := r.forecast(ctx, member, series, desk)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -295,7 +297,7 @@ func (r *Refit) describeCombined(ctx context.Context, c, series int) (model.Desc
 	co := r.Lineup.combines(c)
 	rows := make([]forecast.Rows, len(co.members))
 	for m, member := range co.members {
-		got, errs, err := r.forecast(ctx, member, []int{series}, nil)
+		got, errs, err := r.forecast(ctx, member, []int{series}, Desk{})
 		if err != nil {
 			return model.Description{}, err
 		}
@@ -329,13 +331,13 @@ func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, 
 		return d, err == nil, err
 	}
 	members := r.together(c, series)
-	o := r.occasion(r.view(members), nil)
+	o := r.occasion(c, r.view(members), Desk{})
 	var trained model.Trained
 	if r.Lineup.pools(c) { // the others have their say in it
 		trained, err = r.Lineup.train(ctx, c, o)
 	} else if trained, err = r.Lineup.kept(ctx, c, o); trained == nil && err == nil {
 		members = []int{series}
-		o = r.occasion(r.view(members), nil)
+		o = r.occasion(c, r.view(members), Desk{})
 		o.keep = false
 		trained, err = r.Lineup.train(ctx, c, o)
 	}
@@ -360,8 +362,9 @@ func (r *Refit) together(c, series int) []int {
 type Report = func(done float64, note string)
 
 // occasion is the end of the data as one that a contender is trained for.
-func (r *Refit) occasion(v panel.View, report Report) occasion {
-	return occasion{view: v, horizon: r.Horizon, stream: "release", workers: r.workers(), report: report, keep: true}
+func (r *Refit) occasion(c int, v panel.View, desk Desk) occasion {
+	return occasion{view: v, horizon: r.Horizon, stream: "release", workers: r.workers(), report: desk.Report, check: desk.Checkpoint,
+		keep: true, earlier: r.begun[c]}
 }
 
 // workers is how many a piece may use: pieces run side by side, unless there is only one.

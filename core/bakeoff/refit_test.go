@@ -25,7 +25,7 @@ func TestRefitTakesEachSeriesChoice(t *testing.T) {
 	r, err := bakeoff.NewRefit(p, baselinePlan(7, 1), withDice(), "mean", map[string][]string{"s00000": {"naive"}, "s00003": {"drift"}}, 5)
 	require.NoError(t, err)
 	require.Equal(t, 2, r.Parts())
-	notes, packed, err := r.Run(context.Background(), 0, nil)
+	notes, packed, err := r.Run(context.Background(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	require.Len(t, notes, bakeoff.ShardSize)
 	assert.Equal(t, bakeoff.Refitted{Series: "s00000", Contender: "naive"}, notes[0])
@@ -87,7 +87,7 @@ func TestRefitLeavesOutWhatFails(t *testing.T) {
 	plan.Split.Horizon = 3
 	r, err := bakeoff.NewRefit(dailyPanel(4, 50), plan, withDice(), "dice", nil, 3)
 	require.NoError(t, err)
-	notes, packed, err := r.Run(context.Background(), 0, nil)
+	notes, packed, err := r.Run(context.Background(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, "it will not do this one", notes[1].LeftOut)
 	assert.Contains(t, notes[2].LeftOut, "broke down")
@@ -104,7 +104,7 @@ func TestRefitGoesOnToTheNextBest(t *testing.T) {
 		"s00003": {"naive", "dice"}}
 	r, err := bakeoff.NewRefit(p, plan, withDice(), "naive", ranked, 3)
 	require.NoError(t, err)
-	notes, packed, err := r.Run(context.Background(), 0, nil)
+	notes, packed, err := r.Run(context.Background(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	by := make([]string, len(notes))
 	for i, n := range notes {
@@ -120,7 +120,7 @@ func TestRefitGoesOnToTheNextBest(t *testing.T) {
 	ranked["s00001"] = []string{"dice", "dice2"}
 	r, err = bakeoff.NewRefit(p, plan, withDice(), "naive", ranked, 3)
 	require.NoError(t, err)
-	notes, _, err = r.Run(context.Background(), 0, nil)
+	notes, _, err = r.Run(context.Background(), 0, bakeoff.Desk{})
 	require.NoError(t, err)
 	assert.Equal(t, bakeoff.Refitted{Series: "s00001", Contender: "dice", LeftOut: "it will not do this one"}, notes[1])
 }

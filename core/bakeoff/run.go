@@ -194,6 +194,29 @@ func (e *Engine) occasion(w, contender int, series []int) occasion {
 		workers: e.Lineup.workers(contender), keep: e.final(w)}
 }
 
+// begun gives what contenders whose training goes on were trained to for the last window, where it
+// ends no later than a panel. What is not kept of it is trained again.
+func (e *Engine) begun(p *panel.Panel) map[int]*earlier {
+	out := map[int]*earlier{}
+	if e.ends != nil || len(e.Windows) == 0 {
+		return out
+	}
+	w := e.Plan.Split.Refit.Leads(len(e.Windows) - 1)
+	if e.Panel.Ordinal(e.Windows[w].Origin) > p.Ordinal(p.Length-1) {
+		return out
+	}
+	for c := range e.Plan.Contenders {
+		if !e.Lineup.goesOn(c) || !e.Lineup.pools(c) {
+			continue
+		}
+		o := e.occasion(w, c, e.learns(w, Task{Contender: c}))
+		out[c] = &earlier{key: e.Lineup.key(c, o), find: func(ctx context.Context) (model.Trained, error) {
+			return e.Lineup.train(ctx, c, o)
+		}}
+	}
+	return out
+}
+
 // final says that a window is the last one that some series' models are trained for.
 func (e *Engine) final(w int) bool {
 	if e.ends == nil {

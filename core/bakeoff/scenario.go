@@ -66,7 +66,7 @@ func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases 
 		return nil
 	}
 	base := r.view(members)
-	trained, err := r.Lineup.train(ctx, c, r.occasion(base, report))
+	trained, err := r.Lineup.train(ctx, c, r.occasion(c, base, Desk{Report: report}))
 	if err != nil {
 		return err
 	}

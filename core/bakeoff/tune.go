@@ -240,7 +240,7 @@ const tuningShare = 0.95
 
 // searched is a search so far, as a checkpoint keeps it.
 type searched struct {
-	Of     string // the fingerprint of what is trained on
+	Of     string // what is tried, and on what
 	Trials []Trial
 	Scores [][]float64 // of each combination, by series
 	Spent  time.Duration
@@ -252,7 +252,7 @@ func (m *tunedModel) resume(v panel.View, env model.Env) (*searched, error) {
 	if env.Checkpoint == nil {
 		return s, nil
 	}
-	of := v.Fingerprint()
+	of := fmt.Sprintf("%v|%d|%s", m.settings, env.Horizon, v.Fingerprint())
 	b, err := env.Checkpoint.Load()
 	if err != nil {
 		return nil, err

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"context"
 	"math/rand/v2"
 	"sync/atomic"
 	"time"
@@ -16,8 +17,8 @@ const (
 	SquaredErrors
 )
 
-// Env is what training gets besides the data. What is trained depends on Horizon, Judge
-// and Random alone.
+// Env is what training gets besides the data. What is trained depends on Horizon, Judge,
+// Random and Earlier alone.
 type Env struct {
 	Horizon int // the longest horizon that will be asked for
 	Workers int // how many goroutines may be used; the result must not depend on it
@@ -32,6 +33,14 @@ type Env struct {
 	Clock func() time.Duration
 	// Checkpoint keeps what long training needs to go on after a stop; nil where nothing does.
 	Checkpoint Checkpoint
+	// Earlier gives what was trained before on less of the same data, for models that can go on from
+	// it (see Continuing); nil where nothing was. What is trained depends on it then.
+	Earlier func(ctx context.Context) (Trained, error)
+}
+
+// Continuing is a model whose training can go on from an earlier one on newer data.
+type Continuing interface {
+	GoesOn() bool // with the settings that it has
 }
 
 // Checkpoint keeps the last state of one training that was saved.

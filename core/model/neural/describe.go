@@ -48,6 +48,9 @@ func (g *Group) describe(d model.Description) model.Description {
 		"single precision, %s", g.Windows, len(g.Places), map[string]string{"avx512": "on AVX-512",
 		"avx2": "on AVX2 (the same numbers as on AVX-512)", "plain": "without vector units (numbers differ in their last places from those " +
 			"made with them)"}[g.Kernels])
+	if g.Since != "" {
+		d.Why += "; " + g.Since
+	}
 	size := 0
 	if len(g.Weights) > 0 {
 		size = len(g.Weights[0])

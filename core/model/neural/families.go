@@ -53,6 +53,8 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 			"\"series features\"", Auto: "calendar, drivers and events"},
 		{Name: "explain", Kind: model.Switch, Default: true,
 			Meaning: "what the additive regression says of drivers and events is taken out first, and put back"},
+		{Name: "anew", Kind: model.Switch, Default: false,
+			Meaning: "a release starts over, instead of going on from what was trained for the last window"},
 		{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share a network; all, or none", Auto: "all"},
 	}, single.BoundSettings())
 	f.New = func(v model.Values) (model.Model, error) {
@@ -63,6 +65,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Passes, _ = v["passes"].(float64)
 		m.Dropout, _ = v["dropout"].(float64)
 		m.Explain, _ = v["explain"].(bool)
+		m.Anew, _ = v["anew"].(bool)
 		return m, nil
 	}
 	f.Version = 3 // told how plain forecasts did

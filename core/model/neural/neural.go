@@ -34,6 +34,7 @@ type Model struct {
 	Onward  bool    // a step at a time, from its own forecasts
 	Within  float64 // minutes that training may take; 0 for as long as it needs
 	Explain bool    // drivers and events are explained first
+	Anew    bool    // no training goes on from an earlier one
 	Bounds  single.Bounds
 }
 
@@ -44,10 +45,14 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err != nil {
 		return nil, err
 	}
+	earlier, err := m.earlier(ctx, env)
+	if err != nil {
+		return nil, err
+	}
 	out := &Trained{Series: v.Len(), Bounds: m.Bounds, Groups: make([]*Group, len(groups)), workers: env.Workers, view: &v}
 	one := func(k int, part model.Env) {
-		g := &Group{Places: groups[k]}
-		if err := model.Guard(func() error { return m.fit(ctx, v.Pick(groups[k]), part, g) }); err != nil {
+		g := &Group{Places: groups[k], Name: m.nameOf(v, groups[k])}
+		if err := model.Guard(func() error { return m.fit(ctx, v.Pick(groups[k]), part, g, earlier[g.Name]) }); err != nil {
 			g.Failed = err.Error()
 		}
 		out.Groups[k] = g

@@ -47,6 +47,7 @@ type task struct {
 	net     *Network
 	seed    uint64
 	clock   model.Timer
+	onward  bool // the network goes on from an earlier training
 }
 
 // windowsOf lists the origins of every series that have a target before its cut.
@@ -177,7 +178,7 @@ func (k *task) held(ctx context.Context, workers int, windows []window) (float64
 
 // course is how a training went so far, as a checkpoint keeps it.
 type course struct {
-	Of              string // the fingerprint of what is trained on
+	Of              string // what is trained, and on what
 	Trainer         []byte
 	Best            []float32
 	Least           float64
@@ -193,12 +194,15 @@ type course struct {
 }
 
 // resume gives a training as a stop left it, or a new one, and what saves it.
-func resume(v panel.View, env model.Env) (c *course, save func() error, err error) {
+func (m Model) resume(v panel.View, env model.Env, was *Group) (c *course, save func() error, err error) {
 	c = &course{}
 	if env.Checkpoint == nil {
 		return c, func() error { return nil }, nil
 	}
-	c.Of = v.Fingerprint()
+	c.Of = fmt.Sprintf("%+v|%s|%d", m, v.Fingerprint(), env.Horizon)
+	if was != nil {
+		c.Of += fmt.Sprintf("|%d|%v", was.To, was.Losses)
+	}
 	b, err := env.Checkpoint.Load()
 	if err != nil {
 		return nil, nil, err
@@ -227,13 +231,23 @@ func lookEvery(batches int) int { return max(fewestTaken, min(mostTaken, batches
 
 // run trains until the batches are through, or held-out windows do no better any more.
 func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func() error) error {
-	trainer := net.NewTrainer(k.net.weights, settingsOf(batches, c.Restarts, k.seed))
+	settings := settingsOf(batches, c.Restarts, k.seed)
+	if k.onward {
+		settings.Rate *= slower
+	}
+	trainer := net.NewTrainer(k.net.weights, settings)
 	if c.Trainer != nil {
 		if err := trainer.UnmarshalBinary(c.Trainer); err != nil {
 			return err
 		}
 	} else {
 		c.Least, c.BestStep, c.Tries, c.Loss, c.Best = math.Inf(1), 0, 0, 0, nil
+		if k.onward { // what it went on from stays unless more does better
+			if _, err := k.look(ctx, env.Workers, held, trainer, c); err != nil {
+				return err
+			}
+			c.Held = nil
+		}
 	}
 	every := lookEvery(batches)
 	start := k.net.weights.Values()
@@ -342,15 +356,22 @@ func (l *Layout) hold(list []*sequence) (cut, whole []int32, held []window) {
 }
 
 // fit trains one group's networks.
-func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) error {
+func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Group) error {
 	lay, err := m.layout(v, env.Horizon)
 	if err != nil {
 		return err
 	}
-	g.Layout, g.Widening = *lay, single.None
+	if was != nil {
+		if err := lay.onward(was, m.Members); err != nil {
+			g.Since, was = "it was trained anew, and not from the networks before: "+err.Error(), nil
+		} else {
+			g.Since = since(v, was)
+		}
+	}
+	g.Layout, g.Widening, g.To = *lay, single.None, v.Ordinal(v.Origin())
 	rnd := env.Random("")
 	seed := rnd.Uint64()
-	c, save, err := resume(v, env)
+	c, save, err := m.resume(v, env, was)
 	if err != nil {
 		return err
 	}
@@ -377,13 +398,16 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
+	if was != nil {
+		sh, batches = was.Shape, max(2*fewestTaken, batches/onwardShare)
+	}
 	final := list
 	if whole != nil {
 		if final, _, err = lay.sequences(ctx, v, 0, env.Workers, whole); err != nil {
 			return err
 		}
 	}
-	k := &task{lay: lay, whole: all}
+	k := &task{lay: lay, whole: all, onward: was != nil}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
 	for member := range m.Members {
@@ -392,13 +416,17 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
 		k.clock = bound.Part((float64(member) + 0.8) / float64(m.Members))
 		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
-		k.net.lean(start)
+		if k.net.lean(start); was != nil {
+			if err := k.net.weights.Set(was.Early[member]); err != nil {
+				return err
+			}
+		}
 		if member >= len(c.Done) {
 			k.list, k.cut, k.windows = list, cut, windows
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep),
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
 				Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
 			if err := save(); err != nil {
 				return err
@@ -427,7 +455,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g *Group) e
 			max(20, c.Steps[member]/4)); err != nil {
 			return err
 		}
-		g.networks = append(g.networks, k.net)
+		g.networks, g.Early = append(g.networks, k.net), append(g.Early, c.Done[member])
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
 	g.Hurried, g.Kernels = c.Hurried, tensor.Kernels()

@@ -27,10 +27,14 @@ type Trained struct {
 // Group is what forecasts the series of one group.
 type Group struct {
 	Places   []int
+	Name     string // the value that its series share; empty for all
+	To       int64  // the last period that it learnt from
+	Since    string // what it went on from, in words; empty where it started anew
 	Failed   string // why it could not be trained; empty where it was
 	Layout   Layout
 	Shape    Shape
 	Weights  [][]float32 // of the members
+	Early    [][]float32 // of the members before they learnt the last periods too
 	Widening single.Widening
 	Ties     float64 // correlation of the normal scores of neighbouring steps' errors
 	Windows  int
