@@ -181,21 +181,22 @@ type SetAside struct {
 
 // Job is a piece of long work.
 type Job struct {
-	ID       string     `json:"id" example:"job-4"`
-	Kind     string     `json:"kind" enum:"bake-off,release,scenario"`
-	About    string     `json:"about" doc:"the bake-off or release it works for"`
-	State    string     `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
-	Priority int        `json:"priority"`
-	Done     int        `json:"done"`
-	Total    int        `json:"total"`
-	Rate     float64    `json:"rate" doc:"tasks a second"`
-	Share    float64    `json:"share" doc:"how much is done, from 0 to 1, with what is half done"`
-	Note     string     `json:"note,omitempty" doc:"what is being done"`
-	Left     float64    `json:"left" doc:"seconds left, 0 where unknown"`
-	Error    string     `json:"error,omitempty"`
-	Created  time.Time  `json:"created"`
-	Started  *time.Time `json:"started,omitempty"`
-	Finished *time.Time `json:"finished,omitempty"`
+	ID       string      `json:"id" example:"job-4"`
+	Kind     string      `json:"kind" enum:"bake-off,release,scenario"`
+	About    string      `json:"about" doc:"the bake-off or release it works for"`
+	State    string      `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
+	Priority int         `json:"priority"`
+	Done     int         `json:"done"`
+	Total    int         `json:"total"`
+	Rate     float64     `json:"rate" doc:"tasks a second"`
+	Share    float64     `json:"share" doc:"how much is done, from 0 to 1, with what is half done"`
+	Note     string      `json:"note,omitempty" doc:"what is being done"`
+	Learning []LossCurve `json:"learning,omitempty" doc:"how the losses of a network that is being trained went so far"`
+	Left     float64     `json:"left" doc:"seconds left, 0 where unknown"`
+	Error    string      `json:"error,omitempty"`
+	Created  time.Time   `json:"created"`
+	Started  *time.Time  `json:"started,omitempty"`
+	Finished *time.Time  `json:"finished,omitempty"`
 }
 
 // Over says whether the job will do no more.

@@ -71,9 +71,11 @@ func (c *Client) follow(ctx context.Context, id string, seen func(api.Job)) (api
 		if !ok {
 			continue
 		}
-		if err := json.Unmarshal([]byte(data), &job); err != nil {
+		var now api.Job // anew: what is left out has gone
+		if err := json.Unmarshal([]byte(data), &now); err != nil {
 			return job, err
 		}
+		job = now
 		seen(job)
 	}
 	return job, lines.Err()

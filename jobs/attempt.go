@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"paperkettle/core/model"
 	"paperkettle/store"
 )
 
@@ -25,6 +26,8 @@ type attempt struct {
 	before  float64            // share that was done then
 	partly  map[string]float64 // of the tasks in hand, by their identity
 	note    string
+	curves  []model.Curve // as shown last
+	shown   string        // by which task
 	told    time.Time
 	checked map[string]bool // tasks that have a checkpoint
 }
@@ -131,7 +134,7 @@ func (a *attempt) share() float64 {
 }
 
 func (a *attempt) progress() Progress {
-	p := Progress{Job: *a.job, Share: a.share(), Note: a.note}
+	p := Progress{Job: *a.job, Share: a.share(), Note: a.note, Learning: a.curves}
 	if since := time.Since(a.began).Seconds(); p.Share > a.before {
 		p.Rate = (p.Share - a.before) * float64(a.job.Total) / max(since, 1e-3)
 	}
@@ -167,6 +170,18 @@ func (m *Manager) Beat(o Order, done float64, note string) {
 		a.told = now
 		m.publish(a.progress())
 	}
+}
+
+// Show notes how losses went so far in a task.
+func (m *Manager) Show(o Order, curves []model.Curve) {
+	a := m.at(o)
+	if a == nil {
+		return
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.curves, a.shown = curves, o.Task
+	m.publish(a.progress())
 }
 
 // Result keeps what a task made.
@@ -214,6 +229,9 @@ func (m *Manager) Done(o Order) {
 		defer a.mu.Unlock()
 		a.job.Done++
 		delete(a.partly, o.Task)
+		if a.shown == o.Task {
+			a.curves, a.shown = nil, ""
+		}
 		m.publish(a.progress())
 	})
 	if err != nil {
@@ -275,5 +293,5 @@ func (m *Manager) do(lease Lease) (err error) {
 		defer a.mu.Unlock()
 		a.checked[o.Task] = true
 	}}
-	return a.work.Do(lease.Context(), o.Task, Desk{Hand: lease.Hand, Report: lease.Beat, Checkpoint: check})
+	return a.work.Do(lease.Context(), o.Task, Desk{Hand: lease.Hand, Report: lease.Beat, Show: lease.Show, Checkpoint: check})
 }

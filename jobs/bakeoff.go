@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 
 	"paperkettle/core/bakeoff"
+	"paperkettle/core/model"
 	"paperkettle/results"
 	"paperkettle/store"
 )
@@ -71,6 +72,7 @@ func (w *bakeoffWork) Do(ctx context.Context, task string, desk Desk) error {
 		Stored:     w.results.Stored(ctx, w.e, w.id),
 		Checkpoint: desk.Checkpoint,
 		Report:     named(name, desk.Report),
+		Show:       shown(name, desk.Show),
 		Hand: func(r *bakeoff.TaskResult) error {
 			record, err := r.Record()
 			if err != nil {
@@ -94,6 +96,16 @@ func named(name string, report func(done float64, note string)) func(done float6
 			note = "training"
 		}
 		report(done, fmt.Sprintf("%s: %s", name, note))
+	}
+}
+
+// shown puts a contender's name before its curves'.
+func shown(name string, show func([]model.Curve)) func([]model.Curve) {
+	return func(curves []model.Curve) {
+		for k := range curves {
+			curves[k].Name = fmt.Sprintf("%s: %s", name, curves[k].Name)
+		}
+		show(curves)
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/store"
 )
@@ -27,6 +28,8 @@ type Progress struct {
 	// what is being done.
 	Share float64
 	Note  string
+	// Learning is how the losses of what is being learnt for long went so far.
+	Learning []model.Curve
 }
 
 // Manager takes up jobs, one at a time, puts their tasks in the queue, and keeps what workers

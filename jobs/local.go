@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync"
 
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 )
 
@@ -116,6 +117,8 @@ type localLease struct {
 
 func (l *localLease) Order() Order                   { return l.order }
 func (l *localLease) Context() context.Context       { return l.ctx }
+func (l *localLease) Show(curves []model.Curve) { l.q.sink.Show(l.order, curves) }
+
 func (l *localLease) Beat(done float64, note string) { l.q.sink.Beat(l.order, done, note) }
 
 func (l *localLease) Hand(result []byte) error {

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/jobs"
 )
@@ -22,6 +23,8 @@ type tally struct {
 }
 
 func (s *tally) Beat(jobs.Order, float64, string) {}
+
+func (s *tally) Show(jobs.Order, []model.Curve) {}
 
 func (s *tally) Result(o jobs.Order, result []byte) error {
 	s.mu.Lock()

@@ -3,6 +3,8 @@ package jobs
 import (
 	"context"
 	"errors"
+
+	"paperkettle/core/model"
 )
 
 // Order is a unit of work as data, so that it could cross a network: what is to be done, by
@@ -36,6 +38,8 @@ type Lease interface {
 	Context() context.Context
 	// Beat says that the worker is still at it: how much is done, from 0 to 1, and what it is at.
 	Beat(done float64, note string)
+	// Show tells how losses went so far, of what is learnt for long.
+	Show(curves []model.Curve)
 	// Hand gives in a result; there may be several.
 	Hand(result []byte) error
 	// Done says that all results are given in.
@@ -48,6 +52,7 @@ type Lease interface {
 // many goroutines.
 type Sink interface {
 	Beat(o Order, done float64, note string)
+	Show(o Order, curves []model.Curve)
 	Result(o Order, result []byte) error
 	Done(o Order)
 	Refused(o Order, reason error)

@@ -89,7 +89,7 @@ func (w *releaseWork) Do(ctx context.Context, task string, desk Desk) error {
 		return err
 	}
 	var part results.ReleasePart
-	if part.Notes, part.Packed, err = w.refit.Run(ctx, i, bakeoff.Desk{Report: desk.Report, Checkpoint: desk.Checkpoint}); err != nil {
+	if part.Notes, part.Packed, err = w.refit.Run(ctx, i, bakeoff.Desk{Report: desk.Report, Show: desk.Show, Checkpoint: desk.Checkpoint}); err != nil {
 		return err
 	}
 	var b bytes.Buffer

@@ -39,6 +39,7 @@ type Task struct {
 type Desk struct {
 	Hand       func(result []byte) error
 	Report     func(done float64, note string)
+	Show       func(curves []model.Curve)
 	Checkpoint model.Checkpoint
 }
 

@@ -123,6 +123,28 @@ func TestProgressIsAStreamOfEvents(t *testing.T) {
 	assert.ErrorContains(t, err, "only a paused, cancelled or failed one can be resumed")
 }
 
+// While a network is trained, its losses are told look by look; what is over tells none.
+func TestLossesAreToldWhileANetworkLearns(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	shops(t, c)
+	b, err := c.StartBakeoff(ctx, api.Plan{Dataset: "shops", Horizon: 3, Windows: 2, Contenders: []api.Contender{{Family: "naive"},
+		{Name: "net", Family: "perceptron", Settings: map[string]any{"passes": 80, "units": 16}}}}, "")
+	require.NoError(t, err)
+	most, names := 0, map[string]bool{}
+	job, err := c.Wait(ctx, b.Job.ID, func(j api.Job) {
+		for _, curve := range j.Learning {
+			names[curve.Name], most = true, max(most, len(curve.Values))
+			assert.Equal(t, "batches", curve.Of)
+			assert.Positive(t, curve.Every)
+		}
+	})
+	require.NoError(t, err)
+	assert.Equal(t, "done", job.State)
+	assert.Empty(t, job.Learning)
+	assert.Greater(t, most, 1)
+	assert.Contains(t, names, "net: held-out windows of network 1")
+}
+
 // shops is a table of two attributes with a driver.
 func shops(t *testing.T, c *client.Client) {
 	t.Helper()

@@ -111,7 +111,7 @@ func fitOf(p *panel.Panel, d model.Description) *api.Fit {
 		out.Reasons = append(out.Reasons, api.Reason{Name: x.Name, Steps: numbers(x.Steps)})
 	}
 	for _, x := range d.Learning {
-		out.Learning = append(out.Learning, api.LossCurve{Name: x.Name, Of: x.Of, Every: max(1, x.Every), Values: numbers(x.Values)})
+		out.Learning = append(out.Learning, lossCurveOf(x))
 	}
 	for _, x := range d.Bends {
 		out.Bends = append(out.Bends, api.Bend{Period: p.Period(x.At), Change: number(x.Change), Percent: number(x.Percent)})
@@ -150,4 +150,8 @@ func parametersOf(list []model.Parameter) []api.Parameter {
 		}
 	}
 	return out
+}
+
+func lossCurveOf(c model.Curve) api.LossCurve {
+	return api.LossCurve{Name: c.Name, Of: c.Of, Every: max(1, c.Every), Values: numbers(c.Values)}
 }

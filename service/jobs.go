@@ -110,6 +110,9 @@ func (s *Server) jobOf(p jobs.Progress) api.Job {
 	out := api.Job{ID: idText("job", j.ID), Kind: j.Kind, About: idText(about, j.RefID), State: j.State, Priority: j.Priority, Done: j.Done,
 		Total: j.Total, Rate: p.Rate, Share: p.Share, Note: p.Note,
 		Error: j.Error, Created: j.CreatedAt, Started: j.StartedAt, Finished: j.FinishedAt}
+	for _, c := range p.Learning {
+		out.Learning = append(out.Learning, lossCurveOf(c))
+	}
 	if j.State == store.Done {
 		out.Share = 1
 	} else if out.Share == 0 && j.Total > 0 {

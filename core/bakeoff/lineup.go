@@ -169,6 +169,7 @@ type occasion struct {
 	stream  string // names the random streams: a window's number, "before" or "release"
 	workers int
 	report  func(done float64, note string)
+	show    func(curves []model.Curve)
 	check   model.Checkpoint
 	keep    bool     // it will be asked for again
 	earlier *earlier // what training goes on from; nil where it starts anew
@@ -182,7 +183,7 @@ type earlier struct {
 
 func (l *Lineup) env(contender int, o occasion) model.Env {
 	env := model.Env{Horizon: o.horizon, Workers: max(1, o.workers), Judge: judge(plainMetric(l.plan.Metric)),
-		Random: l.random(contender, o.stream), Report: o.report, Clock: l.Clock, Checkpoint: o.check}
+		Random: l.random(contender, o.stream), Report: o.report, Show: o.show, Clock: l.Clock, Checkpoint: o.check}
 	if o.earlier != nil {
 		env.Earlier = o.earlier.find
 	}

@@ -363,8 +363,8 @@ type Report = func(done float64, note string)
 
 // occasion is the end of the data as one that a contender is trained for.
 func (r *Refit) occasion(c int, v panel.View, desk Desk) occasion {
-	return occasion{view: v, horizon: r.Horizon, stream: "release", workers: r.workers(), report: desk.Report, check: desk.Checkpoint,
-		keep: true, earlier: r.begun[c]}
+	return occasion{view: v, horizon: r.Horizon, stream: "release", workers: r.workers(), report: desk.Report, show: desk.Show,
+		check: desk.Checkpoint, keep: true, earlier: r.begun[c]}
 }
 
 // workers is how many a piece may use: pieces run side by side, unless there is only one.

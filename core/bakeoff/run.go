@@ -26,6 +26,8 @@ type Desk struct {
 	Hand func(*TaskResult) error
 	// Report is told how much of the task is done, from 0 to 1, and what is being done; may be nil.
 	Report func(done float64, note string)
+	// Show is given how the losses of what is being trained went so far; may be nil.
+	Show func(curves []model.Curve)
 	// Checkpoint keeps what long training needs to go on after a stop; may be nil.
 	Checkpoint model.Checkpoint
 }
@@ -160,7 +162,7 @@ func (g *group) train(ctx context.Context, w int) (*fit, error) {
 		return nil, nil
 	}
 	o := g.e.occasion(w, g.t.Contender, fresh)
-	o.report, o.check = g.report(), g.desk.Checkpoint
+	o.report, o.show, o.check = g.report(), g.desk.Show, g.desk.Checkpoint
 	trained, err := g.e.Lineup.train(ctx, g.t.Contender, o)
 	if err != nil {
 		return nil, err

@@ -28,6 +28,9 @@ type Env struct {
 	// Report is told how much of the training is done, from 0 to 1, and what is being done; nil
 	// where nobody asks. It may be called from several goroutines.
 	Report func(done float64, note string)
+	// Show is given how losses went so far, each time that they are looked at; nil where nobody looks.
+	// It may be called from several goroutines, and must not keep the curves' values.
+	Show func(curves []Curve)
 	// Clock tells the time that has passed since some moment, for training that is given a time;
 	// nil where none is kept, and training takes as long as it needs.
 	Clock func() time.Duration

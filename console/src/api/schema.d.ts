@@ -1952,6 +1952,8 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "bake-off" | "release" | "scenario";
+            /** @description how the losses of a network that is being trained went so far */
+            learning?: components["schemas"]["LossCurve"][];
             /**
              * Format: double
              * @description seconds left, 0 where unknown
@@ -3160,6 +3162,11 @@ export interface components {
         /** @description Settings of perceptron. A network of residual blocks on scaled windows of all series: it weighs plain forecasts of each step, corrects their mix and gives quantiles. */
         SettingsPerceptron: {
             /**
+             * @description a release starts over, instead of going on from what was trained for the last window
+             * @default false
+             */
+            anew: boolean;
+            /**
              * @description share of the units that are left out at each batch of the training
              * @default 0.1
              */
@@ -3183,6 +3190,12 @@ export interface components {
              * @default 2
              */
             members: number;
+            /**
+             * @description how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more
+             * @default cosine
+             * @enum {string}
+             */
+            pace: "cosine" | "plateau";
             /** @description over all windows, at most; left out: by the number of windows; held-out windows end it sooner */
             passes?: number;
             /** @description series with the same value of this attribute share a network; all, or none; left out: all */
@@ -3224,6 +3237,11 @@ export interface components {
         /** @description Settings of recurrent. A recurrent network that reads each window period by period, with its calendar, drivers and events, and then forecasts all steps. */
         SettingsRecurrent: {
             /**
+             * @description a release starts over, instead of going on from what was trained for the last window
+             * @default false
+             */
+            anew: boolean;
+            /**
              * @description the gates of its units: lstm, or gru, which has fewer
              * @default lstm
              * @enum {string}
@@ -3253,6 +3271,12 @@ export interface components {
              * @default 2
              */
             members: number;
+            /**
+             * @description how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more
+             * @default cosine
+             * @enum {string}
+             */
+            pace: "cosine" | "plateau";
             /** @description over all windows, at most; left out: by the number of windows; held-out windows end it sooner */
             passes?: number;
             /**

@@ -73,6 +73,16 @@ describe("progress", () => {
     expect(text(html)).toContain("Pause");
   });
 
+  it("draws how losses go from the second look on", () => {
+    const learning = (...values: number[]) => [
+      { name: "net: training windows", of: "batches", every: 20, values },
+      { name: "net: held-out windows", of: "batches", every: 20, values },
+    ];
+    expect(told(job({ learning: learning(0.5) }))).toBe("3 of 12 tasks Cancel");
+    const two = told(job({ learning: learning(0.5, 0.4) }));
+    expect(two).toContain("net: training windows net: held-out windows");
+  });
+
   it("is over where nothing more will come", () => {
     const states: Job["state"][] = ["queued", "running", "paused", "done", "failed", "cancelled"];
     expect(states.filter((state) => isOver(job({ state })))).toEqual(["done", "failed", "cancelled"]);

@@ -2,7 +2,6 @@ package neural
 
 import (
 	"fmt"
-	"strings"
 
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
@@ -59,16 +58,12 @@ func (g *Group) describe(d model.Description) model.Description {
 		model.Parameter{Name: "weights", Value: float64(size), Meaning: "numbers of a network"},
 		model.Parameter{Name: "windows", Value: float64(g.Windows), Meaning: "that it learnt from: series and origins"})
 	for k, s := range g.Steps {
-		name := ""
-		if len(g.Steps) > 1 {
-			name = fmt.Sprintf(" of network %d", k+1)
-		}
+		name := ofMember(k, len(g.Steps))
 		d.Parameters = append(d.Parameters,
 			model.Parameter{Name: "batches" + name, Value: float64(s),
 				Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
 			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
-		d.Learning = append(d.Learning, model.Curve{Name: strings.TrimSpace("training windows" + name), Of: "batches", Every: g.Every,
-			Values: g.Curves[k]}, model.Curve{Name: strings.TrimSpace("held-out windows" + name), Of: "batches", Every: g.Every, Values: g.Helds[k]})
+		d.Learning = append(d.Learning, curvesOf(name, g.Every, g.Curves[k], g.Helds[k])...)
 	}
 	d.Worths = g.Worths
 	d.Form += g.Widening.Words()
@@ -82,6 +77,20 @@ func (g *Group) describe(d model.Description) model.Description {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are few for a network: a simpler family may do as well", g.Windows))
 	}
 	return d
+}
+
+// ofMember names one of several networks.
+func ofMember(k, members int) string {
+	if members == 1 {
+		return ""
+	}
+	return fmt.Sprintf(" of network %d", k+1)
+}
+
+// curvesOf are how a network's losses went.
+func curvesOf(name string, every int, training, held []float64) []model.Curve {
+	return []model.Curve{{Name: "training windows" + name, Of: "batches", Every: every, Values: training},
+		{Name: "held-out windows" + name, Of: "batches", Every: every, Values: held}}
 }
 
 // fewForNetworks is below how many windows a network comes with a caution.

@@ -47,6 +47,8 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 			Auto: "by the number of windows; held-out windows end it sooner"},
 		{Name: "dropout", Kind: model.Amount, Min: &none, Max: &half, Default: 0.1,
 			Meaning: "share of the units that are left out at each batch of the training"},
+		{Name: "pace", Kind: model.Choice, Choices: []string{"cosine", "plateau"}, Default: "cosine",
+			Meaning: "how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more"},
 		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept",
 			Auto: "as long as held-out windows gain"},
 		{Name: "features", Kind: model.List, Meaning: "the columns known ahead, line by line, as \"month as levels\", \"price log\"; see " +
@@ -65,6 +67,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Passes, _ = v["passes"].(float64)
 		m.Dropout, _ = v["dropout"].(float64)
 		m.Explain, _ = v["explain"].(bool)
+		m.Level = v.Text("pace", "") == "plateau"
 		m.Anew, _ = v["anew"].(bool)
 		return m, nil
 	}

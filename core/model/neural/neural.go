@@ -34,6 +34,7 @@ type Model struct {
 	Onward  bool    // a step at a time, from its own forecasts
 	Within  float64 // minutes that training may take; 0 for as long as it needs
 	Explain bool    // drivers and events are explained first
+	Level   bool    // the rate of learning stays until held-out windows gain no more
 	Anew    bool    // no training goes on from an earlier one
 	Bounds  single.Bounds
 }
@@ -59,7 +60,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	}
 	if m.By == "" && len(groups) > 1 {
 		own := env
-		own.Report, own.Checkpoint, own.Workers = nil, nil, 1
+		own.Report, own.Show, own.Checkpoint, own.Workers = nil, nil, nil, 1
 		err = num.Each(ctx, env.Workers, len(groups), func(k int) { one(k, own) })
 	} else {
 		for k := range groups {

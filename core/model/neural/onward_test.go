@@ -140,3 +140,52 @@ func TestStartingAnew(t *testing.T) {
 		assert.Contains(t, train(t, "perceptron", apart, now, from(env(h, 2), first)).Describe(i).Why, "it went on")
 	}
 }
+
+// A rate that stays until held-out windows gain no more learns as well, and goes on after stops.
+func TestAPlateau(t *testing.T) {
+	const n, h = 150, 7
+	p := shops(8, n+h, 0.05)
+	v := viewOf(p, n-1)
+	given := small(model.Values{"passes": 25, "pace": "plateau"})
+	rows := forecasts(t, train(t, "perceptron", given, v, env(h, 2)), v, h)
+	cosine := forecasts(t, train(t, "perceptron", small(model.Values{"passes": 25}), v, env(h, 2)), v, h)
+	assert.NotEqual(t, cosine, rows)
+	assert.Less(t, errorOf(p, n, rows), 1.15*errorOf(p, n, cosine))
+
+	kept := &notes{stopAfter: 4}
+	stopped := env(h, 2)
+	stopped.Checkpoint = kept
+	m, _, err := neural.Families().New("perceptron", given)
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(t.Context())
+	kept.stop = cancel
+	_, err = m.Train(ctx, v, stopped)
+	require.ErrorIs(t, err, context.Canceled)
+	kept.stop = func() {}
+	trained, err := m.Train(t.Context(), v, stopped)
+	require.NoError(t, err)
+	assert.Equal(t, rows, forecasts(t, trained, v, h))
+}
+
+// Who looks sees each network's losses grow look by look, to what the fit then tells.
+func TestLossesAreShown(t *testing.T) {
+	const n, h = 120, 7
+	v := viewOf(shops(8, n, 0.05), n-1)
+	e := env(h, 2)
+	var shown [][]model.Curve
+	e.Show = func(curves []model.Curve) { shown = append(shown, curves) }
+	d := train(t, "perceptron", small(model.Values{"members": 2, "passes": 8}), v, e).Describe(0)
+	require.Greater(t, len(shown), 4)
+	last := map[string]model.Curve{}
+	for _, curves := range shown {
+		require.Len(t, curves, 2)
+		for _, c := range curves {
+			assert.Equal(t, len(last[c.Name].Values)+1, len(c.Values), c.Name)
+			last[c.Name] = c
+		}
+	}
+	require.Len(t, d.Learning, 4)
+	for _, c := range d.Learning {
+		assert.Equal(t, c, last[c.Name])
+	}
+}

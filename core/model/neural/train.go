@@ -47,7 +47,9 @@ type task struct {
 	net     *Network
 	seed    uint64
 	clock   model.Timer
-	onward  bool // the network goes on from an earlier training
+	onward  bool   // the network goes on from an earlier training
+	level   bool   // the rate of learning stays until held-out windows gain no more
+	of      string // of which network, in words
 }
 
 // windowsOf lists the origins of every series that have a target before its cut.
@@ -220,6 +222,9 @@ func (m Model) resume(v panel.View, env model.Env, was *Group) (c *course, save 
 	}, nil
 }
 
+// slowAfter is after how many looks in vain a rate that else stays is lowered.
+const slowAfter = 2
+
 // settingsOf are those of a training over so many batches.
 func settingsOf(batches, restarts int, seed uint64) net.Settings {
 	return net.Settings{Rate: 1.5e-3 * math.Pow(0.3, float64(restarts)), Steps: batches, Warm: min(50, batches/5), Decay: 0.02, Clip: 1,
@@ -232,6 +237,7 @@ func lookEvery(batches int) int { return max(fewestTaken, min(mostTaken, batches
 // run trains until the batches are through, or held-out windows do no better any more.
 func (k *task) run(ctx context.Context, env model.Env, batches int, held []window, c *course, save func() error) error {
 	settings := settingsOf(batches, c.Restarts, k.seed)
+	settings.Level = k.level
 	if k.onward {
 		settings.Rate *= slower
 	}
@@ -276,6 +282,13 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 		if err != nil {
 			return err
 		}
+		if env.Show != nil {
+			env.Show(curvesOf(k.of, every, slices.Clone(c.Curve), slices.Clone(c.Held)))
+		}
+		if len(held) > 0 {
+			env.Tell(float64(done)/float64(batches), fmt.Sprintf("batch %d of at most %d, loss %.4f, held out %.4f", done, batches,
+				c.Curve[len(c.Curve)-1], c.Held[len(c.Held)-1]))
+		}
 		if stop {
 			break
 		}
@@ -310,6 +323,9 @@ func (k *task) look(ctx context.Context, workers int, held []window, trainer *ne
 	c.Held = append(c.Held, loss)
 	if c.Tries++; loss < c.Least {
 		c.Least, c.BestStep, c.Best, c.Tries = loss, trainer.Steps(), slices.Clone(trainer.Averaged()), 0
+	}
+	if c.Tries > 0 && c.Tries%slowAfter == 0 {
+		trainer.Slow()
 	}
 	return c.Tries >= patience, k.net.weights.Set(moving)
 }
@@ -407,13 +423,13 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			return err
 		}
 	}
-	k := &task{lay: lay, whole: all, onward: was != nil}
+	k := &task{lay: lay, whole: all, onward: was != nil, level: m.Level}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
 	for member := range m.Members {
 		from := 0.15 + 0.85*float64(member)/float64(m.Members)
 		part := env.Within(from, from+0.7/float64(m.Members), "")
-		k.seed = seed + uint64(member)*0x9e3779b97f4a7c15
+		k.seed, k.of = seed+uint64(member)*0x9e3779b97f4a7c15, ofMember(member, m.Members)
 		k.clock = bound.Part((float64(member) + 0.8) / float64(m.Members))
 		k.net = newNetwork(sh, rand.New(rand.NewPCG(k.seed, 1)))
 		if k.net.lean(start); was != nil {

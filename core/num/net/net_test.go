@@ -225,6 +225,53 @@ func TestTrainingIsTheSame(t *testing.T) {
 	assert.Equal(t, one, stopped)
 }
 
+// The rate rises, falls along half a cosine to a hundredth, or stays until it is slowed; how often it
+// was is part of what a stop keeps.
+func TestRatesOfLearning(t *testing.T) {
+	cosine := Settings{Rate: 2, Steps: 110, Warm: 10}
+	assert.InDelta(t, 0.2, cosine.rate(0, 0), 1e-12)
+	assert.InDelta(t, 2, cosine.rate(10, 0), 1e-12)
+	assert.InDelta(t, 2*(0.01+0.99/2), cosine.rate(60, 3), 1e-12, "which a plateau does not lower")
+	assert.InDelta(t, 0.02, cosine.rate(110, 0), 1e-12)
+	assert.InDelta(t, 0.02, cosine.rate(500, 0), 1e-12)
+
+	level := cosine
+	level.Level = true
+	assert.InDelta(t, 0.2, level.rate(0, 2), 1e-12)
+	for slowed, want := range []float64{2, 0.6, 0.18} {
+		for _, step := range []int{10, 60, 500} {
+			assert.InDelta(t, want, level.rate(step, slowed), 1e-12)
+		}
+	}
+
+	moved := func(slow, stop bool) float64 {
+		store := NewStore[float64](nil)
+		w := store.Matrix("w", 1, 1, 1)
+		trainer := NewTrainer(store, Settings{Rate: 0.1, Steps: 10, Level: true})
+		step := func() {
+			_, err := trainer.Step(context.Background(), 1, 4, func(tape *Tape[float64], from, to int) *Value[float64] {
+				return tape.Squares(tape.Product(tape.Given(tensor.Of(1, 1, []float64{1})), tape.Weight(w)), []float64{5}, []float64{1})
+			})
+			require.NoError(t, err)
+		}
+		step()
+		if slow {
+			trainer.Slow()
+		}
+		if stop {
+			b, err := trainer.MarshalBinary()
+			require.NoError(t, err)
+			trainer = NewTrainer(store, Settings{Rate: 0.1, Steps: 10, Level: true})
+			require.NoError(t, trainer.UnmarshalBinary(b))
+		}
+		before := store.Values()[0]
+		step()
+		return store.Values()[0] - before
+	}
+	assert.InEpsilon(t, 0.3*moved(false, false), moved(true, false), 1e-9)
+	assert.InEpsilon(t, moved(true, false), moved(true, true), 1e-12)
+}
+
 func TestTrainingThatDiverges(t *testing.T) {
 	store := NewStore[float32](nil)
 	w := store.Matrix("w", 1, 1, 1)

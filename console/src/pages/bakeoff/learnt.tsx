@@ -1,8 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { EffectCurves } from "../../chart/effect-curves";
-import { TimeChart } from "../../chart/time-chart";
+import { Losses } from "../../chart/losses";
 import { figure } from "../../format";
-import { hueOf } from "../../theme";
 import { Table } from "../../ui/table";
 
 type Fit = Schemas["Fit"];
@@ -18,7 +17,7 @@ export function Learnt({ fit, measure, hue }: AllProps) {
         <Worths fit={fit} />
       </div>
       <EffectCurves curves={fit.effect_curves ?? []} hue={hue} />
-      <Learning fit={fit} />
+      <Losses curves={fit.learning ?? []} />
     </>
   );
 }
@@ -66,37 +65,5 @@ function Worths({ fit }: { fit: Fit }) {
         { head: "95 %", right: true, cell: (w) => `${change(w.low)} to ${change(w.high)}` },
       ]}
     />
-  );
-}
-
-function Learning({ fit }: { fit: Fit }) {
-  const curves = fit.learning ?? [];
-  if (curves.length === 0) return null;
-  const most = Math.max(...curves.map((c) => c.values.length));
-  const of = curves[0]?.of ?? "";
-  const every = curves[0]?.every ?? 1;
-  return (
-    <div className="flex flex-col gap-1">
-      <ul className="flex flex-wrap gap-4 text-small text-soft" aria-label={`Loss by the number of ${of}`}>
-        {curves.map((c, k) => (
-          <li key={c.name} className="flex items-center gap-1.5">
-            <span aria-hidden className="h-0.5 w-4" style={{ background: `var(--${hueOf(k)})` }} />
-            {c.name}
-          </li>
-        ))}
-      </ul>
-      <TimeChart
-        label={`Loss by the number of ${of}`}
-        periods={Array.from({ length: most }, (_, k) => `${(k + 1) * every} ${of}`)}
-        unit="mean loss"
-        actual={[]}
-        lines={curves.map((c, k) => ({ name: c.name, hue: hueOf(k), start: 0, values: c.values }))}
-        bands={[]}
-        tints={[]}
-        rings={[]}
-        view={[0, most - 1]}
-        height={220}
-      />
-    </div>
   );
 }
