@@ -178,7 +178,7 @@ type occasion struct {
 // earlier is a contender trained for an earlier origin.
 type earlier struct {
 	key  string
-	find func(ctx context.Context) (model.Trained, error)
+	find func(ctx context.Context, env model.Env) (model.Trained, error)
 }
 
 func (l *Lineup) env(contender int, o occasion) model.Env {

@@ -212,7 +212,9 @@ func (e *Engine) begun(p *panel.Panel) map[int]*earlier {
 			continue
 		}
 		o := e.occasion(w, c, e.learns(w, Task{Contender: c}))
-		out[c] = &earlier{key: e.Lineup.key(c, o), find: func(ctx context.Context) (model.Trained, error) {
+		out[c] = &earlier{key: e.Lineup.key(c, o), find: func(ctx context.Context, env model.Env) (model.Trained, error) {
+			o := o
+			o.report, o.show, o.check = env.Report, env.Show, env.Checkpoint
 			return e.Lineup.train(ctx, c, o)
 		}}
 	}

@@ -37,8 +37,9 @@ type Env struct {
 	// Checkpoint keeps what long training needs to go on after a stop; nil where nothing does.
 	Checkpoint Checkpoint
 	// Earlier gives what was trained before on less of the same data, for models that can go on from
-	// it (see Continuing); nil where nothing was. What is trained depends on it then.
-	Earlier func(ctx context.Context) (Trained, error)
+	// it (see Continuing); nil where nothing was. What is trained depends on it then. Where it has to be
+	// trained again, it tells and keeps its progress as the environment it is given does.
+	Earlier func(ctx context.Context, env Env) (Trained, error)
 }
 
 // Continuing is a model whose training can go on from an earlier one on newer data.

@@ -49,3 +49,14 @@ export function runs(values: (number | null)[]): number[][] {
   }
   return out;
 }
+
+/** A line through values, broken where there is none. */
+export function traceOf(
+  values: (number | null)[],
+  x: (i: number) => number,
+  y: (v: number) => number,
+): string {
+  return runs(values)
+    .flatMap((run) => run.map((i, k) => `${k ? "L" : "M"}${x(i).toFixed(1)} ${y(values[i] ?? 0).toFixed(1)}`))
+    .join("");
+}

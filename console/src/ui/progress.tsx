@@ -52,8 +52,8 @@ export function Progress({
           Cancel
         </Button>
       </div>
-      {/* one value is no curve yet */}
-      {(job.learning?.[0]?.values.length ?? 0) > 1 && <Losses curves={job.learning ?? []} height={140} />}
+      {/* One value is no curve yet. */}
+      {(job.learning?.[0]?.values.length ?? 0) > 1 && <Losses curves={job.learning ?? []} />}
     </div>
   );
 }

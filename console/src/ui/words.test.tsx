@@ -80,7 +80,9 @@ describe("progress", () => {
     ];
     expect(told(job({ learning: learning(0.5) }))).toBe("3 of 12 tasks Cancel");
     const two = told(job({ learning: learning(0.5, 0.4) }));
-    expect(two).toContain("net: training windows net: held-out windows");
+    expect(two).toContain("net: training windows: 0.4000 net: held-out windows: 0.4000");
+    expect(two).toContain("Mean loss by the number of batches");
+    expect(two).toContain("20 batches 40 batches");
   });
 
   it("is over where nothing more will come", () => {

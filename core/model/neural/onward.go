@@ -27,7 +27,9 @@ func (m Model) earlier(ctx context.Context, env model.Env) (map[string]*Group, e
 	if env.Earlier == nil || !m.GoesOn() {
 		return nil, nil
 	}
-	found, err := env.Earlier(ctx)
+	own := env.Within(0, 0.4, "for the last window, to go on from")
+	own.Checkpoint = env.Checkpoint
+	found, err := env.Earlier(ctx, own)
 	if err != nil {
 		return nil, err
 	}

@@ -17,7 +17,7 @@ import (
 
 // from has a training go on from an earlier one.
 func from(e model.Env, earlier model.Trained) model.Env {
-	e.Earlier = func(context.Context) (model.Trained, error) { return earlier, nil }
+	e.Earlier = func(context.Context, model.Env) (model.Trained, error) { return earlier, nil }
 	return e
 }
 
@@ -122,11 +122,11 @@ func TestStartingAnew(t *testing.T) {
 	}
 	for _, given := range []model.Values{{"anew": true}, {"together": []string{"none"}}} {
 		e := env(h, 2)
-		e.Earlier = func(context.Context) (model.Trained, error) { return nil, errors.New("asked for") }
+		e.Earlier = func(context.Context, model.Env) (model.Trained, error) { return nil, errors.New("asked for") }
 		train(t, "perceptron", small(given), now, e)
 	}
 	e := env(h, 2)
-	e.Earlier = func(context.Context) (model.Trained, error) { return nil, errors.New("the disk is gone") }
+	e.Earlier = func(context.Context, model.Env) (model.Trained, error) { return nil, errors.New("the disk is gone") }
 	m, _, err := neural.Families().New("perceptron", plain)
 	require.NoError(t, err)
 	_, err = m.Train(t.Context(), now, e)

@@ -48,6 +48,7 @@ type task struct {
 	seed    uint64
 	clock   model.Timer
 	onward  bool   // the network goes on from an earlier training
+	every   int    // batches from a look at held-out windows to the next
 	level   bool   // the rate of learning stays until held-out windows gain no more
 	of      string // of which network, in words
 }
@@ -255,7 +256,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			c.Held = nil
 		}
 	}
-	every := lookEvery(batches)
+	every := k.every
 	start := k.net.weights.Values()
 	for trainer.Steps() < batches && !k.clock.Over() {
 		picked, steps := k.draw(trainer.Steps())
@@ -414,6 +415,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
+	every := lookEvery(batches)
 	if was != nil {
 		sh, batches = was.Shape, max(2*fewestTaken, batches/onwardShare)
 	}
@@ -423,7 +425,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			return err
 		}
 	}
-	k := &task{lay: lay, whole: all, onward: was != nil, level: m.Level}
+	k := &task{lay: lay, whole: all, onward: was != nil, level: m.Level, every: every}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
 	for member := range m.Members {
@@ -475,7 +477,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 		g.Weights = append(g.Weights, k.net.weights.Values())
 	}
 	g.Hurried, g.Kernels = c.Hurried, tensor.Kernels()
-	g.Every = lookEvery(batches)
+	g.Every = every
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
 	g.Widening, g.Ties = proof.Widening().RankedBy(env.Judge), proof.Ties()
