@@ -67,6 +67,13 @@ func layers[T Float]() []layer[T] {
 		}},
 		{"rising", dense(4, 5), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] { return t.Rising(t.Product(x, w[0])) }},
 		{"drop", dense(4, 5), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] { return t.Drop(t.Product(x, w[0]), 0.4) }},
+		{"unlikely", dense(4, 3), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
+			target, weights := []T{1, -2, 0.5, 3, 0, 2}, []T{1, 2, 0, 1, 0.5, 1}
+			scales := []Scale{{3, 1}, {5, 2}, {1, 1}, {0.5, 0.5}, {2, 1}, {20, 3}}
+			y := t.Product(x, w[0])
+			return t.Add(t.Add(t.Unlikely(Normal, y, target, weights, scales), t.Unlikely(Student, y, target, weights, scales)),
+				t.Unlikely(Counts, y, target, weights, scales))
+		}},
 		{"pinball, squares", dense(4, 3), func(t *Tape[T], x *Value[T], w []*Value[T]) *Value[T] {
 			target, weights := []T{1, -2, 0.5, 3, 0, 9}, []T{1, 2, 0, 1, 0.5, 1}
 			y := t.Product(x, w[0])
