@@ -35,8 +35,8 @@ func (s Shape) words() string {
 
 func (g *Group) describe(d model.Description) model.Description {
 	d.Form = fmt.Sprintf("%s reads the last %d values, scaled by their own level and usual change, and a decoder weighs %d plain forecasts "+
-		"of each step, corrects their mix and gives quantiles",
-		g.Shape.words(), g.Shape.Window, anchors)
+		"of each step, corrects their mix and gives %s",
+		g.Shape.words(), g.Shape.Window, anchors, outWords[g.Shape.Out])
 	if len(g.Weights) > 1 {
 		d.Form += fmt.Sprintf("; the mean of %d such networks", len(g.Weights))
 	}
@@ -50,6 +50,12 @@ func (g *Group) describe(d model.Description) model.Description {
 	if g.Since != "" {
 		d.Why += "; " + g.Since
 	}
+	if len(g.Likely) > 0 {
+		d.Criterion = "minus the log-likelihood of held-out windows, a value"
+		for _, l := range g.Likely {
+			d.Choices = append(d.Choices, model.Candidate{Form: outWords[l.Out], Value: l.Loss})
+		}
+	}
 	size := 0
 	if len(g.Weights) > 0 {
 		size = len(g.Weights[0])
@@ -62,7 +68,7 @@ func (g *Group) describe(d model.Description) model.Description {
 		d.Parameters = append(d.Parameters,
 			model.Parameter{Name: "batches" + name, Value: float64(s),
 				Meaning: fmt.Sprintf("of %d windows, after which held-out windows were forecast best", batchSize)},
-			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: "mean pinball loss on held-out windows, in usual changes"})
+			model.Parameter{Name: "held-out loss" + name, Value: g.Losses[k], Meaning: g.Shape.lossWords()})
 		d.Learning = append(d.Learning, curvesOf(name, g.Every, g.Curves[k], g.Helds[k])...)
 	}
 	d.Worths = g.Worths

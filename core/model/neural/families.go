@@ -47,6 +47,9 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 			Auto: "by the number of windows; held-out windows end it sooner"},
 		{Name: "dropout", Kind: model.Amount, Min: &none, Max: &half, Default: 0.1,
 			Meaning: "share of the units that are left out at each batch of the training"},
+		{Name: "output", Kind: model.Choice, Choices: []string{outQuantiles, outLikeliest, outNormal, outStudent, outCounts}, Default: outQuantiles,
+			Meaning: "what a step's forecast is: quantiles, a distribution (normal, student, or counts: negative binomial), or the likeliest of these " +
+				"on held-out windows"},
 		{Name: "pace", Kind: model.Choice, Choices: []string{"cosine", "plateau"}, Default: "cosine",
 			Meaning: "how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more"},
 		{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that training may take: what is reached by then is kept",
@@ -67,6 +70,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Passes, _ = v["passes"].(float64)
 		m.Dropout, _ = v["dropout"].(float64)
 		m.Explain, _ = v["explain"].(bool)
+		m.Output = v.Text("output", outQuantiles)
 		m.Level = v.Text("pace", "") == "plateau"
 		m.Anew, _ = v["anew"].(bool)
 		return m, nil

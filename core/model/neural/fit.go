@@ -68,6 +68,12 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			return err
 		}
 	}
+	if m.Output != outQuantiles && was == nil {
+		k := &task{lay: lay, list: list, windows: windows, cut: cut, whole: all, seed: seed, clock: bound.Part(0.2), every: every}
+		if sh.Out, err = k.distribution(ctx, m.Output, env, sh, batches, held, c, save); err != nil {
+			return err
+		}
+	}
 	k := &task{lay: lay, whole: all, onward: was != nil, level: m.Level, every: every}
 	start := lay.lean(list, cut, windows)
 	tell := newTeller(lay, held)
@@ -87,7 +93,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Chosen: c.Chosen, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
 				Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
 			if err := save(); err != nil {
 				return err
@@ -121,6 +127,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	}
 	g.Hurried, g.Kernels = c.Hurried, tensor.Kernels()
 	g.Every = every
+	g.Likely = c.Chosen
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
 	g.Widening, g.Ties = proof.Widening().RankedBy(env.Judge), proof.Ties()

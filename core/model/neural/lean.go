@@ -12,6 +12,7 @@ import (
 type leaning struct {
 	mix   [anchors]float32
 	quant [9]float32
+	width float64 // standard deviation of errors, as their middle 80 % have it
 }
 
 const (
@@ -77,6 +78,7 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 	slices.Sort(errs)
 	at := func(p float64) float64 { return errs[int(p*float64(len(errs)-1))] }
 	out.quant[outlook.Middle] = float32(at(0.5))
+	out.width = (at(0.9) - at(0.1)) / 2.563
 	for j := range outlook.Probs {
 		switch {
 		case j < outlook.Middle:
@@ -100,5 +102,14 @@ func inverse(distance float64) float32 {
 // lean has a network start from plain forecasts that do well.
 func (n *Network) lean(from leaning) {
 	copy(n.weights.Data(n.mix.B), from.mix[:])
-	copy(n.weights.Data(n.quant.B), from.quant[:])
+	start := from.quant[:]
+	switch n.Shape.Out {
+	case outNormal:
+		start = []float32{0, inverse(from.width), 0}
+	case outStudent:
+		start = []float32{0, inverse(from.width), inverse(5)}
+	case outCounts:
+		start = []float32{0, inverse(0.2), 0}
+	}
+	copy(n.weights.Data(n.quant.B), start)
 }

@@ -25,6 +25,7 @@ type Shape struct {
 	Step    int   // width of a step
 	Tables  []int // values of the attributes
 	Dropout float64
+	Out     string // the distribution that steps have; empty for quantiles
 }
 
 // Sizes of the decoder, which all kinds of networks share.
@@ -81,21 +82,27 @@ func newNetwork(sh Shape, rnd *rand.Rand) *Network {
 	for k := range anchors { // a plain forecast counts the less the worse it did
 		s.Data(n.mix.W)[(decoder+k)*anchors+k] = startWeight
 	}
-	n.quant = s.Linear("quantiles", decoder, len(outlook.Probs), 0.02)
+	wide := len(outlook.Probs)
+	if sh.Out != "" {
+		wide = net.Shape
+	}
+	n.quant = s.Linear("quantiles", decoder, wide, 0.02)
 	return n
 }
 
 // batch is windows, and steps of each.
 type batch struct {
-	past   *value   // a row a window
-	around []*value // of recurrent networks: a row a window and period, period by period
-	codes  [][]int  // by attribute
-	steps  *value   // rows of steps, window by window
-	each   int      // steps a window
-	length int      // periods of around
+	past   *value      // a row a window
+	around []*value    // of recurrent networks: a row a window and period, period by period
+	codes  [][]int     // by attribute
+	steps  *value      // rows of steps, window by window
+	scales []net.Scale // of each step, where it has a distribution
+	each   int         // steps a window
+	length int         // periods of around
 }
 
-// forward gives the quantiles of every step, in units above the level.
+// forward gives the quantiles of every step, in units above the level, or what its distribution is
+// laid out by.
 func (n *Network) forward(t *tape, b batch) *value {
 	parts := []*value{b.past}
 	if n.cells != nil {
@@ -123,6 +130,9 @@ func (n *Network) forward(t *tape, b batch) *value {
 	plain, did := t.Columns(b.steps, step-2*anchors-lags, step-anchors-lags), t.Columns(b.steps, step-anchors, step)
 	base := t.Sum(t.Times(t.Softmax(t.Linear(t.Beside(y, did), n.mix)), plain))
 	q := t.Linear(y, n.quant)
+	if step := n.Shape.Out; step != "" {
+		return t.Beside(t.Add(base, t.Columns(q, 0, 1)), t.Columns(q, 1, net.Shape))
+	}
 	return t.Rising(t.Beside(t.Columns(q, 0, outlook.Middle), t.Add(base, t.Columns(q, outlook.Middle, outlook.Middle+1)),
 		t.Columns(q, outlook.Middle+1, len(outlook.Probs))))
 }

@@ -34,6 +34,7 @@ type Model struct {
 	Onward  bool    // a step at a time, from its own forecasts
 	Within  float64 // minutes that training may take; 0 for as long as it needs
 	Explain bool    // drivers and events are explained first
+	Output  string  // quantiles, one of the distributions, or the likeliest of them
 	Level   bool    // the rate of learning stays until held-out windows gain no more
 	Anew    bool    // no training goes on from an earlier one
 	Bounds  single.Bounds

@@ -53,6 +53,14 @@ func (k *task) roll(t *tape, some []window, horizon int) tensor.Matrix[float64] 
 // units turns quantiles in units above a window's level into the measure's unit.
 func (k *task) units(w window, q []float32, out []float64) {
 	p, _ := k.lay.at(k.list[w.series], int(w.n))
+	if kind := k.net.Shape.Out; kind != "" {
+		row := [net.Shape]float64{float64(q[0]), float64(q[1]), float64(q[2])}
+		distributions[kind].Quantiles(row, net.Scale{Level: p.level, Unit: p.unit}, outlook.Probs, out)
+		for j, v := range out {
+			out[j] = p.level + p.unit*v
+		}
+		return
+	}
 	for j, v := range q {
 		out[j] = p.level + p.unit*float64(v)
 	}

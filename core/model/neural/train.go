@@ -93,6 +93,9 @@ func (k *task) assemble(t *tape, picked []window, steps []int, each int, targets
 	rows := len(picked)
 	past, step := t.Room(rows, l.pastWidth()), t.Room(rows*each, l.stepWidth())
 	b := batch{each: each, codes: make([][]int, len(l.Names))}
+	if k.net.Shape.Out != "" {
+		b.scales = make([]net.Scale, 0, rows*each)
+	}
 	var around tensor.Matrix[float32]
 	wide := len(l.Recipe.Columns)
 	if k.net.cells != nil {
@@ -119,6 +122,9 @@ func (k *task) assemble(t *tape, picked []window, steps []int, each int, targets
 		}
 		for j := range each {
 			h := steps[r*each+j]
+			if b.scales != nil {
+				b.scales = append(b.scales, net.Scale{Level: p.level, Unit: p.unit})
+			}
 			l.fillStep(p, recent, h, step.Row(r*each+j))
 			if targets == nil {
 				continue
@@ -136,7 +142,16 @@ func (k *task) assemble(t *tape, picked []window, steps []int, each int, targets
 	return b
 }
 
-// loss is the pinball loss of some windows of a batch, next to how many targets it has at most.
+// lossOf is the pinball loss of what a network makes of a batch, or minus its log-likelihood.
+func (k *task) lossOf(t *tape, b batch, targets, weights []float32) *value {
+	out := k.net.forward(t, b)
+	if kind := k.net.Shape.Out; kind != "" {
+		return t.Unlikely(distributions[kind], out, targets, weights, b.scales)
+	}
+	return t.Pinball(out, targets, weights, outlook.Probs, outlook.Shares)
+}
+
+// loss is that of some windows of a batch, next to how many targets it has at most.
 func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value {
 	each := len(steps) / len(picked)
 	targets, weights := make([]float32, (to-from)*each), make([]float32, (to-from)*each)
@@ -144,10 +159,10 @@ func (k *task) loss(t *tape, picked []window, steps []int, from, to int) *value 
 	for i := range weights {
 		weights[i] /= float32(len(steps))
 	}
-	return t.Pinball(k.net.forward(t, b), targets, weights, outlook.Probs, outlook.Shares)
+	return k.lossOf(t, b, targets, weights)
 }
 
-// held is the mean pinball loss over windows, at all steps that the network has.
+// held is the mean loss over windows, at all steps that the network has.
 func (k *task) held(ctx context.Context, workers int, windows []window) (float64, error) {
 	const size = 16
 	all := *k
@@ -165,11 +180,11 @@ func (k *task) held(ctx context.Context, workers int, windows []window) (float64
 		}
 		t.Reset(nil)
 		targets, weights := make([]float32, len(steps)), make([]float32, len(steps))
-		q := k.net.forward(t, all.assemble(t, some, steps, h, targets, weights))
+		made := all.assemble(t, some, steps, h, targets, weights)
 		for _, w := range weights {
 			counts[b] += float64(w)
 		}
-		sums[b] = float64(t.Pinball(q, targets, weights, outlook.Probs, outlook.Shares).Data[0])
+		sums[b] = float64(k.lossOf(t, made, targets, weights).Data[0])
 	})
 	total, n := 0.0, 0.0
 	for b := range sums {
@@ -190,6 +205,7 @@ type course struct {
 	Loss            float64       // summed up since the last look
 	Spent           time.Duration // before the last stop
 	Hurried         bool          // the time was up before a member was done
+	Chosen          []likely      // the distributions that were tried, the likeliest first
 	Done            [][]float32   // the best weights of the members that are done
 	Steps           []int         // at which each did best
 	Curves, Helds   [][]float64
@@ -265,7 +281,8 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			if err := k.net.weights.Set(start); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Done: c.Done, Steps: c.Steps, Curves: c.Curves, Helds: c.Helds}
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Chosen: c.Chosen, Done: c.Done, Steps: c.Steps,
+				Curves: c.Curves, Helds: c.Helds}
 			return k.run(ctx, env, batches, held, c, save)
 		case err != nil:
 			return err

@@ -35,6 +35,7 @@ type Group struct {
 	Shape    Shape
 	Weights  [][]float32 // of the members
 	Early    [][]float32 // of the members before they learnt the last periods too
+	Likely   []likely    // the distributions that were tried, the likeliest first
 	Widening single.Widening
 	Ties     float64 // correlation of the normal scores of neighbouring steps' errors
 	Windows  int

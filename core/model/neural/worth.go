@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
-	"paperkettle/core/model/outlook"
 	"paperkettle/core/num"
 	"paperkettle/core/num/net"
 	"paperkettle/core/num/tensor"
@@ -88,7 +87,7 @@ func (k *task) worths(ctx context.Context, workers int, held []window) ([]model.
 			for _, w := range weights {
 				n += float64(w)
 			}
-			return float64(t.Pinball(k.net.forward(t, made), targets, weights, outlook.Probs, outlook.Shares).Data[0]) / max(n, 1)
+			return float64(k.lossOf(t, made, targets, weights).Data[0]) / max(n, 1)
 		}
 		before[b] = loss(-1)
 		for g := range list {

@@ -100,8 +100,19 @@ func (d Distribution) Quantiles(row [Shape]float64, s Scale, probs []float64, ou
 	}
 }
 
-// countAt is the least count that a negative binomial does not exceed with a probability.
+// manyCounted is the mean from which counts are as good as a density.
+const manyCounted = 1e5
+
+// countAt is the least count that a negative binomial does not exceed with a probability. Where it is
+// large, it is that of the Gamma distribution that its mean is drawn from, or of the normal one of nearly
+// Poisson counts, whole.
 func countAt(p, mean, r float64) float64 {
+	if mean > manyCounted {
+		if r > mean/10 {
+			return math.Round(max(0, mean+math.Sqrt(mean+mean*mean/r)*distuv.UnitNormal.Quantile(p)))
+		}
+		return math.Round(distuv.Gamma{Alpha: r, Beta: r / mean}.Quantile(p))
+	}
 	under := func(k float64) bool { return mathext.RegIncBeta(r, k+1, r/(r+mean)) >= p }
 	if under(0) {
 		return 0

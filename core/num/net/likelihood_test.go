@@ -51,6 +51,18 @@ func TestCountsAreNegativeBinomial(t *testing.T) {
 	}
 }
 
+// From many on, counts are as a density has them, and there is no seam.
+func TestManyCounts(t *testing.T) {
+	for _, r := range []float64{0.7, 5, 300, 1e4, 1e7} {
+		for _, p := range []float64{0.025, 0.5, 0.975} {
+			below, above := countAt(p, manyCounted, r), countAt(p, manyCounted*(1+1e-9), r)
+			assert.InEpsilon(t, below, above, 2e-3, "r %g, p %g", r, p)
+			assert.Less(t, countAt(p, 1e15, r), 1e17)
+			assert.Positive(t, countAt(p, 1e15, r))
+		}
+	}
+}
+
 // Quantiles rise, are where the distribution has their probability, and of counts are counts.
 func TestQuantilesOfDistributions(t *testing.T) {
 	probs := []float64{0.025, 0.1, 0.5, 0.9, 0.975}
