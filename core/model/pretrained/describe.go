@@ -48,7 +48,7 @@ func (t *Trained) form() string {
 	if k := len(t.networks); k > 1 {
 		who += fmt.Sprintf("; the mean of %d such networks", k)
 	}
-	if t.Own != nil {
+	if who += t.Lean.words(); t.Own != nil {
 		return fmt.Sprintf("%s, which went on learning from these series, by which the loss of held-out windows fell by %.1f %%", who, 100*t.TuneGain)
 	}
 	return who + "; nothing is fitted"

@@ -73,7 +73,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err != nil {
 		return nil, err
 	}
-	t.Loss, t.Judged = told.loss, len(r.windows)
+	t.Loss, t.Judged, t.Lean = told.loss, len(r.windows), told.lean
 	if len(r.windows) > 0 {
 		t.Widening, t.Ties = told.proof.Widening().RankedBy(env.Judge), told.proof.Ties()
 	}
@@ -185,6 +185,7 @@ func (t *Trained) rehearsal(v panel.View, out int, by model.Trained) *rehearsal 
 // verdict is how networks did on the windows.
 type verdict struct {
 	proof  *outlook.Proof
+	lean   Lean
 	loss   float64         // mean pinball loss, in usual changes; unknown where there are no windows
 	series map[int]float64 // the same of each series
 	misses map[int]float64 // mean error of the mean forecasts of each series, of the kind that ranks
@@ -209,6 +210,13 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 	})
 	if err != nil {
 		return nil, err
+	}
+	out.lean = r.lean(quantiles, by)
+	for w, l := range r.lessons {
+		if out.lean.Share > 0 {
+			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
+			out.lean.move(s, quantiles[w])
+		}
 	}
 	sum, count := 0.0, 0.0
 	counts := map[int]float64{}

@@ -23,6 +23,7 @@ type Trained struct {
 	Widening single.Widening
 	Ties     float64     // correlation of the normal scores of neighbouring steps' errors
 	Own      [][]float32 // tuned weights; nil where the network is as it was trained
+	Lean     Lean        // towards a plain forecast
 	Loss     float64     // of held-out windows, in usual changes
 	Judged   int         // held-out windows
 	Gain     float64     // by explaining drivers and events first, in the loss
@@ -79,6 +80,7 @@ func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (mode
 			return
 		}
 		for k, i := range part {
+			t.Lean.move(sights[k], quantiles[k])
 			res.Err[i] = model.Guard(func() error {
 				res.Series[i] = forecast.NewRows(horizon)
 				return t.read(list[i], quantiles[k], res.Series[i])
