@@ -156,20 +156,24 @@ func TestIntervalsHold(t *testing.T) {
 
 // BenchmarkForecast forecasts 500 series of 704 values, 28 steps ahead, as nothing is fitted.
 func BenchmarkForecast(b *testing.B) {
-	_, v := made(500, 704, daily, func(i, t int, rnd *rand.Rand) float64 {
-		return 100 + 20*math.Sin(2*math.Pi*float64(t)/7) + 8*rnd.NormFloat64()
-	})
-	w, err := weights.Open()
-	require.NoError(b, err)
-	m, _, err := pretrained.Families(w).New("pretrained", nil)
-	require.NoError(b, err)
-	trained, err := model.Bare(m).Train(context.Background(), v,
-		model.Env{Horizon: 28, Workers: 2, Random: func(s string) *rand.Rand { return num.Stream(1, s) }})
-	require.NoError(b, err)
-	start := time.Now()
-	for b.Loop() {
-		_, err := trained.Forecast(context.Background(), v, 28)
-		require.NoError(b, err)
+	for _, series := range []int{500, 1} {
+		b.Run(fmt.Sprint(series), func(b *testing.B) {
+			_, v := made(series, 704, daily, func(i, t int, rnd *rand.Rand) float64 {
+				return 100 + 20*math.Sin(2*math.Pi*float64(t)/7) + 8*rnd.NormFloat64()
+			})
+			w, err := weights.Open()
+			require.NoError(b, err)
+			m, _, err := pretrained.Families(w).New("pretrained", nil)
+			require.NoError(b, err)
+			trained, err := model.Bare(m).Train(context.Background(), v,
+				model.Env{Horizon: 28, Workers: 2, Random: func(s string) *rand.Rand { return num.Stream(1, s) }})
+			require.NoError(b, err)
+			start := time.Now()
+			for b.Loop() {
+				_, err := trained.Forecast(context.Background(), v, 28)
+				require.NoError(b, err)
+			}
+			b.ReportMetric(float64(series*b.N)/time.Since(start).Seconds(), "series/s")
+		})
 	}
-	b.ReportMetric(500*float64(b.N)/time.Since(start).Seconds(), "series/s")
 }

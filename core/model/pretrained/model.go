@@ -1,6 +1,7 @@
 package pretrained
 
 import (
+	"cmp"
 	"context"
 	"math"
 
@@ -199,16 +200,20 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 	}
 	quantiles := make([][]float64, len(r.windows))
 	parts := (len(r.windows) + block - 1) / block
-	err := num.EachWith(ctx, workers, parts, n.tapes, func(t []*tape, b int) {
+	err := num.Each(ctx, workers, parts, func(b int) {
 		from, to := b*block, min(len(r.windows), (b+1)*block)
 		list := make([]*sight, 0, to-from)
 		for _, l := range r.lessons[from:to] {
 			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
 			list = append(list, s)
 		}
-		copy(quantiles[from:to], n.ahead(t, list, r.horizon))
+		got, err := n.ahead(ctx, workers/parts, list, r.horizon)
+		if err != nil && ctx.Err() == nil {
+			panic(err) // a network's breakdown
+		}
+		copy(quantiles[from:to], got)
 	})
-	if err != nil {
+	if err = cmp.Or(err, ctx.Err()); err != nil {
 		return nil, err
 	}
 	out.lean = r.lean(quantiles, by)

@@ -15,9 +15,11 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"sync"
 
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/num/net"
+	"paperkettle/core/num/tensor"
 )
 
 type (
@@ -48,6 +50,7 @@ type Network struct {
 	mix     net.Linear
 	quant   net.Linear
 	weights *store
+	tapes   sync.Pool
 }
 
 // New lays a network out, with weights drawn from a stream, or zeros.
@@ -97,18 +100,41 @@ func (n *Network) parts(t *tape, past, steps *value, each int) (mix, q *value) {
 	return t.Softmax(t.Linear(t.Beside(y, t.Columns(steps, anchors, 2*anchors)), n.mix)), t.Linear(y, n.quant)
 }
 
-// run gives the quantiles of all steps of some series, a row a series, step after step, in the
-// measure's unit.
-func (n *Network) run(t *tape, list []*sight, horizon int) [][]float64 {
+// tape gives one for the network, with the room that an earlier computation had; it is put back.
+func (n *Network) tape() *tape {
+	t, ok := n.tapes.Get().(*tape)
+	if !ok {
+		t = net.NewTape(n.weights)
+	}
 	t.Reset(nil)
-	past, steps := t.Room(len(list), pastWidth), t.Room(len(list)*horizon, stepWidth)
+	return t
+}
+
+// shown is what networks see of some series, and of steps ahead of each.
+type shown struct {
+	list        []*sight
+	horizon     int
+	past, steps tensor.Matrix[float32]
+}
+
+func show(t *tape, list []*sight, horizon int) shown {
+	out := shown{list, horizon, t.Room(len(list), pastWidth), t.Room(len(list)*horizon, stepWidth)}
 	for r, s := range list {
-		s.fillPast(past.Row(r))
+		s.fillPast(out.past.Row(r))
 		for h := range horizon {
-			s.fillStep(h+1, steps.Row(r*horizon+h))
+			s.fillStep(h+1, out.steps.Row(r*horizon+h))
 		}
 	}
-	q := n.forward(t, t.Given(past), t.Given(steps), horizon)
+	return out
+}
+
+// run gives the quantiles of all steps of some series, a row a series, step after step, in the
+// measure's unit.
+func (n *Network) run(x shown) [][]float64 {
+	t := n.tape()
+	defer n.tapes.Put(t)
+	list, horizon := x.list, x.horizon
+	q := n.forward(t, t.Given(x.past), t.Given(x.steps), horizon)
 	out := make([][]float64, len(list))
 	for r, s := range list {
 		out[r] = make([]float64, horizon*wide)
@@ -129,20 +155,22 @@ const wide = 9
 
 // ahead gives the quantiles as run does; beyond the farthest step it goes on from its own medians, and
 // what is doubted widens on as it did over the steps before.
-func (n *Network) ahead(t *tape, list []*sight, horizon int) [][]float64 {
-	out := n.run(t, list, min(horizon, Farthest))
+func (n *Network) ahead(first shown, horizon int) [][]float64 {
+	out := n.run(first)
 	if horizon <= Farthest {
 		return out
 	}
-	onward := make([]*sight, len(list))
-	for r, s := range list {
+	onward := make([]*sight, len(first.list))
+	for r, s := range first.list {
 		z := slices.Clone(s.z)
 		for h := range Farthest {
 			z = append(z, out[r][h*wide+outlook.Middle])
 		}
 		onward[r], _ = look(z, s.season, s.longer)
 	}
-	rest := n.ahead(t, onward, horizon-Farthest)
+	t := n.tape()
+	defer n.tapes.Put(t)
+	rest := n.ahead(show(t, onward, min(horizon-Farthest, Farthest)), horizon-Farthest)
 	for r := range out {
 		widen(out[r], rest[r])
 		out[r] = append(out[r], rest[r]...)

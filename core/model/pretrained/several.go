@@ -1,35 +1,31 @@
 package pretrained
 
 import (
+	"context"
 	"math"
 
 	"paperkettle/core/model/outlook"
-	"paperkettle/core/num/net"
+	"paperkettle/core/num"
 )
 
 // several are networks whose quantiles are averaged.
 type several []*Network
 
-// tapes are a worker's, one a network.
-func (e several) tapes() []*tape {
-	out := make([]*tape, len(e))
-	for k, n := range e {
-		out[k] = net.NewTape(n.weights)
-	}
-	return out
-}
-
-// ahead gives the mean of the networks' quantiles, wider by as much as their medians disagree.
+// ahead gives the mean of the networks' quantiles, wider by as much as their medians disagree. Workers
+// work on the networks side by side.
 //
 // Source: the variance within and between members: Lakshminarayanan, Pritzel and Blundell, NeurIPS
 // 2017; averaged quantiles: Lichtendahl, Grushka-Cockayne and Winkler, Management Science 59 (2013).
-func (e several) ahead(tapes []*tape, list []*sight, horizon int) [][]float64 {
-	if len(e) == 1 {
-		return e[0].ahead(tapes[0], list, horizon)
+func (e several) ahead(ctx context.Context, workers int, list []*sight, horizon int) ([][]float64, error) {
+	t := e[0].tape()
+	defer e[0].tapes.Put(t)
+	first := show(t, list, min(horizon, Farthest))
+	all := make([][][]float64, len(e))
+	if err := num.Each(ctx, workers, len(e), func(k int) { all[k] = e[k].ahead(first, horizon) }); err != nil {
+		return nil, err
 	}
-	var all [][][]float64
-	for k, n := range e {
-		all = append(all, n.ahead(tapes[k], list, horizon))
+	if len(e) == 1 {
+		return all[0], nil
 	}
 	out := make([][]float64, len(list))
 	for r := range out {
@@ -38,7 +34,7 @@ func (e several) ahead(tapes []*tape, list []*sight, horizon int) [][]float64 {
 			average(all, r, h*wide, out[r][h*wide:(h+1)*wide])
 		}
 	}
-	return out
+	return out, ctx.Err()
 }
 
 // average averages a series' quantiles of a step, which lie from a place on.

@@ -65,7 +65,7 @@ func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (mode
 		}
 	}
 	parts := (len(some) + block - 1) / block
-	err = num.EachWith(ctx, t.workers, parts, t.networks.tapes, func(tapes []*tape, b int) {
+	err = num.Each(ctx, t.workers, parts, func(b int) {
 		part := some[b*block : min(len(some), (b+1)*block)]
 		reach, sights := horizon, make([]*sight, len(part))
 		for k, i := range part {
@@ -73,7 +73,11 @@ func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (mode
 			reach = max(reach, list[i].quiet+horizon)
 		}
 		var quantiles [][]float64
-		if err := model.Guard(func() error { quantiles = t.networks.ahead(tapes, sights, reach); return nil }); err != nil {
+		err := model.Guard(func() (err error) {
+			quantiles, err = t.networks.ahead(ctx, t.workers/parts, sights, reach)
+			return err
+		})
+		if err != nil {
 			for _, i := range part {
 				res.Err[i] = err
 			}
