@@ -89,13 +89,13 @@ func (f *fitter) doubt(e *estimate, seed uint64) []params {
 }
 
 // doubtful gives the state under each of the drawn parameters, at the end of the values. They are kept
-// only where many forecasts are judged, one origin after another: they are many times the state itself.
+// only where there are forecasts from one origin after another: they are many times the state itself.
 func (s *State) doubtful() []State {
 	if s.open != nil {
 		return s.open
 	}
 	open := s.replayedDoubts()
-	if s.coarse {
+	if s.coarse || s.advanced {
 		s.open = open
 	}
 	return open

@@ -145,35 +145,39 @@ func BenchmarkSearch(b *testing.B) {
 	}
 }
 
-// Coarse forecasts keep their states from one origin to the next, to the same numbers as when they are
-// replayed; others keep nothing, for that is many times the state itself.
-func TestCoarseStatesFollow(t *testing.T) {
+// Forecasts from one origin after another keep their states, coarse ones from the first, to the same numbers as
+// when they are replayed; others keep nothing, for that is many times the state itself.
+func TestStatesFollow(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(4, 9))
 	values := make([]float64, 90)
 	for i := range values {
 		values[i] = 50 + 10*math.Sin(float64(i)*math.Pi/6) + rnd.NormFloat64()
 	}
+	values[75] = panel.Unknown
 	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, First: 600, Length: len(values),
 		Series: []panel.Series{{Key: "s", Values: values}}}
 	at := func(origin int) panel.SeriesView { return panel.NewView(p, []int{0}, 0, origin).Series(0) }
-	trained := func() *State {
-		m := Method{}
-		state, err := m.Fit(t.Context(), single.InputOf(at(71), 4, rand.New(rand.NewPCG(1, 2))))
-		require.NoError(t, err)
-		return state.(*State)
+	for _, coarse := range []bool{true, false} {
+		trained := func() *State {
+			m := Method{}
+			state, err := m.Fit(t.Context(), single.InputOf(at(71), 4, rand.New(rand.NewPCG(1, 2))))
+			require.NoError(t, err)
+			s := state.(*State)
+			s.coarse = coarse
+			return s
+		}
+		kept, replayed := trained(), trained()
+		for origin := 71; origin < 86; origin += 5 {
+			a, b := forecast.NewRows(4), forecast.NewRows(4)
+			require.NoError(t, kept.Forecast(at(origin), a))
+			replayed.open = nil
+			require.NoError(t, replayed.Forecast(at(origin), b))
+			assert.Equal(t, b, a, "at %d", origin)
+			assert.Equal(t, coarse || origin > 71, kept.open != nil, "before it goes on, a release's state stays small")
+			require.NoError(t, kept.Advance(at(origin), origin+1)) // which brings nothing
+			assert.Equal(t, origin > 71, kept.advanced)
+			require.NoError(t, kept.Advance(at(origin+5), origin+1))
+			require.NoError(t, replayed.Advance(at(origin+5), origin+1))
+		}
 	}
-	kept, replayed := trained(), trained()
-	kept.Coarse()
-	for origin := 71; origin < 86; origin += 5 {
-		a, b := forecast.NewRows(4), forecast.NewRows(4)
-		require.NoError(t, kept.Forecast(at(origin), a))
-		replayed.coarse, replayed.open = true, nil
-		require.NoError(t, replayed.Forecast(at(origin), b))
-		assert.Equal(t, b, a, "at %d", origin)
-		require.NoError(t, kept.Advance(at(origin+5), origin+1))
-		require.NoError(t, replayed.Advance(at(origin+5), origin+1))
-	}
-	plain := trained()
-	require.NoError(t, plain.Forecast(at(71), forecast.NewRows(4)))
-	assert.Nil(t, plain.open)
 }

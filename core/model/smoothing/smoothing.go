@@ -86,6 +86,7 @@ type State struct {
 	near     []estimate // all forms, best first, while it is fitted
 	open     []State    // under each of Doubts, once they were asked for
 	coarse   bool       // few futures do
+	advanced bool       // it has seen values beyond those it was fitted to
 }
 
 // Averaging takes forms whose criterion is at most farthest above the lowest, at most
@@ -340,6 +341,7 @@ func (s *State) see(y float64, i int) {
 // Advance takes further values.
 func (s *State) Advance(v panel.SeriesView, from int) error {
 	values := append(make([]float64, 0, len(s.Values)+len(v.Values)-from), s.Values...)
+	s.advanced = s.advanced || from < len(v.Values)
 	for _, y := range v.Values[from:] {
 		s.see(y, len(values))
 		s.followDoubts(y, len(values))
