@@ -105,7 +105,8 @@ func rulesFor(p *Panel) []rule {
 	return []rule{
 		{"empty", "serious", "has no known value: it can't be forecast; leave it out or look for the missing rows",
 			func(_ *Series, f *facts) bool { return f.known == 0 }},
-		{"very short", "serious", "has fewer than five known values: only the simplest forecast is possible, and its interval is a guess",
+		{"very short", "serious", "has fewer than five known values: families that fit each series alone repeat the last one, and their " +
+			"interval is a guess; boosting and automatic go by its likes",
 			func(_ *Series, f *facts) bool { return f.known > 0 && f.known < 5 }},
 		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or "+
 			"use a family without one", p.Cadence.Noun(season)),
