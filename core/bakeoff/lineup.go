@@ -134,15 +134,25 @@ func (l *Lineup) combinerOf(cat model.Catalogue, contender int) (*combiner, erro
 // combines gives the combiner that a contender is, or nil.
 func (l *Lineup) combines(contender int) *combiner { return l.entrants[contender].combiner }
 
-// welcoming names the contenders whose forecasts of series without a past can be assessed: a search over
-// settings has none of its own.
+// welcoming names the contenders whose forecasts of series without a past can be assessed.
 func (l *Lineup) welcoming() (names []string) {
-	for _, e := range l.entrants {
-		if _, ok := e.model.(model.Welcoming); ok {
+	for i, e := range l.entrants {
+		if _, ok := l.host(i, nil); ok {
 			names = append(names, e.Name)
 		}
 	}
 	return names
+}
+
+// host is the model that forecasts series without a past for a contender: of a search over settings, the one
+// with those that most series of its fits have, or with the first ones where there is no fit yet.
+func (l *Lineup) host(contender int, fits []*fit) (model.Welcoming, bool) {
+	m := l.entrants[contender].model
+	if t, ok := m.(*tunedModel); ok {
+		m = t.models[favourite(fits)]
+	}
+	host, ok := m.(model.Welcoming)
+	return host, ok
 }
 
 // pools says whether one fit of a contender learns from all series.

@@ -123,9 +123,8 @@ func seriesAre(n int) string {
 
 // welcome lets a task's contender forecast the newcomers of a window, and scores it; nil where it
 // forecasts none, or there are none.
-func (e *Engine) welcome(ctx context.Context, w int, contender int) ([]Newcomer, error) {
-	entrant := &e.Lineup.entrants[contender]
-	host, ok := entrant.model.(model.Welcoming)
+func (e *Engine) welcome(ctx context.Context, w int, contender int, fits []*fit) ([]Newcomer, error) {
+	host, ok := e.Lineup.host(contender, fits)
 	if !ok {
 		return nil, nil
 	}

@@ -188,6 +188,33 @@ func TestNewcomersAreAssessedApart(t *testing.T) {
 	}
 }
 
+// A search over settings forecasts newcomers with the settings that it chose, and as well as those do alone.
+func TestASearchForecastsNewcomers(t *testing.T) {
+	p := shop(t, 24, 60, 60, 60)
+	plan := bakeoff.Plan{Split: split.Spec{Horizon: 8, Windows: 1}, Metric: "wape", Contenders: []bakeoff.Contender{{Family: "naive"},
+		{Name: "alone", Family: "boosting", Settings: model.Values{"from": "naive", "trees": 20}},
+		{Name: "search", Family: "boosting", Settings: model.Values{"from": "naive"}, Tune: &bakeoff.Tune{Settings: map[string][]any{"trees": {20, 40}}}}}}
+	p.Length = 62 // two weeks of them are known after the origin
+	for i := range p.Series {
+		p.Series[i].Values = p.Series[i].Values[:62-p.Series[i].First]
+	}
+	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
+	require.NoError(t, err)
+	require.Len(t, e.Cautions(), 1)
+	assert.Contains(t, e.Cautions()[0], "alone and search forecast them")
+	_, st := newcomersOf(t, e)
+	require.NotNil(t, st.Newcomers)
+	require.Len(t, st.Newcomers.Rows, 3)
+	wape := slices.IndexFunc(st.Metrics, func(m score.Metric) bool { return m.Name == "wape" })
+	by := map[string]float64{}
+	for _, r := range st.Newcomers.Rows {
+		assert.Empty(t, r.Failed)
+		by[r.Contender] = r.Values[wape]
+	}
+	assert.InDelta(t, by["alone"], by["search"], 0.1)
+	assert.Less(t, by["search"], by[bakeoff.OthersReference]/1.5)
+}
+
 // kept is a newcomer as a store has it.
 func kept(t *testing.T, acc score.Acc, record []byte) []byte {
 	b, err := json.Marshal([]bakeoff.Newcomer{{Series: "a", Packed: acc.AppendPacked(nil), Record: record}})

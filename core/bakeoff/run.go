@@ -107,7 +107,7 @@ func (g *group) window(ctx context.Context, w int) error {
 			res.Held = fresh.held
 		}
 		if first {
-			if res.Newcomers, err = e.welcome(ctx, w, g.t.Contender); err != nil {
+			if res.Newcomers, err = e.welcome(ctx, w, g.t.Contender, g.fits); err != nil {
 				return err
 			}
 		}

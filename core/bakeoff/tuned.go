@@ -50,6 +50,24 @@ type tunedPart struct {
 	trained  model.Trained
 }
 
+// favourite is the combination that most series of some fits have; the earlier one where two have as many.
+func favourite(fits []*fit) (best int) {
+	counts := map[int]int{}
+	for _, f := range fits {
+		if t, ok := f.trained.(*tunedFit); ok {
+			for _, p := range t.parts {
+				counts[p.which] += len(p.places)
+			}
+		}
+	}
+	for _, which := range slices.Sorted(maps.Keys(counts)) {
+		if counts[which] > counts[best] {
+			best = which
+		}
+	}
+	return best
+}
+
 func (f *tunedFit) Tuned() *Tuned { return f.report }
 
 func (f *tunedFit) Forecast(ctx context.Context, v panel.View, horizon int) (model.Result, error) {

@@ -21,10 +21,10 @@ type Model struct {
 	Tune    bool    // it goes on learning from the series
 	Within  float64 // minutes that this may take; 0 for as long as it needs
 	Bounds  single.Bounds
-	Plain   bool // held-out windows are not looked at: the caller does that
+	Plain   bool // held-out windows say no more than towards what to lean: the caller calibrates
 }
 
-// Bare is the model without what held-out windows tell.
+// Bare is the model without what held-out windows tell of drivers and intervals.
 func (m Model) Bare() model.Model {
 	m.Plain, m.Explain, m.Tune = true, false, false
 	return m
@@ -55,10 +55,15 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	t := &Trained{Series: v.Len(), Bounds: m.Bounds, Hash: m.Weights.Hash, Horizon: horizon, Widening: single.None, Ties: 0.5,
 		workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
 	t.Longer = longer(v)
+	out := held(feature.SettingOf(v, horizon).Length, horizon)
 	if m.Plain {
+		told, err := t.rehearsal(v, out, nil).judge(ctx, t.workers, t.networks, env.Judge)
+		if err != nil {
+			return nil, err
+		}
+		t.Lean = told.lean
 		return t, nil
 	}
-	out := held(feature.SettingOf(v, horizon).Length, horizon)
 	if m.Explain && outlook.Explainable(v) {
 		if err := t.explain(ctx, v, out, env); err != nil {
 			return nil, err
