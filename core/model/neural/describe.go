@@ -79,6 +79,9 @@ func (g *Group) describe(d model.Description) model.Description {
 	if g.Hurried {
 		d.Cautions = append(d.Cautions, "the time given was up before the training was done: what was reached is kept")
 	}
+	if g.Unexplained {
+		d.Cautions = append(d.Cautions, "there was no time to explain drivers and events first: the network alone sees them")
+	}
 	if g.Windows < fewForNetworks {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are few for a network: a simpler family may do as well", g.Windows))
 	}

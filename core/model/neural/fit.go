@@ -38,13 +38,10 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	bound := model.NewTimer(env.Clock, m.Within, c.Spent)
 	var early, whole model.Trained
 	if m.Explain && outlook.Explainable(v) {
-		if whole, err = outlook.Explain(ctx, v, env.Within(0, 0.1, "explaining drivers and events")); err != nil {
+		if whole, early, err = explained(ctx, v, env, lay.Held, bound, c, save); err != nil {
 			return err
 		}
-		if early, err = outlook.Explain(ctx, v.Before(v.Origin()-lay.Held), env.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
-			early = whole
-		}
-		g.outside = whole
+		g.outside, g.Unexplained = whole, whole == nil
 	}
 	list, _, err := lay.sequences(ctx, v, 0, env.Workers, early)
 	if err != nil {
@@ -93,7 +90,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Chosen: c.Chosen, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Explaining: c.Explaining, Chosen: c.Chosen, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
 				Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
 			if err := save(); err != nil {
 				return err

@@ -69,9 +69,9 @@ func TestTheLikeliestDistribution(t *testing.T) {
 		"negative binomial": {negativeBinomial, 3, 0.78},
 		"Student":           {heavy, 2, 0.72},
 	} {
-		p := drawn(30, n+h, c.draw)
+		p := drawn(20, n+h, c.draw)
 		v := viewOf(p, n-1)
-		trained := train(t, "perceptron", small(model.Values{"output": "distribution", "passes": 5}), v, env(h, 2))
+		trained := train(t, "perceptron", small(model.Values{"output": "distribution", "passes": 4}), v, env(h, 2))
 		d := trained.Describe(0)
 		assert.Contains(t, d.Form, "gives a "+name+" distribution", name)
 		require.Len(t, d.Choices, c.tried, name)
@@ -86,7 +86,7 @@ func TestTheLikeliestDistribution(t *testing.T) {
 // A distribution that is asked for is taken: of normal noise all forecast as well as quantiles do.
 func TestDistributionsForecastAsQuantilesDo(t *testing.T) {
 	const n, h = 120, 7
-	p := drawn(20, n+h, func(rnd *rand.Rand, mean float64) float64 { return 10 + mean + rnd.NormFloat64() })
+	p := drawn(12, n+h, func(rnd *rand.Rand, mean float64) float64 { return 10 + mean + rnd.NormFloat64() })
 	v := viewOf(p, n-1)
 	plain := errorOf(p, n, forecasts(t, train(t, "recurrent", small(model.Values{"passes": 6}), v, env(h, 2)), v, h))
 	for _, output := range []string{"normal", "student"} {

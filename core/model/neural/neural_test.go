@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -270,6 +271,53 @@ func TestWithin(t *testing.T) {
 	assert.NotContains(t, fmt.Sprint(long.Describe(0).Cautions), "the time given was up")
 	assert.Equal(t, forecasts(t, train(t, "perceptron", small(nil), v, env(h, 2)), v, h), forecasts(t, long, v, h),
 		"a time that suffices changes nothing")
+}
+
+// Explaining drivers takes no more than its part of the time: the network then sees them alone, and says so; after
+// a stop it goes on with what it had.
+func TestExplainingWithin(t *testing.T) {
+	const n, h = 100, 5
+	p := shops(6, n, 0.02)
+	p.Drivers = []panel.Driver{{Name: "promotion", KnownAhead: true}}
+	for i := range p.Series {
+		rnd := rand.New(rand.NewPCG(9, uint64(i)))
+		x := make([]float64, n+h)
+		for t := range x {
+			x[t] = float64(rnd.IntN(2))
+		}
+		p.Series[i].Drivers = [][]float64{x}
+	}
+	v := viewOf(p, n-1)
+	ticking := func(e model.Env, tick time.Duration) model.Env {
+		now := time.Duration(0)
+		var mu sync.Mutex
+		e.Clock = func() time.Duration { mu.Lock(); defer mu.Unlock(); now += tick; return now }
+		return e
+	}
+	const unexplained = "no time to explain drivers and events first"
+	hasty := train(t, "perceptron", small(model.Values{"within": 1}), v, ticking(env(h, 2), 10*time.Second))
+	forecasts(t, hasty, v, h)
+	assert.Contains(t, fmt.Sprint(hasty.Describe(0).Cautions), unexplained)
+	plenty := train(t, "perceptron", small(model.Values{"within": 600}), v, ticking(env(h, 2), time.Millisecond))
+	assert.NotContains(t, fmt.Sprint(plenty.Describe(0).Cautions), unexplained)
+	want := forecasts(t, train(t, "perceptron", small(nil), v, env(h, 2)), v, h)
+	assert.Equal(t, want, forecasts(t, plenty, v, h), "a time that suffices changes nothing")
+
+	// Explained before a stop, it is explained after it, however little time is left by then.
+	kept := &notes{stopAfter: 2}
+	e := env(h, 2)
+	e.Checkpoint = kept
+	m, _, err := neural.Families().New("perceptron", small(model.Values{"within": 600, "passes": 40}))
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(t.Context())
+	kept.stop = cancel
+	_, err = m.Train(ctx, v, ticking(e, time.Millisecond))
+	require.ErrorIs(t, err, context.Canceled)
+	kept.stop = func() {}
+	after, err := m.Train(t.Context(), v, ticking(e, time.Hour))
+	require.NoError(t, err)
+	assert.NotContains(t, fmt.Sprint(after.Describe(0).Cautions), unexplained)
+	assert.Contains(t, fmt.Sprint(after.Describe(0).Cautions), "the time given was up")
 }
 
 // Each group, or each series, has a network of its own where that is asked for; a group that can't

@@ -36,18 +36,18 @@ func errorOf(p *panel.Panel, n int, rows []forecast.Rows) float64 {
 // A network goes on from what it was two horizons before, in a few batches, and does as well as one
 // that starts anew; the numbers are the same for any workers, after stops, and from what was written.
 func TestGoingOn(t *testing.T) {
-	const n, h, newer = 150, 7, 14
-	p := shops(8, n+newer+h, 0.05)
+	const n, h, newer = 120, 7, 14
+	p := shops(6, n+newer+h, 0.05)
 	before, now := viewOf(p, n-1), viewOf(p, n+newer-1)
 	for _, family := range families {
-		given := small(model.Values{"passes": 8})
+		given := small(model.Values{"passes": 8, "units": 8})
 		first := train(t, family, given, before, env(h, 2))
 		anew := train(t, family, given, now, env(h, 2))
 		on := train(t, family, given, now, from(env(h, 1), first))
 		rows := forecasts(t, on, now, h)
 
 		d := on.Describe(0)
-		assert.Contains(t, d.Why, "it went on from the network that had learnt up to 1989-07-29", family)
+		assert.Contains(t, d.Why, "it went on from the network that had learnt up to 1989-06-29", family)
 		assert.NotContains(t, anew.Describe(0).Why, "went on", family)
 		assert.Less(t, errorOf(p, n+newer, rows), 1.1*errorOf(p, n+newer, forecasts(t, anew, now, h)), family)
 		longest := func(d model.Description) int { return len(d.Learning[0].Values) * d.Learning[0].Every }
@@ -80,9 +80,9 @@ func TestGoingOn(t *testing.T) {
 // nobody can forecast, intervals hold as many values as they say.
 func TestGoingOnKnowsNothingOfWhatIsHeldOut(t *testing.T) {
 	const n, h = 90, 7
-	p := shops(40, n+h, 0.4)
+	p := shops(30, n+h, 0.4)
 	before, now := viewOf(p, n-2), viewOf(p, n-1) // nearly the same values are held out
-	given := small(model.Values{"passes": 60, "dropout": 0.0, "units": 64})
+	given := small(model.Values{"passes": 40, "dropout": 0.0, "units": 48})
 	first := train(t, "perceptron", given, before, env(h, 2))
 	inside, count := 0.0, 0.0
 	for i, r := range forecasts(t, train(t, "perceptron", given, now, from(env(h, 2), first)), now, h) {
@@ -100,8 +100,8 @@ func TestGoingOnKnowsNothingOfWhatIsHeldOut(t *testing.T) {
 // Where it can't go on, a network starts anew and says why; where it is told to start anew, it asks
 // for nothing.
 func TestStartingAnew(t *testing.T) {
-	const n, h = 120, 7
-	p := shops(8, n, 0.05)
+	const n, h = 90, 7
+	p := shops(6, n, 0.05)
 	now := viewOf(p, n-1)
 	plain := small(nil)
 	first := train(t, "perceptron", plain, viewOf(p, n-8), env(h, 2))
@@ -146,9 +146,9 @@ func TestAPlateau(t *testing.T) {
 	const n, h = 150, 7
 	p := shops(8, n+h, 0.05)
 	v := viewOf(p, n-1)
-	given := small(model.Values{"passes": 25, "pace": "plateau"})
+	given := small(model.Values{"passes": 15, "pace": "plateau"})
 	rows := forecasts(t, train(t, "perceptron", given, v, env(h, 2)), v, h)
-	cosine := forecasts(t, train(t, "perceptron", small(model.Values{"passes": 25}), v, env(h, 2)), v, h)
+	cosine := forecasts(t, train(t, "perceptron", small(model.Values{"passes": 15}), v, env(h, 2)), v, h)
 	assert.NotEqual(t, cosine, rows)
 	assert.Less(t, errorOf(p, n, rows), 1.15*errorOf(p, n, cosine))
 

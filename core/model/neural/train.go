@@ -205,6 +205,7 @@ type course struct {
 	Loss            float64       // summed up since the last look
 	Spent           time.Duration // before the last stop
 	Hurried         bool          // the time was up before a member was done
+	Explaining      string        // what became of it: done, or no time; empty before
 	Chosen          []likely      // the distributions that were tried, the likeliest first
 	Done            [][]float32   // the best weights of the members that are done
 	Steps           []int         // at which each did best
@@ -281,7 +282,7 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			if err := k.net.weights.Set(start); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Chosen: c.Chosen, Done: c.Done, Steps: c.Steps,
+			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Explaining: c.Explaining, Chosen: c.Chosen, Done: c.Done, Steps: c.Steps,
 				Curves: c.Curves, Helds: c.Helds}
 			return k.run(ctx, env, batches, held, c, save)
 		case err != nil:

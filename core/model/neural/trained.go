@@ -39,14 +39,16 @@ type Group struct {
 	Widening single.Widening
 	Ties     float64 // correlation of the normal scores of neighbouring steps' errors
 	Windows  int
-	Hurried  bool      // the time that was given was up before the training was done
-	Steps    []int     // at which each member did best
-	Losses   []float64 // of held-out windows
-	Curves   [][]float64
-	Helds    [][]float64
-	Worths   []model.Worth
-	Kernels  string // that computed it
-	Every    int    // batches from a look at held-out windows to the next
+	// Unexplained says that there was no time to explain drivers and events first.
+	Unexplained bool
+	Hurried     bool      // the time that was given was up before the training was done
+	Steps       []int     // at which each member did best
+	Losses      []float64 // of held-out windows
+	Curves      [][]float64
+	Helds       [][]float64
+	Worths      []model.Worth
+	Kernels     string // that computed it
+	Every       int    // batches from a look at held-out windows to the next
 
 	networks []*Network
 	outside  model.Trained
