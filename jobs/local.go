@@ -115,8 +115,8 @@ type localLease struct {
 	end   context.CancelCauseFunc
 }
 
-func (l *localLease) Order() Order                   { return l.order }
-func (l *localLease) Context() context.Context       { return l.ctx }
+func (l *localLease) Order() Order              { return l.order }
+func (l *localLease) Context() context.Context  { return l.ctx }
 func (l *localLease) Show(curves []model.Curve) { l.q.sink.Show(l.order, curves) }
 
 func (l *localLease) Beat(done float64, note string) { l.q.sink.Beat(l.order, done, note) }
