@@ -3191,6 +3191,12 @@ export interface components {
              */
             members: number;
             /**
+             * @description what a step's forecast is: quantiles, a distribution (normal, student, or counts: negative binomial), or the likeliest of these on held-out windows
+             * @default quantiles
+             * @enum {string}
+             */
+            output: "quantiles" | "distribution" | "normal" | "student" | "counts";
+            /**
              * @description how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more
              * @default cosine
              * @enum {string}
@@ -3271,6 +3277,12 @@ export interface components {
              * @default 2
              */
             members: number;
+            /**
+             * @description what a step's forecast is: quantiles, a distribution (normal, student, or counts: negative binomial), or the likeliest of these on held-out windows
+             * @default quantiles
+             * @enum {string}
+             */
+            output: "quantiles" | "distribution" | "normal" | "student" | "counts";
             /**
              * @description how the rate of learning falls: along a cosine over the training, or to three tenths whenever held-out windows gain no more
              * @default cosine

@@ -104,7 +104,6 @@ func TestStartingAnew(t *testing.T) {
 	p := shops(6, n, 0.05)
 	now := viewOf(p, n-1)
 	plain := small(nil)
-	first := train(t, "perceptron", plain, viewOf(p, n-8), env(h, 2))
 	anew := forecasts(t, train(t, "perceptron", plain, now, env(h, 2)), now, h)
 	for why, c := range map[string]struct {
 		given   model.Values
@@ -135,7 +134,7 @@ func TestStartingAnew(t *testing.T) {
 
 	// Groups go on from their own, by name.
 	apart := small(model.Values{"together": "kind"})
-	first = train(t, "perceptron", apart, viewOf(p, n-8), env(h, 2))
+	first := train(t, "perceptron", apart, viewOf(p, n-8), env(h, 2))
 	for i := range 2 {
 		assert.Contains(t, train(t, "perceptron", apart, now, from(env(h, 2), first)).Describe(i).Why, "it went on")
 	}
