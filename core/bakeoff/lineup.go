@@ -187,7 +187,7 @@ type occasion struct {
 
 // earlier is a contender trained for an earlier origin.
 type earlier struct {
-	key  string
+	key  func() string
 	find func(ctx context.Context, env model.Env) (model.Trained, error)
 }
 
@@ -318,7 +318,7 @@ func (l *Lineup) key(contender int, o occasion) string {
 	h := sha256.New()
 	fmt.Fprintf(h, "%s|%s|%s|%d|%s", keyFormat, l.entrants[contender].print, o.stream, o.horizon, o.view.Fingerprint())
 	if o.earlier != nil {
-		fmt.Fprintf(h, "|%s", o.earlier.key)
+		fmt.Fprintf(h, "|%s", o.earlier.key())
 	}
 	return hex.EncodeToString(h.Sum(nil)[:16])
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"sync"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -212,7 +213,8 @@ func (e *Engine) begun(p *panel.Panel) map[int]*earlier {
 			continue
 		}
 		o := e.occasion(w, c, e.learns(w, Task{Contender: c}))
-		out[c] = &earlier{key: e.Lineup.key(c, o), find: func(ctx context.Context, env model.Env) (model.Trained, error) {
+		key := sync.OnceValue(func() string { return e.Lineup.key(c, o) }) // it goes over all values
+		out[c] = &earlier{key: key, find: func(ctx context.Context, env model.Env) (model.Trained, error) {
 			o := o
 			o.report, o.show, o.check = env.Report, env.Show, env.Checkpoint
 			return e.Lineup.train(ctx, c, o)
