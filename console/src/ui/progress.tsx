@@ -17,7 +17,7 @@ export function Progress({
   const share = job.share;
   const left = job.left > 0 ? `, ${Math.ceil(job.left)} s left` : "";
   const rate =
-    job.rate > 0 ? `, ${job.rate >= 10 ? Math.round(job.rate) : job.rate.toFixed(1)} a second` : "";
+    job.rate >= 0.1 ? `, ${job.rate >= 10 ? Math.round(job.rate) : job.rate.toFixed(1)} a second` : "";
   return (
     <div className="flex flex-col gap-2">
       <div className="flex items-center gap-4">

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -67,7 +68,7 @@ func (l *Layout) onward(was *Group, members int) error {
 	case old.Window != l.Window || old.Longer != l.Longer:
 		return errors.New("the history has become long enough to see more of it")
 	case !slices.Equal(old.columns(), l.columns()):
-		return errors.New("they know other columns")
+		return fmt.Errorf("they know other columns (%s)", differing(old.columns(), l.columns()))
 	case !slices.Equal(old.Names, l.Names):
 		return errors.New("they know other attributes")
 	}
@@ -83,6 +84,29 @@ func (l *Layout) columns() (out []string) {
 		out = append(out, c.Name)
 	}
 	return out
+}
+
+// differing names some of what one of two lists has alone, or says that the order differs.
+func differing(old, now []string) string {
+	var words []string
+	for _, name := range now {
+		if !slices.Contains(old, name) {
+			words = append(words, name+" is new")
+		}
+	}
+	for _, name := range old {
+		if !slices.Contains(now, name) {
+			words = append(words, name+" is gone")
+		}
+	}
+	const told = 3
+	switch n := len(words); {
+	case n == 0:
+		return "in another order"
+	case n > told+1:
+		words = append(words[:told], fmt.Sprintf("and %d more", n-told))
+	}
+	return strings.Join(words, ", ")
 }
 
 // since is the word on where a training went on from.
