@@ -1,7 +1,6 @@
 package neural_test
 
 import (
-	"context"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -111,26 +110,10 @@ func TestTheLikeliestIsTheSame(t *testing.T) {
 	given := small(model.Values{"output": "distribution", "passes": 5})
 	first := train(t, "perceptron", given, v, env(h, 1))
 	rows := forecasts(t, first, v, h)
-	kept := &notes{stopAfter: 1}
-	stopped := env(h, 3)
-	stopped.Checkpoint = kept
-	m, f, err := neural.Families().New("perceptron", given)
-	require.NoError(t, err)
-	ctx, cancel := context.WithCancel(t.Context())
-	kept.stop = cancel
-	_, err = m.Train(ctx, v, stopped)
-	require.ErrorIs(t, err, context.Canceled)
-	kept.stop = func() {}
-	trained, err := m.Train(t.Context(), v, stopped)
-	require.NoError(t, err)
+	trained := afterAStop(t, "perceptron", given, v, env(h, 3), 1)
 	assert.Equal(t, rows, forecasts(t, trained, v, h))
 	assert.Equal(t, first.Describe(0).Choices, trained.Describe(0).Choices)
-
-	w, err := model.Write(first)
-	require.NoError(t, err)
-	again, err := f.Read(w)
-	require.NoError(t, err)
-	assert.Equal(t, rows, forecasts(t, again, v, h))
+	assert.Equal(t, rows, forecasts(t, readBack(t, "perceptron", given, first), v, h))
 }
 
 // Whatever the series are like, distributions stay finite, ordered and near what was.

@@ -21,6 +21,35 @@ func from(e model.Env, earlier model.Trained) model.Env {
 	return e
 }
 
+// afterAStop trains a model that is stopped once it has saved so often, and goes on from there.
+func afterAStop(t *testing.T, family string, given model.Values, v panel.View, e model.Env, saves int) model.Trained {
+	t.Helper()
+	kept := &notes{stopAfter: saves}
+	e.Checkpoint = kept
+	m, _, err := neural.Families().New(family, given)
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(t.Context())
+	kept.stop = cancel
+	_, err = m.Train(ctx, v, e)
+	require.ErrorIs(t, err, context.Canceled)
+	kept.stop = func() {}
+	trained, err := m.Train(t.Context(), v, e)
+	require.NoError(t, err)
+	return trained
+}
+
+// readBack is a model as it was written.
+func readBack(t *testing.T, family string, given model.Values, trained model.Trained) model.Trained {
+	t.Helper()
+	w, err := model.Write(trained)
+	require.NoError(t, err)
+	_, f, err := neural.Families().New(family, given)
+	require.NoError(t, err)
+	again, err := f.Read(w)
+	require.NoError(t, err)
+	return again
+}
+
 // errorOf is the mean absolute error of forecasts of a panel's last values, in per cent.
 func errorOf(p *panel.Panel, n int, rows []forecast.Rows) float64 {
 	sum, count := 0.0, 0.0
@@ -54,24 +83,9 @@ func TestGoingOn(t *testing.T) {
 		assert.LessOrEqual(t, longest(d), longest(anew.Describe(0))/2, "%s: a few batches", family)
 
 		assert.Equal(t, rows, forecasts(t, train(t, family, given, now, from(env(h, 3), first)), now, h), family)
-		kept := &notes{stopAfter: 1}
-		stopped := from(env(h, 2), first)
-		stopped.Checkpoint = kept
-		m, f, err := neural.Families().New(family, given)
-		require.NoError(t, err)
-		ctx, cancel := context.WithCancel(t.Context())
-		kept.stop = cancel
-		_, err = m.Train(ctx, now, stopped)
-		require.ErrorIs(t, err, context.Canceled)
-		kept.stop = func() {}
-		trained, err := m.Train(t.Context(), now, stopped)
-		require.NoError(t, err)
-		assert.Equal(t, rows, forecasts(t, trained, now, h), "%s, after a stop", family)
-
-		w, err := model.Write(first)
-		require.NoError(t, err)
-		again, err := f.Read(w)
-		require.NoError(t, err)
+		stopped := afterAStop(t, family, given, now, from(env(h, 2), first), 1)
+		assert.Equal(t, rows, forecasts(t, stopped, now, h), "%s, after a stop", family)
+		again := readBack(t, family, given, first)
 		assert.Equal(t, rows, forecasts(t, train(t, family, given, now, from(env(h, 2), again)), now, h), "%s, as written", family)
 	}
 }
@@ -151,19 +165,7 @@ func TestAPlateau(t *testing.T) {
 	assert.NotEqual(t, cosine, rows)
 	assert.Less(t, errorOf(p, n, rows), 1.15*errorOf(p, n, cosine))
 
-	kept := &notes{stopAfter: 4}
-	stopped := env(h, 2)
-	stopped.Checkpoint = kept
-	m, _, err := neural.Families().New("perceptron", given)
-	require.NoError(t, err)
-	ctx, cancel := context.WithCancel(t.Context())
-	kept.stop = cancel
-	_, err = m.Train(ctx, v, stopped)
-	require.ErrorIs(t, err, context.Canceled)
-	kept.stop = func() {}
-	trained, err := m.Train(t.Context(), v, stopped)
-	require.NoError(t, err)
-	assert.Equal(t, rows, forecasts(t, trained, v, h))
+	assert.Equal(t, rows, forecasts(t, afterAStop(t, "perceptron", given, v, env(h, 2), 4), v, h))
 }
 
 // Who looks sees each network's losses grow look by look, to what the fit then tells.
