@@ -29,7 +29,7 @@ type Env struct {
 	// where nobody asks. It may be called from several goroutines.
 	Report func(done float64, note string)
 	// Show is given how losses went so far, each time that they are looked at; nil where nobody looks.
-	// It may be called from several goroutines, and must not keep the curves' values.
+	// It may be called from several goroutines, and keep the curves.
 	Show func(curves []Curve)
 	// Clock tells the time that has passed since some moment, for training that is given a time;
 	// nil where none is kept, and training takes as long as it needs.

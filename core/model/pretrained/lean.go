@@ -2,7 +2,9 @@ package pretrained
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
@@ -132,7 +134,8 @@ func (l *leant) lean() (best Lean) {
 // surely says whether the mean gain over series is beyond luck.
 func (l *leant) surely(k, j int) bool {
 	n, mean, squares := float64(len(l.series)), 0.0, 0.0
-	for _, s := range l.series {
+	for _, i := range slices.Sorted(maps.Keys(l.series)) { // sums depend on their order
+		s := l.series[i]
 		d := s.less[k][j] / max(s.count, 1)
 		mean, squares = mean+d/n, squares+d*d/n
 	}
@@ -142,6 +145,9 @@ func (l *leant) surely(k, j int) bool {
 // lean is how far the windows' quantiles are to be moved.
 func (r *rehearsal) lean(quantiles [][]float64, by model.Judge) Lean {
 	l := newLeant(by)
+	if !r.tell() {
+		return Lean{}
+	}
 	seen := map[int]int{}
 	for w, lesson := range r.lessons {
 		i := r.windows[w].series
@@ -150,6 +156,15 @@ func (r *rehearsal) lean(quantiles [][]float64, by model.Judge) Lean {
 		seen[i]++
 	}
 	return l.lean()
+}
+
+// tell says whether there are windows of enough series.
+func (r *rehearsal) tell() bool {
+	series := map[int]bool{}
+	for _, w := range r.windows {
+		series[w.series] = true
+	}
+	return len(series) >= fewestLeant
 }
 
 // plainWords name the plain forecasts, in their order; the rest are smoothed.

@@ -57,7 +57,11 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	t.Longer = longer(v)
 	out := held(feature.SettingOf(v, horizon).Length, horizon)
 	if m.Plain {
-		told, err := t.rehearsal(v, out, nil).judge(ctx, t.workers, t.networks, env.Judge)
+		r := t.rehearsal(v, out, nil)
+		if !r.tell() {
+			return t, nil
+		}
+		told, err := r.judge(ctx, t.workers, t.networks, env.Judge)
 		if err != nil {
 			return nil, err
 		}
