@@ -18,8 +18,8 @@ const (
 // explained has the additive regression explain drivers and events, of all and without what is held out;
 // nil where the time that it may take is up before. What became of it is kept: a training that goes on
 // after a stop must see what it saw.
-func explained(ctx context.Context, v panel.View, env model.Env, held int, bound model.Timer, c *course, save func() error) (whole, early model.Trained,
-	err error) {
+func explained(ctx context.Context, v panel.View, env model.Env, held int, bound model.Timer, c *course,
+	save func() error) (whole, early model.Trained, err error) {
 	if c.Explaining == explainedNever {
 		return nil, nil, nil
 	}
@@ -46,11 +46,11 @@ func explained(ctx context.Context, v panel.View, env model.Env, held int, bound
 	case ctx.Err() != nil:
 		return nil, nil, ctx.Err()
 	case inner.Err() != nil:
-		c.Explaining = explainedNever
+		c.Explaining, c.Spent = explainedNever, bound.Spent()
 		return nil, nil, save()
 	case whole == nil:
 		return nil, nil, err
 	}
-	c.Explaining = explainedDone
+	c.Explaining, c.Spent = explainedDone, bound.Spent()
 	return whole, early, save()
 }

@@ -90,8 +90,10 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 			if err := k.run(ctx, part, batches, held, c, save); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Explaining: c.Explaining, Chosen: c.Chosen, Done: append(c.Done, c.Best), Steps: append(c.Steps, c.BestStep+stepsOf(was, member)),
-				Curves: append(c.Curves, c.Curve), Helds: append(c.Helds, c.Held)}
+			next := c.whole()
+			next.Done, next.Steps = append(c.Done, c.Best), append(c.Steps, c.BestStep+stepsOf(was, member))
+			next.Curves, next.Helds = append(c.Curves, c.Curve), append(c.Helds, c.Held)
+			*c = next
 			if err := save(); err != nil {
 				return err
 			}

@@ -99,7 +99,8 @@ func TestDistributionsForecastAsQuantilesDo(t *testing.T) {
 	require.NoError(t, err)
 	trained, err := m.Train(t.Context(), v, env(h, 2))
 	require.NoError(t, err)
-	assert.True(t, strings.HasPrefix(trained.Describe(0).Cautions[0], "output: counts are whole numbers"), "%v", trained.Describe(0).Cautions)
+	cautions := trained.Describe(0).Cautions
+	assert.True(t, strings.HasPrefix(cautions[0], "output: counts are whole numbers"), "%v", cautions)
 }
 
 // A choice is the same for any workers, and after a stop that comes right after it; what is written
@@ -120,7 +121,8 @@ func TestTheLikeliestIsTheSame(t *testing.T) {
 func TestDistributionsOfOddSeries(t *testing.T) {
 	const n, h = 100, 7
 	odd := map[string]func(t int) float64{
-		"zeros": func(int) float64 { return 0 }, "constant": func(int) float64 { return 7 }, "huge": func(t int) float64 { return 1e15 + 1e13*float64(t%3) },
+		"zeros": func(int) float64 { return 0 }, "constant": func(int) float64 { return 7 },
+		"huge": func(t int) float64 { return 1e15 + 1e13*float64(t%3) },
 		"one sale": func(t int) float64 { return float64(t / 90 * (t % 90 / 9)) }, "ramp": func(t int) float64 { return float64(t) },
 	}
 	p := drawn(6, n, negativeBinomial)

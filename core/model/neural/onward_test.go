@@ -126,7 +126,8 @@ func TestStartingAnew(t *testing.T) {
 		"they forecast fewer steps":       {plain, train(t, "perceptron", plain, viewOf(p, n-8), env(h-2, 2))},
 		"there are fewer or more of them": {plain, train(t, "perceptron", small(model.Values{"members": 2}), viewOf(p, n-8), env(h, 2))},
 		"see more of it":                  {plain, train(t, "perceptron", small(model.Values{"window": 20}), viewOf(p, n-8), env(h, 2))},
-		"they know other columns":         {plain, train(t, "perceptron", small(model.Values{"features": []string{"month as levels"}}), viewOf(p, n-8), env(h, 2))},
+		"they know other columns": {plain,
+			train(t, "perceptron", small(model.Values{"features": []string{"month as levels"}}), viewOf(p, n-8), env(h, 2))},
 	} {
 		trained := train(t, "perceptron", c.given, now, from(env(h, 2), c.earlier))
 		assert.Contains(t, trained.Describe(0).Why, "trained anew, and not from the networks before: ", why)

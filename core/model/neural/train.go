@@ -212,6 +212,12 @@ type course struct {
 	Curves, Helds   [][]float64
 }
 
+// whole is what holds beyond the member that is being trained.
+func (c *course) whole() course {
+	return course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Explaining: c.Explaining, Chosen: c.Chosen, Done: c.Done, Steps: c.Steps,
+		Curves: c.Curves, Helds: c.Helds}
+}
+
 // resume gives a training as a stop left it, or a new one, and what saves it.
 func (m Model) resume(v panel.View, env model.Env, was *Group) (c *course, save func() error, err error) {
 	c = &course{}
@@ -282,8 +288,9 @@ func (k *task) run(ctx context.Context, env model.Env, batches int, held []windo
 			if err := k.net.weights.Set(start); err != nil {
 				return err
 			}
-			*c = course{Of: c.Of, Spent: c.Spent, Hurried: c.Hurried, Restarts: c.Restarts + 1, Explaining: c.Explaining, Chosen: c.Chosen, Done: c.Done, Steps: c.Steps,
-				Curves: c.Curves, Helds: c.Helds}
+			restarts := c.Restarts + 1
+			*c = c.whole()
+			c.Restarts = restarts
 			return k.run(ctx, env, batches, held, c, save)
 		case err != nil:
 			return err
