@@ -122,7 +122,7 @@ func TestDistributionsOfOddSeries(t *testing.T) {
 	const n, h = 100, 7
 	odd := map[string]func(t int) float64{
 		"zeros": func(int) float64 { return 0 }, "constant": func(int) float64 { return 7 },
-		"huge": func(t int) float64 { return 1e15 + 1e13*float64(t%3) },
+		"huge":     func(t int) float64 { return 1e15 + 1e13*float64(t%3) },
 		"one sale": func(t int) float64 { return float64(t / 90 * (t % 90 / 9)) }, "ramp": func(t int) float64 { return float64(t) },
 	}
 	p := drawn(6, n, negativeBinomial)
