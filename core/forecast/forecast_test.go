@@ -174,3 +174,34 @@ func TestTheMeanStaysKnown(t *testing.T) {
 	require.NoError(t, back.Unpack(mixed.Pack(nil)))
 	assert.Equal(t, []any{29.0, 30.0, 30.0}, []any{back.Mean[0], back.Expected(0), back.Expected(1)})
 }
+
+// The power of ten of a step is guessed from the step before: what is kept must not depend on that.
+func TestPackingAStepDoesNotDependOnTheOneBefore(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		sizes := rapid.SliceOfN(rapid.Float64Range(-12, 14), 2, 6).Draw(t, "powers of ten")
+		whole := forecast.NewRows(len(sizes))
+		for h, size := range sizes {
+			if rapid.Bool().Draw(t, "an exact power") {
+				size = math.Floor(size)
+			}
+			whole.Mean[h] = math.Pow(10, size)
+			for g := range whole.At(h) {
+				whole.At(h)[g] = whole.Mean[h] * forecast.Grid[g] * 21
+			}
+		}
+		var apart []float64
+		for h := range sizes {
+			one := forecast.NewRows(1)
+			one.Mean[0] = whole.Mean[h]
+			copy(one.At(0), whole.At(h))
+			one.Pack(nil)
+			apart = append(append(apart, one.Mean[0]), one.At(0)...)
+		}
+		whole.Pack(nil)
+		var together []float64
+		for h := range sizes {
+			together = append(append(together, whole.Mean[h]), whole.At(h)...)
+		}
+		require.Equal(t, apart, together)
+	})
+}

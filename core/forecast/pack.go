@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"math"
+	"slices"
 )
 
 // A packed record is a byte that says what it is, and for each step two signed bytes j and k
@@ -77,47 +78,71 @@ func descale(v float64, k int) float64 {
 	return v / factor * divisor
 }
 
-// power is the largest that a size fits with.
-func power(top float64) int {
+// power is the largest that a size fits with. One that is likely is tried first, since a logarithm takes
+// its time: it is the answer where it is not near another.
+func power(top float64, likely int) int {
 	if top == 0 {
 		return 0
 	}
-	k := min(int(math.Floor(math.Log10(packLimit/top))), maxPower)
+	room := packLimit / top
+	if likely >= 0 && likely < maxPower && room > tens[likely]*(1+1e-9) && room < tens[likely+1]*(1-1e-9) {
+		return likely
+	}
+	k := min(int(math.Floor(math.Log10(room))), maxPower)
 	return max(k, -128)
+}
+
+var tens = func() (out [maxPower + 1]float64) {
+	for k := range out {
+		out[k] = math.Pow10(k)
+	}
+	return out
+}()
+
+// put rounds values to what 10^k keeps of them, in place, and writes their integers.
+func put(b []byte, values []float64, k int) {
+	b = b[:4*len(values)]
+	factor, divisor := scales(k)
+	for i, v := range values {
+		var n float64
+		if divisor == 1 { // nearly always; a division is the dearest step here
+			n = math.RoundToEven(v * factor)
+			values[i] = n / factor
+		} else {
+			n = math.RoundToEven(v / divisor)
+			values[i] = n * divisor
+		}
+		binary.LittleEndian.PutUint32(b[4*i:4*i+4], uint32(int32(n)))
+	}
 }
 
 // Pack rounds a forecast to what its record holds, in place, and appends the record.
 func (r Rows) Pack(b []byte) []byte {
-	at := len(b)
-	b = append(b, make([]byte, PackedSize(len(r.Mean)))...)
+	const step = 2 + 4*(2+GridSize)
+	at, size := len(b), PackedSize(len(r.Mean))
+	b = slices.Grow(b, size)[:at+size]
 	b[at] = kindTwofold
 	at++
-	put := func(v *float64, k int) {
-		factor, divisor := scales(k)
-		n := math.RoundToEven(*v / divisor * factor)
-		*v = descale(n, k)
-		binary.LittleEndian.PutUint32(b[at:], uint32(int32(n)))
-		at += 4
-	}
+	j, k := 0, 0
 	for h := range r.Mean {
-		q := r.At(h) // in order: the outermost are the largest
+		record := b[at : at+step : at+step]
+		at += step
 		if r.IsClosed(h) {
-			b[at] = closedStep
-			at += 2 + 4*(2+GridSize)
+			clear(record)
+			record[0] = closedStep
 			continue
 		}
-		mean := r.Expected(h)
-		j, k := power(max(math.Abs(r.Mean[h]), math.Abs(mean))), power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])))
-		b[at], b[at+1] = byte(int8(j)), byte(int8(k))
-		at += 2
-		put(&r.Mean[h], j)
-		put(&mean, j)
+		q := r.At(h) // in order: the outermost are the largest
+		means := [2]float64{r.Mean[h], r.Expected(h)}
+		j = power(max(math.Abs(means[0]), math.Abs(means[1])), j)
+		k = power(max(math.Abs(q[0]), math.Abs(q[GridSize-1])), k)
+		record[0], record[1] = byte(int8(j)), byte(int8(k))
+		put(record[2:10], means[:], j)
+		r.Mean[h] = means[0]
 		if h < len(r.Lean) {
-			r.Lean[h] = mean - r.Mean[h]
+			r.Lean[h] = means[1] - means[0]
 		}
-		for g := range q {
-			put(&q[g], k)
-		}
+		put(record[10:], q, k)
 	}
 	return b
 }

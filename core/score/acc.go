@@ -118,6 +118,17 @@ var stretches = func() (out [forecast.GridSize - 1]stretch) {
 	return out
 }()
 
+// under and over are what a quantile's distance below and above y weighs over the stretches on both sides of it.
+var under, over = func() (under, over [forecast.GridSize]float64) {
+	for g, s := range stretches {
+		under[g] += s.low[0]
+		under[g+1] += s.low[1]
+		over[g] += s.high[0]
+		over[g+1] += s.high[1]
+	}
+	return under, over
+}()
+
 // Crps is the continuous ranked probability score of a quantile row: twice the
 // integral of the pinball loss over all probabilities, exact for the quantiles joined
 // by straight lines and constant beyond the grid's ends.
@@ -130,19 +141,19 @@ func Crps(y float64, quantiles []float64) float64 {
 	quantiles = quantiles[:forecast.GridSize]
 	tail := forecast.Grid[0]
 	sum := tail*Pinball(y, quantiles[0], tail/2) + tail*Pinball(y, quantiles[last], 1-tail/2)
-	for g := range last {
-		a, b := quantiles[g]-y, quantiles[g+1]-y
-		s := &stretches[g]
-		switch {
-		case a >= 0:
-			sum += s.high[0]*a + s.high[1]*b
-		case b <= 0:
-			sum -= s.low[0]*a + s.low[1]*b
-		default:
-			p, q := forecast.Grid[g], forecast.Grid[g+1]
-			at := p - a/(b-a)*(q-p)
-			sum += pinballOver(0, p, at, a, 0) + pinballOver(0, at, q, 0, b)
-		}
+	m := 0 // quantiles up to y
+	for ; m <= last && quantiles[m] <= y; m++ {
+		sum += under[m] * (y - quantiles[m])
+	}
+	for g := m; g <= last; g++ {
+		sum += over[g] * (quantiles[g] - y)
+	}
+	if m > 0 && m <= last { // of the stretch on which y lies, each side has counted its half as if it were whole
+		a, b := quantiles[m-1]-y, quantiles[m]-y
+		sum += stretches[m-1].low[0]*a - stretches[m-1].high[1]*b
+		p, q := forecast.Grid[m-1], forecast.Grid[m]
+		at := p - a/(b-a)*(q-p)
+		sum += pinballOver(0, p, at, a, 0) + pinballOver(0, at, q, 0, b)
 	}
 	return 2 * sum
 }
@@ -287,7 +298,6 @@ func (a *Acc) AddTraining(actual, fitted []float64, scale Scale) {
 		one.SumASE, one.NASE = abs/scale.Abs, n
 	}
 	one.CloseSeries(scale)
-	one.Levels = make([]LevelAcc, len(a.Levels))
 	a.Merge(&one)
 }
 
@@ -327,7 +337,7 @@ func (a *Acc) Merge(b *Acc) {
 	a.PinMid += b.PinMid
 	a.SumCRPS += b.SumCRPS
 	a.Abs = append(a.Abs, b.Abs...)
-	for i := range a.Levels {
+	for i := range b.Levels { // none where nothing is known of intervals
 		a.Levels[i].add(&b.Levels[i])
 	}
 }
