@@ -1,5 +1,7 @@
 # Paper Kettle: `make demo` to see it, `make test` to check it, `make help` for the rest.
 export CGO_ENABLED := 0
+# The same for building, vetting and testing: what one has compiled, the others take from the cache.
+export GOFLAGS := $(shell go env GOFLAGS) -trimpath
 
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
@@ -29,7 +31,7 @@ console/dist/index.html: $(CONSOLE)
 	@touch console/dist/.gitkeep $@
 
 bin/paperkettle: console/dist/index.html $(GO)
-	go build -trimpath -o $@ ./cmd/paperkettle
+	go build -o $@ ./cmd/paperkettle
 
 test: setup-test build lint ## Run every check and test, installing what they need
 	cd console && npm run --silent test
