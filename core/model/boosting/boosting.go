@@ -158,7 +158,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 		return err
 	}
 	weigh(list)
-	f.Widening = widening(list, lay).RankedBy(env.Judge)
+	f.Widening = widening(list, lay).Learnt(list[0].rows.told(), freedom).RankedBy(env.Judge)
 	for k, a := range list {
 		f.Tried = append(f.Tried, model.Candidate{Form: "trees on " + a.name, Value: a.loss}, model.Candidate{Form: a.name + " alone", Value: a.without})
 		if a.weight == 0 {
@@ -172,6 +172,10 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 	}
 	return nil
 }
+
+// freedom is how many parameters' worth trees with their base are learnt freely, as their intervals show
+// where there is little to learn from.
+const freedom = 2
 
 // sharpness is how much better held-out rows must be to weigh more, and leastWeight what is not
 // worth training for.

@@ -171,7 +171,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if known != nil && m.Scale == "" && m.diff == nil {
 		m.diff = known.diff // what is not told by a longer horizon is what the windows were told by
 	}
-	m.widen(known, env.Judge)
+	m.widen(known, env.Judge, apart(inputs, env.Horizon))
 	return m, nil
 }
 
@@ -184,14 +184,15 @@ type told struct {
 }
 
 // widen notes by how much the intervals of each series are to be widened.
-func (m *Method) widen(t *told, by model.Judge) {
+func (m *Method) widen(t *told, by model.Judge, windows float64) {
 	m.widening, m.widenings = single.None, map[string]single.Widening{}
 	if t == nil {
 		return
 	}
-	m.widening = single.Pooled(t.tallies).RankedBy(by)
+	pooled := single.Pooled(t.tallies).RankedBy(by)
+	m.widening = pooled.Learnt(windows, freedom)
 	for j, own := range t.tallies {
-		m.widenings[t.keys[j]] = own.Toward(m.widening)
+		m.widenings[t.keys[j]] = own.Toward(pooled).Learnt(windows, freedom)
 	}
 }
 
@@ -309,4 +310,17 @@ func (p *Pool) believe(share float64) {
 			e.Beta[j] *= share
 		}
 	}
+}
+
+// freedom is how many parameters' worth a regression is learnt freely where there is little to learn from,
+// and what chooses its form with it.
+const freedom = 4
+
+// apart is how many windows that do not overlap some series have.
+func apart(inputs []single.Input, horizon int) float64 {
+	known := 0
+	for _, in := range inputs {
+		known += panel.CountKnown(in.Values)
+	}
+	return float64(known) / float64(max(1, horizon))
 }

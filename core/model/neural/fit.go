@@ -129,7 +129,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	g.Likely = c.Chosen
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
-	g.Widening, g.Ties = proof.Widening().RankedBy(env.Judge), proof.Ties()
+	apart := float64(len(windows)) / float64(lay.Ahead)
+	g.Widening, g.Ties = proof.Widening().Learnt(apart, freedom).RankedBy(env.Judge), proof.Ties()
 	return nil
 }
 
@@ -166,6 +167,10 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 	}
 	return k.net.weights.Set(slices.Clone(trainer.Averaged()))
 }
+
+// freedom is how many parameters' worth a network is learnt freely, as its intervals show where it has
+// little to learn from: the rest is held by shrinkage and stopping early.
+const freedom = 22
 
 // fewestWindows is how many windows a network is trained on at least.
 const fewestWindows = 12

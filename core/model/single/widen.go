@@ -213,6 +213,23 @@ func (m Sizes) tail(otherwise float64, pooled bool) float64 {
 	return max(1, min((own*otherwise+m.Weight*asked)/(own+m.Weight), 1.6))
 }
 
+// Learnt widens by what is not known of a model that was learnt from few windows: where p
+// parameters are learnt from n independent ones, errors of new windows have (1 + p/n) times the
+// variance of those that a model with the true parameters makes. windows is n; freedom is p, as far as
+// the model's shrinkage leaves it any.
+//
+// Source: Akaike, Fitting autoregressive models for prediction, Annals of the Institute of
+// Statistical Mathematics 21 (1969).
+func (w Widening) Learnt(windows, freedom float64) Widening {
+	if windows <= 0 {
+		return w
+	}
+	f := math.Sqrt(1 + freedom/max(windows, 1))
+	w.Near, w.Far = min(w.Near*f, mostWiden), min(w.Far*f, mostWiden)
+	w.Steps = max(w.Steps, 1)
+	return w
+}
+
 // at is the factor of a step, counted from 0: along the log of the steps, and no further than
 // twice as far as the windows reached.
 func (w Widening) at(step int) float64 {

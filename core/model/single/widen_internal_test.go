@@ -49,6 +49,25 @@ func TestWideningFindsTheFactor(t *testing.T) {
 	assert.Equal(t, Widening{Near: 1, Far: 1, Tail: 1}, Tally{}.Widening())
 }
 
+// What was learnt from little is wider by the variance that estimates have, and what was learnt from much, or
+// by nothing that was counted, is not.
+func TestLittleToLearnFromWidens(t *testing.T) {
+	w := Widening{Near: 1.1, Far: 1.2, Tail: 1.3, Steps: 8}
+	assert.InDelta(t, 1.1*math.Sqrt2, w.Learnt(4, 4).Near, 1e-12)
+	assert.InDelta(t, 1.2*math.Sqrt2, w.Learnt(4, 4).Far, 1e-12)
+	assert.Equal(t, 1.3, w.Learnt(4, 4).Tail)
+	assert.InDelta(t, 1.2, w.Learnt(4000, 4).Far, 1e-3)
+	assert.Equal(t, w, w.Learnt(0, 4))
+	assert.InDelta(t, mostWiden, w.Learnt(1, 1000).Near, 0)
+	rows := forecast.NewRows(1)
+	for g := range rows.At(0) {
+		rows.At(0)[g] = num.NormalQuantile(forecast.Grid[g])
+	}
+	None.Learnt(1, 3).Stretch(rows, 0)
+	low, high := forecast.Interval(rows.At(0), 80)
+	assert.InDelta(t, 2*2*1.2816, high-low, 1e-3, "also where no window told anything")
+}
+
 // Errors with rare far ones widen the tails and leave the middle.
 func TestWideningOfTails(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(5, 5))
