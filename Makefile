@@ -6,6 +6,9 @@ export GOFLAGS := $(shell go env GOFLAGS) -trimpath
 CONSOLE := $(shell find console/src console/public -type f -not -name .gitkeep) console/index.html console/vite.config.ts console/package-lock.json
 GO      := $(shell find . -name '*.go' -not -path './console/node_modules/*') go.mod go.sum $(wildcard store/migrations/*.sql)
 
+# What takes longest begins first, so that no core waits for it in the end.
+LONGEST := ./service ./core/model/catalogue ./cli
+
 .PHONY: help demo build test race lint bench stress kills setup setup-test setup-race contract clean pretrain
 
 help: ## Say what there is
@@ -35,7 +38,7 @@ bin/paperkettle: console/dist/index.html $(GO)
 
 test: setup-test build lint ## Run every check and test, installing what they need
 	cd console && npm run --silent test
-	go test -timeout 30m ./...
+	go test -timeout 30m $(LONGEST) ./...
 
 lint: setup bin/paperkettle ## Check format, vet, types, style and the contract
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo "run gofmt -w on these"; exit 1; }
