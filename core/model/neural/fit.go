@@ -170,7 +170,7 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 
 // freedom is how many parameters' worth a network is learnt freely, as its intervals show where it has
 // little to learn from: the rest is held by shrinkage and stopping early.
-const freedom = 22
+const freedom = 10
 
 // fewestWindows is how many windows a network is trained on at least.
 const fewestWindows = 12

@@ -1,6 +1,7 @@
 package single
 
 import (
+	"fmt"
 	"math"
 
 	"paperkettle/core/model"
@@ -52,15 +53,20 @@ func pointOf(list []Tally) (share float64) {
 	return share
 }
 
-// Words say where points lie, for a form; nothing where they are means.
-func (w Widening) Words() string {
+// Words say where points lie and what intervals are widened for, for a form; nothing where points are means, and
+// for less than a tenth.
+func (w Widening) Words() (out string) {
 	switch w.Point {
 	case 0:
-		return ""
 	case 1:
-		return "; points are medians, which do better by what the plan ranks by"
+		out = "; points are medians, which do better by what the plan ranks by"
+	default:
+		out = "; points lie half way from means to medians, which does better by what the plan ranks by"
 	}
-	return "; points lie half way from means to medians, which does better by what the plan ranks by"
+	if w.Little >= 0.1 {
+		out += fmt.Sprintf("; intervals are %.0f %% wider, since there was little to learn from", 100*w.Little)
+	}
+	return out
 }
 
 // RankedBy leaves points at the mean, unless absolute errors rank them.

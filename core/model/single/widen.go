@@ -23,6 +23,8 @@ type Widening struct {
 	// Point is the share of the way from the mean to the median that point forecasts go, where they
 	// are ranked by absolute errors and inner windows of many series gain by it.
 	Point float64
+	// Little is what share of the factors there is since little was there to learn from: 0.2 for a fifth.
+	Little float64
 }
 
 // Tally is what inner windows say of a model's widths: the sizes of its errors, each divided
@@ -226,7 +228,7 @@ func (w Widening) Learnt(windows, freedom float64) Widening {
 	}
 	f := math.Sqrt(1 + freedom/max(windows, 1))
 	w.Near, w.Far = min(w.Near*f, mostWiden), min(w.Far*f, mostWiden)
-	w.Steps = max(w.Steps, 1)
+	w.Steps, w.Little = max(w.Steps, 1), f-1
 	return w
 }
 

@@ -59,6 +59,8 @@ func TestLittleToLearnFromWidens(t *testing.T) {
 	assert.InDelta(t, 1.2, w.Learnt(4000, 4).Far, 1e-3)
 	assert.Equal(t, w, w.Learnt(0, 4))
 	assert.InDelta(t, mostWiden, w.Learnt(1, 1000).Near, 0)
+	assert.Contains(t, w.Learnt(4, 4).Words(), "intervals are 41 % wider")
+	assert.Empty(t, w.Learnt(4000, 4).Words())
 	rows := forecast.NewRows(1)
 	for g := range rows.At(0) {
 		rows.At(0)[g] = num.NormalQuantile(forecast.Grid[g])
