@@ -185,8 +185,9 @@ type told struct {
 
 // widen notes by how much the intervals of each series are to be widened.
 func (m *Method) widen(t *told, by model.Judge, windows float64) {
-	m.widening, m.widenings = single.None, map[string]single.Widening{}
+	m.widenings = map[string]single.Widening{}
 	if t == nil {
+		m.widening = single.None.Learnt(windows, freedom)
 		return
 	}
 	pooled := single.Pooled(t.tallies).RankedBy(by)
