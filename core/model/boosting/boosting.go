@@ -174,7 +174,7 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 }
 
 // freedom is how many parameters' worth trees with their base are learnt freely, as their intervals show
-// where there is little to learn from.
+// where there is little to learn from. Where there are no rows, and so no trees, intervals are the base's own.
 const freedom = 2
 
 // sharpness is how much better held-out rows must be to weigh more, and leastWeight what is not

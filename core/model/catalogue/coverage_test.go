@@ -61,7 +61,8 @@ func TestIntervalsOfShortSeries(t *testing.T) {
 		family string
 		pr     process
 	}{
-		{alone + "linear", trends}, {alone + "linear", walks}, {"arima", walks}, {"arima", trends}, {"arima", seasons}, {"arima", noise}, {"theta", walks}, {"smoothing", walks},
+		{alone + "linear", trends}, {alone + "linear", walks},
+		{"arima", walks}, {"arima", trends}, {"arima", seasons}, {"arima", noise}, {"theta", walks}, {"smoothing", walks},
 		{"smoothing", noise}, {"linear", walks}, {"linear", noise}, {"additive", trends}, {"additive", walks}, {"decomposition", seasons},
 	} {
 		t.Run(fmt.Sprint(c.family, " on ", c.pr.name), func(t *testing.T) {
