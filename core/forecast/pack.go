@@ -99,20 +99,26 @@ var tens = func() (out [maxPower + 1]float64) {
 	return out
 }()
 
+// rounder, added to a number below 2^51, leaves no room for what is behind its point: taken away again it
+// leaves the number rounded to even, and the lowest bits in between are its integer.
+const rounder = 3 << 51
+
 // put rounds values to what 10^k keeps of them, in place, and writes their integers.
 func put(b []byte, values []float64, k int) {
-	b = b[:4*len(values)]
 	factor, divisor := scales(k)
-	for i, v := range values {
-		var n float64
-		if divisor == 1 { // nearly always; a division is the dearest step here
-			n = math.RoundToEven(v * factor)
-			values[i] = n / factor
-		} else {
-			n = math.RoundToEven(v / divisor)
-			values[i] = n * divisor
+	if divisor != 1 { // rare; one division a value less, which is the dearest step here
+		for i, v := range values {
+			raised := v/divisor + rounder
+			values[i] = (raised - rounder) * divisor
+			binary.LittleEndian.PutUint32(b[4*i:], uint32(math.Float64bits(raised)))
 		}
-		binary.LittleEndian.PutUint32(b[4*i:4*i+4], uint32(int32(n)))
+		return
+	}
+	for i, v := range values {
+		raised := v*factor + rounder
+		values[i] = (raised - rounder) / factor
+		binary.LittleEndian.PutUint32(b[:4], uint32(math.Float64bits(raised)))
+		b = b[4:]
 	}
 }
 

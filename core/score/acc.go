@@ -145,36 +145,39 @@ func Crps(y float64, quantiles []float64) float64 {
 	for ; m <= last && quantiles[m] <= y; m++ {
 		sum += under[m] * (y - quantiles[m])
 	}
+	other := 0.0
 	for g := m; g <= last; g++ {
-		sum += over[g] * (quantiles[g] - y)
+		other += over[g] * (quantiles[g] - y)
 	}
+	sum += other
 	if m > 0 && m <= last { // of the stretch on which y lies, each side has counted its half as if it were whole
-		a, b := quantiles[m-1]-y, quantiles[m]-y
-		sum += stretches[m-1].low[0]*a - stretches[m-1].high[1]*b
+		a, b := y-quantiles[m-1], quantiles[m]-y
 		p, q := forecast.Grid[m-1], forecast.Grid[m]
-		at := p - a/(b-a)*(q-p)
-		sum += pinballOver(0, p, at, a, 0) + pinballOver(0, at, q, 0, b)
+		at := p + a/(a+b)*(q-p)
+		sum += a*((at-p)*(2*p+at)/6-stretches[m-1].low[0]) + b*((q-at)*(3-at-2*q)/6-stretches[m-1].high[1])
 	}
 	return 2 * sum
-}
-
-// pinballOver integrates the pinball loss over a stretch of probabilities on which the
-// quantile is a straight line that does not cross y: Simpson's rule is exact.
-func pinballOver(y, p0, p1, q0, q1 float64) float64 {
-	return (p1 - p0) / 6 * (Pinball(y, q0, p0) + 4*Pinball(y, (q0+q1)/2, (p0+p1)/2) + Pinball(y, q1, p1))
 }
 
 // Point is one point with all that is summed of it.
 type Point struct {
 	y, e, abs, pe, ape, sape, ase, rse, pinMid, crps float64
 	scaled                                           bool
-	levels                                           []float64
+	sq, root                                         float64 // of the scale
+	levels                                           []levelTerms
 	parts                                            []LevelAcc
 }
 
+// levelTerms is what a level's scores are made with: the probability of its lower end, and 2 over alpha.
+type levelTerms struct{ tail, penalty float64 }
+
 // NewPoint makes one that can be set again and again, for some levels in per cent.
 func NewPoint(levels []float64) *Point {
-	return &Point{levels: levels, parts: make([]LevelAcc, len(levels))}
+	p := &Point{levels: make([]levelTerms, len(levels)), parts: make([]LevelAcc, len(levels))}
+	for i, level := range levels {
+		p.levels[i] = levelTerms{(1 - level/100) / 2, 2 / (1 - level/100)}
+	}
+	return p
 }
 
 // Set takes an actual y, a forecast f, its quantile row and each level's interval. It is
@@ -197,25 +200,30 @@ func (p *Point) Set(y, f float64, scale Scale, quantiles, low, high []float64) b
 		p.ase = p.abs / scale.Abs
 	}
 	if scale.Sq > 0 {
-		p.rse = math.Sqrt(p.e * p.e / scale.Sq)
+		if p.sq != scale.Sq { // the same for a whole series
+			p.sq, p.root = scale.Sq, math.Sqrt(scale.Sq)
+		}
+		p.rse = p.abs / p.root
 	}
 	p.pinMid, p.crps = Pinball(y, quantiles[forecast.Median], 0.5), Crps(y, quantiles)
 	for i, level := range p.levels {
 		l := &p.parts[i]
-		width := high[i] - low[i]
-		out := max(low[i]-y, y-high[i], 0)
-		l.Covered = 0
-		if out == 0 {
+		lower, upper := low[i], high[i]
+		width := upper - lower
+		l.Covered, l.Width, l.Winkler = 0, width, width
+		switch {
+		case y < lower:
+			l.Winkler += (lower - y) * level.penalty
+		case y > upper:
+			l.Winkler += (y - upper) * level.penalty
+		default:
 			l.Covered = 1
 		}
-		l.Width = width
-		l.Winkler = width + out*2/(1-level/100)
 		l.Scaled = 0
 		if p.scaled {
 			l.Scaled = l.Winkler / scale.Abs
 		}
-		tail := (1 - level/100) / 2
-		l.PinLow, l.PinHigh = Pinball(y, low[i], tail), Pinball(y, high[i], 1-tail)
+		l.PinLow, l.PinHigh = Pinball(y, lower, level.tail), Pinball(y, upper, 1-level.tail)
 	}
 	return true
 }
@@ -277,7 +285,7 @@ func (a *Acc) Add(y, f float64, scale Scale, quantiles, levels, low, high []floa
 // AddTraining takes actuals with what was fitted to them, NaN where unknown. Only the
 // sums of plain and scaled errors and of |y| are known of them.
 func (a *Acc) AddTraining(actual, fitted []float64, scale Scale) {
-	n, sum, abs, sq, size := 0.0, 0.0, 0.0, 0.0, 0.0
+	n, sum, abs, sq, size := 0, 0.0, 0.0, 0.0, 0.0
 	fitted = fitted[:len(actual)]
 	for t, y := range actual {
 		e := fitted[t] - y
@@ -293,9 +301,9 @@ func (a *Acc) AddTraining(actual, fitted []float64, scale Scale) {
 	if n == 0 {
 		return
 	}
-	one := Acc{N: n, SumE: sum, SumAbs: abs, SumSq: sq, SumAbsY: size}
+	one := Acc{N: float64(n), SumE: sum, SumAbs: abs, SumSq: sq, SumAbsY: size}
 	if scale.Abs > 0 {
-		one.SumASE, one.NASE = abs/scale.Abs, n
+		one.SumASE, one.NASE = abs/scale.Abs, one.N
 	}
 	one.CloseSeries(scale)
 	a.Merge(&one)
