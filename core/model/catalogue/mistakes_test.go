@@ -49,9 +49,9 @@ func spoilt(t *testing.T, family string, spoil func(values []float64)) (miss, wi
 	return miss, width, trained.Describe(0)
 }
 
-var unmoved = []string{"smoothing", "theta", "arima", "decomposition", "additive", "linear", "automatic"}
+var unmoved = []string{"smoothing", "theta", "arima", "decomposition", "additive", "linear", "pretrained", "automatic"}
 
-// A mistake in a history, of three or of ten times what was sold, in the middle or on the last day, moves no
+// A mistake in a history, of nothing, of three or of ten times what was sold, in the middle or on the last day, moves no
 // family's forecasts to speak of, nor makes its intervals much wider; and they say what they left out.
 func TestAMistakeMovesLittle(t *testing.T) {
 	t.Parallel()
@@ -59,7 +59,7 @@ func TestAMistakeMovesLittle(t *testing.T) {
 		_, width, d := spoilt(t, family, func([]float64) {})
 		assert.Empty(t, d.LeftOut, family)
 		for _, at := range []int{200, spoiltDays - 1} {
-			for _, mistake := range []float64{600, 2000} {
+			for _, mistake := range []float64{0, 600, 2000} {
 				miss, wider, d := spoilt(t, family, func(values []float64) { values[at] = mistake })
 				assert.Less(t, miss, 0.9, "%s, mean error with a %g in period %d", family, mistake, at)
 				assert.Less(t, wider, 1.4*width, "%s, width with a %g in period %d", family, mistake, at)
@@ -69,6 +69,25 @@ func TestAMistakeMovesLittle(t *testing.T) {
 			}
 		}
 	}
+}
+
+// Networks pass over a mistake on the last day, and over a change of unit, as the others do.
+func TestNetworksPassOverMistakes(t *testing.T) {
+	t.Parallel()
+	_, width, d := spoilt(t, "perceptron", func([]float64) {})
+	assert.Empty(t, d.LeftOut)
+	miss, wider, d := spoilt(t, "perceptron", func(values []float64) { values[spoiltDays-1] = 2000 })
+	assert.Less(t, miss, 0.9)
+	assert.Less(t, wider, 1.4*width)
+	require.Len(t, d.LeftOut, 1)
+	assert.Equal(t, spoiltDays-1, d.LeftOut[0].From)
+	miss, _, d = spoilt(t, "perceptron", func(values []float64) {
+		for i := range 150 {
+			values[i] *= 10
+		}
+	})
+	assert.Less(t, miss, 0.9)
+	assert.Contains(t, fmt.Sprint(d.Cautions), "what came before is learnt from")
 }
 
 // A strike of a week, ten days before the origin, is passed over; so are zeros in place of what is unknown.

@@ -378,7 +378,7 @@ func Families() model.Catalogue {
 	one, three, most := 1.0, 3.0, 1000.0
 	return model.Catalogue{{
 		Name:      "decomposition",
-		Version:   2, // earlier units made like the present one
+		Version:   3, // a zero on the last day left out
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{

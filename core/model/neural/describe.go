@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -15,8 +16,9 @@ func (t *Trained) Describe(i int) model.Description {
 	}
 	d := model.Description{}
 	if t.view != nil {
-		values, first := t.view.Values(i)
-		d.From, d.To, d.Known = first, t.view.Origin(), panel.CountKnown(values)
+		s, mended := single.Mend(t.view.Series(i))
+		d.From, d.To, d.Known, d.LeftOut = s.First, t.view.Origin(), panel.CountKnown(s.Values), mended.Odd
+		d.Cautions = mended.Unit.Cautions(s)
 	}
 	if g.outside != nil { // whose effects are part of the forecast
 		d.Effects = g.outside.Describe(j).Effects

@@ -78,7 +78,8 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	return out, errors.Join(err, ctx.Err())
 }
 
-// sequences prepares the series of a view; those that can't be are left nil, with the reason.
+// sequences prepares the series of a view, without what looks like mistakes; those that can't be are left nil,
+// with the reason.
 //
 // At a forecast, what was explained in training must be known ahead.
 func (l *Layout) sequences(ctx context.Context, v panel.View, horizon, workers int, by model.Trained) ([]*sequence, []error, error) {
@@ -89,7 +90,8 @@ func (l *Layout) sequences(ctx context.Context, v panel.View, horizon, workers i
 			if err != nil {
 				return err
 			}
-			out[i], err = l.sequenceOf(v.Series(i), horizon, outside)
+			s, _ := single.Mend(v.Series(i))
+			out[i], err = l.sequenceOf(s, horizon, outside)
 			return err
 		})
 	})

@@ -13,6 +13,7 @@ import (
 
 // sequence is a series as a network sees it.
 type sequence struct {
+	seen    panel.SeriesView // without what looks like mistakes
 	z       []float64      // values, drivers and events taken out where that is done
 	outside *model.Outside // nil where nothing is taken out
 	first   int            // axis index of the first value
@@ -26,7 +27,7 @@ type sequence struct {
 
 // sequenceOf prepares a series; outside may be nil.
 func (l *Layout) sequenceOf(s panel.SeriesView, horizon int, outside *model.Outside) (*sequence, error) {
-	q := &sequence{z: outlook.Without(s.Values, outside), outside: outside, first: s.First, season: l.seasonOf(s)}
+	q := &sequence{seen: s, z: outlook.Without(s.Values, outside), outside: outside, first: s.First, season: l.seasonOf(s)}
 	for t := range s.Values {
 		if s.Closed(s.First + t) {
 			if q.closed == nil {

@@ -91,19 +91,18 @@ func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int
 	}
 	var some []window
 	for j, q := range list {
-		values, _ := v.Values(j)
 		switch {
 		case errs[j] != nil:
-		case panel.CountKnown(values) == 0:
+		case panel.CountKnown(q.seen.Values) == 0:
 			errs[j] = errors.New("no value is known in the training part")
-		case !single.Tells(values):
-			state, _, err := single.Start(ctx, nil, single.InputOf(v.Series(j), horizon, nil))
+		case !single.Tells(q.seen.Values):
+			state, _, err := single.Start(ctx, nil, single.InputOf(q.seen, horizon, nil))
 			if err != nil {
 				errs[j] = err
 				continue
 			}
 			rows[j] = forecast.NewRows(horizon)
-			errs[j] = state.Forecast(v.Series(j), rows[j])
+			errs[j] = state.Forecast(q.seen, rows[j])
 		default:
 			if _, ok := g.Layout.at(q, len(q.z)); !ok {
 				errs[j] = fmt.Errorf("nothing is known of the last %s", v.Cadence().Noun(8*g.Layout.reach(q.season)))
@@ -136,7 +135,7 @@ func (g *Group) forecast(ctx context.Context, v panel.View, horizon, workers int
 			errs[j] = model.Guard(func() error {
 				rows[j] = forecast.NewRows(horizon)
 				g.read(list[j], quantiles, r*reach+len(list[j].z)-int(w.n), rows[j])
-				values, _ := v.Values(j)
+				values := list[j].seen.Values
 				g.Widening.Stretch(rows[j], single.Trailing(values))
 				single.Hold(values, rows[j])
 				bounds.Keep(rows[j])

@@ -25,14 +25,16 @@ const (
 	fewestOdd  = 20
 	mostZeros  = 20
 	mostOthers = 50
-	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level.
+	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level. Not so a
+	// zero, which is more likely a day that was not counted, or not yet.
 	lastOdd = 6.0
 )
 
 // Odd lists the places of values that look like mistakes: each is far from the middle of the values before
 // it, of those after it, and of its place in the seasons before and after, farther by a gap than any other
 // value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season;
-// the last value, which nothing follows yet, must be farther still; and where many lie far out, that is how
+// the last value, which nothing follows yet, must be far from the one before it too, and farther still if it
+// is not zero; and where many lie far out, that is how
 // the series is. Values on days of events, or where a driver is out of its usual range, have a reason and
 // are never odd.
 func Odd(s panel.SeriesView) (places []int) {
@@ -59,7 +61,10 @@ func Odd(s panel.SeriesView) (places []int) {
 			far[i] = nearer(far[i], math.Abs(v-beside(y, i, season)))
 		}
 		if !panel.Known(after[i]) {
-			far[i] /= lastOdd
+			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i])))
+			if v != 0 {
+				far[i] /= lastOdd
+			}
 		}
 	}
 	bound := gap(y, far)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat/distuv"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/single"
@@ -67,6 +68,26 @@ func TestZerosWhereNothingWasCounted(t *testing.T) {
 		y[i] = 0
 	}
 	assert.NotContains(t, oddIn(panelOf(calendar.Day, y)), 195, "closed for good, it may be")
+}
+
+// One zero at the end is more likely a day that is not counted yet; a second one may be an end.
+func TestZerosAtTheEnd(t *testing.T) {
+	y := shop(200, 1)
+	y[199] = 0
+	assert.Equal(t, []int{199}, oddIn(panelOf(calendar.Day, y)))
+	y[198] = 0
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "two")
+	y[198] = panel.Unknown
+	assert.Equal(t, []int{199}, oddIn(panelOf(calendar.Day, y)), "one, after a day without a value")
+	y[197] = 0
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "two, with such a day between")
+	rnd := rand.New(rand.NewPCG(4, 4))
+	few := distuv.Poisson{Lambda: 6, Src: rnd}
+	for i := range y {
+		y[i] = max(1, few.Rand())
+	}
+	y[199] = 0
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "six a day, in the mean")
 }
 
 // What has a reason, or is how the series is, is not odd.
