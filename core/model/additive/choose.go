@@ -222,11 +222,16 @@ func widen(ctx context.Context, methods []Method, inputs []single.Input, known [
 		}
 	})
 	all := single.Pooled(tallies).RankedBy(env.Judge)
+	windows := single.Apart(inputs, env.Horizon)
 	for i := range methods {
-		methods[i].widening = tallies[i].Toward(all)
+		methods[i].widening = tallies[i].Toward(all).Learnt(windows, freedom)
 	}
 	return err
 }
+
+// freedom is how many parameters' worth the regression is learnt freely where there is little to learn from,
+// and what chooses its form with it.
+const freedom = 2
 
 // pool is the mean over the series of the log of each variant's error next to the first's.
 func pool(lists [][]variant, losses [][]float64) map[string]float64 {

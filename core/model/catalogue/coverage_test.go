@@ -61,7 +61,7 @@ func TestIntervalsOfShortSeries(t *testing.T) {
 		family string
 		pr     process
 	}{
-		{alone + "linear", trends}, {alone + "linear", walks},
+		{alone + "linear", trends}, {alone + "linear", walks}, {alone + "additive", seasons}, {alone + "additive", walks},
 		{"arima", walks}, {"arima", trends}, {"arima", seasons}, {"arima", noise}, {"theta", walks}, {"smoothing", walks},
 		{"smoothing", noise}, {"linear", walks}, {"linear", noise}, {"additive", trends}, {"additive", walks}, {"decomposition", seasons},
 	} {

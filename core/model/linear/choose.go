@@ -171,7 +171,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	if known != nil && m.Scale == "" && m.diff == nil {
 		m.diff = known.diff // what is not told by a longer horizon is what the windows were told by
 	}
-	m.widen(known, env.Judge, apart(inputs, env.Horizon))
+	m.widen(known, env.Judge, single.Apart(inputs, env.Horizon))
 	return m, nil
 }
 
@@ -316,12 +316,3 @@ func (p *Pool) believe(share float64) {
 // freedom is how many parameters' worth a regression is learnt freely where there is little to learn from,
 // and what chooses its form with it.
 const freedom = 4
-
-// apart is how many windows that do not overlap some series have.
-func apart(inputs []single.Input, horizon int) float64 {
-	known := 0
-	for _, in := range inputs {
-		known += panel.CountKnown(in.Values)
-	}
-	return float64(known) / float64(max(1, horizon))
-}

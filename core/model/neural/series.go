@@ -14,9 +14,9 @@ import (
 // sequence is a series as a network sees it.
 type sequence struct {
 	seen    panel.SeriesView // without what looks like mistakes
-	z       []float64      // values, drivers and events taken out where that is done
-	outside *model.Outside // nil where nothing is taken out
-	first   int            // axis index of the first value
+	z       []float64        // values, drivers and events taken out where that is done
+	outside *model.Outside   // nil where nothing is taken out
+	first   int              // axis index of the first value
 	season  int
 	around  []float32 // columns known ahead of every period, and horizon periods past the last
 	codes   []int     // of the attributes, -1 where the value is new

@@ -232,6 +232,15 @@ func (w Widening) Learnt(windows, freedom float64) Widening {
 	return w
 }
 
+// Apart is how many windows that do not overlap some series have.
+func Apart(inputs []Input, horizon int) float64 {
+	known := 0
+	for _, in := range inputs {
+		known += panel.CountKnown(in.Values)
+	}
+	return float64(known) / float64(max(1, horizon))
+}
+
 // at is the factor of a step, counted from 0: along the log of the steps, and no further than
 // twice as far as the windows reached.
 func (w Widening) at(step int) float64 {
