@@ -2,6 +2,7 @@ package model
 
 import (
 	"math"
+	"slices"
 
 	"paperkettle/core/forecast"
 )
@@ -38,6 +39,8 @@ type Past struct {
 	// HeldBy is how many windows of a series' own past count for as much as what all series show; 0
 	// where nothing tells.
 	HeldBy float64
+	// Stack is what all series show of the members jointly; nil where nothing tells.
+	Stack *Stack
 }
 
 // Apart is by which share each member's mean absolute error on the series is above the mean of all
@@ -83,8 +86,9 @@ func meanSize(x []float64) float64 {
 // Pool tells each past what all of them show together.
 func Pool(list []Past) {
 	together, byScore, held := pooled(list, Past.Apart), pooled(list, Past.ApartByScore), heldBy(list)
+	stack := &Stack{pasts: slices.Clone(list)}
 	for i := range list {
-		list[i].Together, list[i].TogetherByScore, list[i].HeldBy = together, byScore, held
+		list[i].Together, list[i].TogetherByScore, list[i].HeldBy, list[i].Stack = together, byScore, held, stack
 	}
 }
 

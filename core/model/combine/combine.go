@@ -8,10 +8,9 @@ import (
 	"math"
 	"slices"
 
-	"gonum.org/v1/gonum/mat"
-
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -24,15 +23,16 @@ func Families() model.Catalogue {
 		Auto:    "those ahead of the baseline where no members are named, and else all"}
 	return model.Catalogue{
 		{
-			Name: "blend", Version: 1, Summary: "Averages other contenders' forecasts, quantile by quantile.",
+			Name: "blend", Version: 2, Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological " +
 				"Bulletin 86 (1979), for averaging quantiles",
-			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "inverse-error",
-				Choices: []string{"mean", "median", "inverse-error", "least-squares"},
-				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or " +
-					"by non-negative least squares on its past forecasts"}},
+			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "stacked",
+				Choices: []string{"mean", "median", "inverse-error", "stacked", "least-squares"},
+				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), " +
+					"stacked (by what would have erred least on all series together, held towards that), or by non-negative least squares on " +
+					"its past forecasts"}},
 			Combine: func(v model.Values) (model.Combiner, error) {
-				return blend{v.Names("members"), v.Text("weigh", "inverse-error"), takesAhead(v)}, nil
+				return blend{v.Names("members"), v.Text("weigh", "stacked"), takesAhead(v)}, nil
 			},
 		},
 		{
@@ -131,7 +131,9 @@ func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows,
 	case "median":
 		return middle(members, there), weights, nil
 	case "inverse-error":
-		inverse(weights, there, past)
+		inverse(weights, there, held(past.Apart(), past.Together, past))
+	case "stacked":
+		stacked(weights, there, past)
 	case "least-squares":
 		leastSquares(weights, there, past)
 	}
@@ -141,23 +143,56 @@ func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows,
 
 // inverse weighs by a power of 1 / past error, as the series' own past and that of all series have it;
 // a member of which nothing is known counts for one in the middle.
-func inverse(weights []float64, there []int, past model.Past) {
-	logs := held(past.Apart(), past.Together, past)
-	if len(logs) == 0 {
+func inverse(weights []float64, there []int, apart []float64) {
+	if len(apart) == 0 {
 		return
 	}
+	for _, i := range there {
+		weights[i] = inversely(apart[i])
+	}
+	share(weights, there)
+}
+
+func inversely(apart float64) float64 {
+	if apart != apart {
+		return 1
+	}
+	return math.Exp(-power * apart)
+}
+
+// share has weights add up to 1.
+func share(weights []float64, there []int) {
 	total := 0.0
 	for _, i := range there {
-		x := logs[i]
-		if x != x {
-			x = 0
-		}
-		weights[i] = math.Exp(-power * x)
 		total += weights[i]
 	}
 	for _, i := range there {
 		weights[i] /= total
 	}
+}
+
+// stacked weighs by what all series show of the members jointly, and each series by how far it departs from
+// what all show of each member alone.
+func stacked(weights []float64, there []int, past model.Past) {
+	own := held(past.Apart(), past.Together, past)
+	inverse(weights, there, own)
+	if past.Stack == nil || len(past.Together) == 0 {
+		return
+	}
+	alone := make([]float64, len(weights))
+	inverse(alone, there, past.Together)
+	towards := make([]float64, len(there))
+	for k, i := range there {
+		towards[k] = alone[i]
+	}
+	jointly := past.Stack.Weights(there, towards)
+	if jointly == nil {
+		return
+	}
+	for k, i := range there {
+		weights[i] *= jointly[k] / towards[k]
+	}
+	share(weights, there)
 }
 
 // held is how far a series' members are apart, held towards what all series show together: the more the
@@ -224,106 +259,9 @@ func leastSquares(weights []float64, there []int, past model.Past) {
 	if points < fewestPoints*k {
 		return
 	}
-	for a, w := range simplex(s) {
+	for a, w := range num.OnSimplex(s) {
 		weights[there[a]] = w
 	}
-}
-
-// simplex minimises w'Sw over weights that are not negative and add up to 1, by an active
-// set: the weights of the members in it solve Sw = constant; a negative one leaves, and
-// one whose error falls with a little weight enters.
-//
-// Source: Lawson and Hanson, Solving Least Squares Problems (1974), ch. 23, with the sum
-// held at 1.
-func simplex(s [][]float64) []float64 {
-	k := len(s)
-	trace := 0.0
-	for i := range s {
-		trace += s[i][i]
-	}
-	in := make([]bool, k)
-	for i := range in {
-		in[i] = true
-	}
-	w := make([]float64, k)
-	for range 20 * k {
-		if !solveWithin(s, in, 1e-10*trace, w) {
-			return even(k)
-		}
-		lowest := -1
-		for i := range w {
-			if in[i] && w[i] < 0 && (lowest < 0 || w[i] < w[lowest]) {
-				lowest = i
-			}
-		}
-		if lowest >= 0 {
-			in[lowest] = false
-			continue
-		}
-		level, enters := 0.0, -1
-		for i := range w {
-			level += w[i] * product(s[i], w)
-		}
-		for i := range w {
-			if !in[i] && product(s[i], w) < level-1e-9*trace && (enters < 0 || product(s[i], w) < product(s[enters], w)) {
-				enters = i
-			}
-		}
-		if enters < 0 {
-			return w
-		}
-		in[enters] = true
-	}
-	for i := range w { // it went in circles: what is there is close
-		w[i] = max(w[i], 0)
-	}
-	sum := product(w, slices.Repeat([]float64{1}, k))
-	for i := range w {
-		w[i] /= sum
-	}
-	return w
-}
-
-func even(k int) []float64 { return slices.Repeat([]float64{1 / float64(k)}, k) }
-
-func product(a, b []float64) float64 {
-	sum := 0.0
-	for i := range a {
-		sum += a[i] * b[i]
-	}
-	return sum
-}
-
-// solveWithin sets the weights of the members in the set to those that minimise w'Sw with
-// a sum of 1, whatever their sign, and the others to 0; false where it can't.
-func solveWithin(s [][]float64, in []bool, ridge float64, w []float64) bool {
-	var at []int
-	for i, ok := range in {
-		w[i] = 0
-		if ok {
-			at = append(at, i)
-		}
-	}
-	a := mat.NewSymDense(len(at), nil)
-	for x, i := range at {
-		for y := x; y < len(at); y++ {
-			a.SetSym(x, y, s[i][at[y]])
-		}
-		a.SetSym(x, x, s[i][i]+ridge)
-	}
-	var chol mat.Cholesky
-	if len(at) == 0 || !chol.Factorize(a) {
-		return false
-	}
-	var x mat.VecDense
-	if err := chol.SolveVecTo(&x, mat.NewVecDense(len(at), slices.Repeat([]float64{1}, len(at)))); err != nil {
-		return false
-	}
-	sum := mat.Sum(&x)
-	for k, i := range at {
-		w[i] = x.AtVec(k) / sum
-	}
-	return sum > 0
 }
 
 // mix averages means and quantiles with weights; the order of quantiles is kept.

@@ -191,3 +191,39 @@ func TestHowFarAPastIsBelieved(t *testing.T) {
 	model.Pool(few)
 	assert.Equal(t, 4.0, few[0].HeldBy, "one series tells nothing of how they differ")
 }
+
+// Stacked weights come of what all series show jointly, times how a series departs from what all show of each
+// member alone; without others they are those by inverse errors.
+func TestStackedWeighs(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(9, 9))
+	var pasts []model.Past
+	for range 40 {
+		p := model.Past{Errors: make([][]float64, 3), Windows: 4}
+		for range 48 {
+			twins, other := rnd.NormFloat64(), rnd.NormFloat64()
+			for m, e := range []float64{twins, 1.02 * twins, other} {
+				p.Errors[m] = append(p.Errors[m], e)
+			}
+			p.Actual = append(p.Actual, 1)
+		}
+		pasts = append(pasts, p)
+	}
+	_, alone := blend(t, "inverse-error", pasts[0], 1, 2, 3)
+	_, got := blend(t, "stacked", pasts[0], 1, 2, 3)
+	assert.Equal(t, alone, got, "no others are known")
+	for i := range pasts[39].Errors[2] {
+		pasts[39].Errors[2][i] *= 3 // on this series the third does badly
+	}
+	model.Pool(pasts)
+	for i := range pasts {
+		pasts[i].HeldBy = 4
+	}
+	_, alone = blend(t, "inverse-error", pasts[1], 1, 2, 3)
+	_, got = blend(t, "stacked", pasts[1], 1, 2, 3)
+	assert.InDelta(t, 1, got[0]+got[1]+got[2], 1e-12)
+	assert.Greater(t, got[2], alone[2]+0.05, "who errs apart is worth more than alone")
+	_, own := blend(t, "stacked", pasts[39], 1, 2, 3)
+	assert.Less(t, own[2], got[2]/2)
+	_, none := blend(t, "stacked", model.Past{}, 1, 2, 3)
+	assert.InDeltaSlice(t, []float64{1. / 3, 1. / 3, 1. / 3}, none, 1e-12)
+}

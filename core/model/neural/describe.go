@@ -45,8 +45,11 @@ func (g *Group) describe(d model.Description) model.Description {
 	if g.outside != nil {
 		d.Form += "; what the additive regression says of drivers and events is taken out before, and put back after"
 	}
-	d.Why = fmt.Sprintf("learnt from %d windows of %d series, to the loss on held-out windows; then gently from these too; computed in "+
-		"single precision, %s", g.Windows, len(g.Places), map[string]string{"avx512": "on AVX-512",
+	learnt := fmt.Sprintf("learnt from %d windows of %d series, to the loss on held-out windows; then gently from these too", g.Windows, len(g.Places))
+	if g.Untaught {
+		learnt = "as it starts, without anything learnt"
+	}
+	d.Why = fmt.Sprintf("%s; computed in single precision, %s", learnt, map[string]string{"avx512": "on AVX-512",
 		"avx2": "on AVX2 (the same numbers as on AVX-512)", "plain": "without vector units (numbers differ in their last places from those " +
 			"made with them)"}[g.Kernels])
 	if g.Since != "" {
@@ -84,7 +87,11 @@ func (g *Group) describe(d model.Description) model.Description {
 	if g.Unexplained {
 		d.Cautions = append(d.Cautions, "there was no time to explain drivers and events first: the network alone sees them")
 	}
-	if g.Windows < fewForNetworks {
+	switch {
+	case g.Untaught:
+		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are too few for a network to learn from: it mixes plain forecasts by how they did there",
+			g.Windows))
+	case g.Windows < fewForNetworks:
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d windows are few for a network: a simpler family may do as well", g.Windows))
 	}
 	return d

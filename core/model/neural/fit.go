@@ -49,12 +49,20 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	}
 	cut, all, held := lay.hold(list)
 	windows := windowsOf(lay, list, cut)
-	if len(windows) < fewestWindows {
-		return fmt.Errorf("the histories have %d windows to learn from, and a network needs %d: take a simpler family", len(windows), fewestWindows)
+	g.Untaught = len(windows) < fewestWindows
+	if g.Untaught { // all of them tell how plain forecasts do, none is held out, and the mix is all there is
+		cut, held, was = all, nil, nil
+		windows = windowsOf(lay, list, cut)
+	}
+	if len(windows) == 0 {
+		return fmt.Errorf("the histories have no window to learn from, of %d known values and one ahead: take a simpler family", fewestBefore)
 	}
 	g.Windows = len(windows)
 	sh := m.shape(lay, len(windows))
 	batches := m.batches(len(windows))
+	if g.Untaught {
+		batches = 0
+	}
 	every := lookEvery(batches)
 	if was != nil {
 		sh, batches = was.Shape, max(2*fewestTaken, batches/onwardShare)
@@ -117,8 +125,12 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
 		k.clock = bound.Part(float64(member+1) / float64(m.Members))
+		last := 0
+		if !g.Untaught {
+			last = lastBatches(c.Steps[member], batches, k.onward)
+		}
 		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"),
-			lastBatches(c.Steps[member], batches, k.onward)); err != nil {
+			last); err != nil {
 			return err
 		}
 		g.networks, g.Early = append(g.networks, k.net), append(g.Early, c.Done[member])
@@ -129,8 +141,11 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	g.Likely = c.Chosen
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
-	apart := float64(len(windows)) / float64(lay.Ahead)
-	g.Widening, g.Ties = proof.Widening().Learnt(apart, freedom).RankedBy(env.Judge), proof.Ties()
+	apart, free := float64(len(windows))/float64(lay.Ahead), float64(freedom)
+	if g.Untaught {
+		free = freedomUntaught
+	}
+	g.Widening, g.Ties = proof.Widening().Learnt(apart, free).RankedBy(env.Judge), proof.Ties()
 	return nil
 }
 
@@ -169,10 +184,15 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 }
 
 // freedom is how many parameters' worth a network is learnt freely, as its intervals show where it has
-// little to learn from: the rest is held by shrinkage and stopping early.
-const freedom = 10
+// little to learn from: the rest is held by shrinkage and stopping early. Of one that learns nothing the mix
+// and its width are.
+const (
+	freedom         = 10
+	freedomUntaught = 2
+)
 
-// fewestWindows is how many windows a network is trained on at least.
+// fewestWindows is how many windows a network is trained on at least: with fewer it stays as it starts, a mix
+// of plain forecasts by how they did.
 const fewestWindows = 12
 
 // shape lays a network out, by how many windows there are where nothing is said.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model/outlook"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -25,20 +26,24 @@ const (
 func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out leaning) {
 	var sums [anchors]float64
 	stride := 1 + len(windows)/mostLeaned
+	steps := 1 // of a window that are looked at
+	if len(windows) < fewestWindows {
+		steps = l.Horizon
+	}
 	type seen struct {
 		a [anchors]float32
 		y float64
 	}
 	var all []seen
 	row := make([]float32, anchors+lags)
-	for i := 0; i < len(windows); i += stride {
-		w := windows[i]
+	for i := range (len(windows) + stride - 1) / stride * steps {
+		w := windows[i/steps*stride]
 		q := list[w.series]
 		p, ok := l.at(q, int(w.n))
 		if !ok {
 			continue
 		}
-		h := 1 + (i/stride)%l.Horizon
+		h := 1 + i%l.Horizon
 		at := p.n - 1 + h
 		if at >= int(cut[w.series]) || !panel.Known(q.z[at]) {
 			continue
@@ -75,8 +80,7 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 		}
 		errs[i] = s.y - mix
 	}
-	slices.Sort(errs)
-	at := func(p float64) float64 { return errs[int(p*float64(len(errs)-1))] }
+	at := quantiles(errs, len(windows))
 	out.quant[outlook.Middle] = float32(at(0.5))
 	out.width = (at(0.9) - at(0.1)) / 2.563
 	for j := range outlook.Probs {
@@ -88,6 +92,27 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 		}
 	}
 	return out
+}
+
+// Where windows are few, errors are taken for normal, and their variance leans on that of a walk over some
+// steps, in usual changes: on usualError squared, which counts for usualCount of them.
+const (
+	usualError = 1.5
+	usualCount = 6.0
+)
+
+// quantiles gives those of errors, at probabilities.
+func quantiles(errs []float64, windows int) func(p float64) float64 {
+	if windows >= fewestWindows {
+		slices.Sort(errs)
+		return func(p float64) float64 { return errs[int(p*float64(len(errs)-1))] }
+	}
+	squares := usualCount * usualError * usualError
+	for _, e := range errs {
+		squares += e * e
+	}
+	size := math.Sqrt(squares / (usualCount + float64(len(errs))))
+	return func(p float64) float64 { return size * num.NormalQuantile(p) }
 }
 
 // inverse is the number whose log(1 + e to it) is a distance.

@@ -331,7 +331,7 @@ func TestGroupsAndTooLittle(t *testing.T) {
 	res, err := train(t, "perceptron", small(model.Values{"together": "none"}), v, env(h, 2)).Forecast(t.Context(), v, h)
 	require.NoError(t, err)
 	assert.NoError(t, res.Err[0])
-	assert.ErrorContains(t, res.Err[5], "a network needs 12")
+	assert.ErrorContains(t, res.Err[5], "no window to learn from")
 	trained := train(t, "perceptron", small(model.Values{"together": "kind"}), v, env(h, 2))
 	res, err = trained.Forecast(t.Context(), v, h)
 	require.NoError(t, err)
@@ -342,6 +342,33 @@ func TestGroupsAndTooLittle(t *testing.T) {
 	assert.NoError(t, neural.Families().CheckData("perceptron", model.Values{"features": []string{"day of week"}}, v, h))
 	_, _, err = neural.Families().New("recurrent", model.Values{"cell": "clouds"})
 	assert.ErrorContains(t, err, "clouds")
+}
+
+// A series of which there is hardly anything to learn is forecast by the mix of plain forecasts that a network
+// starts from, and says so: nearly as well as the best of them, and not narrower than its errors.
+func TestHardlyAnythingToLearn(t *testing.T) {
+	const h = 4
+	for _, family := range []string{"perceptron", "recurrent"} {
+		for n := 7; n <= 16; n += 3 {
+			p := shops(1, n+h, 0)
+			rnd := rand.New(rand.NewPCG(uint64(n), 1))
+			level := 50.0
+			for i := range p.Series[0].Values {
+				level += rnd.NormFloat64()
+				p.Series[0].Values[i] = level
+			}
+			v := viewOf(p, n-1)
+			trained := train(t, family, nil, v, env(h, 2))
+			assert.Contains(t, fmt.Sprint(trained.Describe(0).Cautions), "too few for a network to learn from", "%d values", n)
+			r := forecasts(t, trained, v, h)[0]
+			last := p.Series[0].Values[n-1]
+			for k, m := range r.Mean {
+				assert.InDelta(t, last, m, 3, "%s of %d values, step %d", family, n, k+1)
+				low, high := forecast.Interval(r.At(k), 80)
+				assert.Greater(t, high-low, 0.5, "%s of %d values, step %d", family, n, k+1)
+			}
+		}
+	}
 }
 
 // Paths go together over the steps as errors did: their totals are wider than if each step went

@@ -61,6 +61,8 @@ func (l *Layout) onward(was *Group, members int) error {
 	switch {
 	case was.Failed != "":
 		return errors.New("they could not be trained")
+	case was.Untaught:
+		return errors.New("they had too little to learn from")
 	case len(was.Early) != members:
 		return errors.New("there are fewer or more of them")
 	case old.Ahead < l.Ahead || old.Onward != l.Onward || !old.Onward && old.Horizon < l.Horizon:

@@ -39,6 +39,8 @@ type Group struct {
 	Widening single.Widening
 	Ties     float64 // correlation of the normal scores of neighbouring steps' errors
 	Windows  int
+	// Untaught says that there was too little to learn from: the networks are as they start.
+	Untaught bool
 	// Unexplained says that there was no time to explain drivers and events first.
 	Unexplained bool
 	Hurried     bool      // the time that was given was up before the training was done
