@@ -186,7 +186,7 @@ func TestWhatLearnsFromAllSeries(t *testing.T) {
 
 // everyKind adds contenders that combine others or are tuned.
 func everyKind(plan bakeoff.Plan) bakeoff.Plan {
-	for _, weigh := range []string{"mean", "median", "inverse-error", "least-squares"} {
+	for _, weigh := range []string{"mean", "median", "inverse-error", "stacked", "least-squares"} {
 		plan.Contenders = append(plan.Contenders, bakeoff.Contender{Name: "blend by " + weigh, Family: "blend", Settings: model.Values{"weigh": weigh}})
 	}
 	return withTuned(bakeoff.Plan{Split: plan.Split, Seed: plan.Seed, Contenders: append(plan.Contenders, bakeoff.Contender{Family: "best-per-series"})})

@@ -110,7 +110,8 @@ func TestChoosingPerSeries(t *testing.T) {
 	plan := bakeoff.Plan{Split: split.Spec{Horizon: 7, Windows: 8}, Metric: "mae",
 		Contenders: []bakeoff.Contender{{Family: "naive"}, {Family: "mean"}, {Family: "best-per-series"},
 			{Name: "least squares", Family: "blend", Settings: model.Values{"weigh": "least-squares", "members": "naive,mean"}},
-			{Name: "inverse", Family: "blend", Settings: model.Values{"weigh": "inverse-error"}}}}
+			{Name: "inverse", Family: "blend", Settings: model.Values{"weigh": "inverse-error"}},
+			{Name: "stacked", Family: "blend", Settings: model.Values{"weigh": "stacked"}}}}
 	e, err := bakeoff.Prepare(p, plan, catalogue.Standard())
 	require.NoError(t, err)
 	got := runAll(t, e, 2, e.Tasks())

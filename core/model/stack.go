@@ -20,9 +20,10 @@ type Stack struct {
 }
 
 const (
-	// stackHeld is how many windows of one series the weights held to count for as much as; n series count
-	// for the root of n, as they err alike at a time.
-	stackHeld = 3.0
+	// stackHeld, over the number of members, is how many windows of one series the weights held to count for as
+	// much as: of many members some are alike, which shows jointly alone. n series count for the root of n, as
+	// they err alike at a time.
+	stackHeld = 18.0
 	// stackRounds is how often errors are weighed anew, and leastShare the share of the mean error below
 	// which one no longer weighs more.
 	stackRounds = 20
@@ -58,7 +59,7 @@ func (s *Stack) weigh(members []int, towards []float64) []float64 {
 	}
 	w := append([]float64(nil), towards...)
 	for range stackRounds {
-		next := num.OnSimplex(heldTo(products(rows, w), towards, stackHeld/told))
+		next := num.OnSimplex(heldTo(products(rows, w), towards, stackHeld/float64(len(w))/told))
 		for i := range w {
 			w[i] = (w[i] + next[i]) / 2
 		}

@@ -2971,11 +2971,11 @@ export interface components {
              */
             take?: "ahead" | "all";
             /**
-             * @description how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), or by non-negative least squares on its past forecasts
-             * @default inverse-error
+             * @description how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), stacked (by what would have erred least on all series together, held towards that), or by non-negative least squares on its past forecasts
+             * @default stacked
              * @enum {string}
              */
-            weigh: "mean" | "median" | "inverse-error" | "least-squares";
+            weigh: "mean" | "median" | "inverse-error" | "stacked" | "least-squares";
         };
         /** @description Settings of boosting. Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the recent past, in whatever combination tells. */
         SettingsBoosting: {
