@@ -25,16 +25,18 @@ const (
 	fewestOdd  = 20
 	mostZeros  = 20
 	mostOthers = 50
-	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level. Not so a
-	// zero, which is more likely a day that was not counted, or not yet.
-	lastOdd = 6.0
+	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level. Less so
+	// one nearer zero, which may be of a day that is not over, and not at all zero, of one that was not counted.
+	lastOdd  = 6.0
+	partOdd  = 2.0
+	emptyOdd = 1.0
 )
 
 // Odd lists the places of values that look like mistakes: each is far from the middle of the values before
 // it, of those after it, and of its place in the seasons before and after, farther by a gap than any other
 // value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season;
-// the last value, which nothing follows yet, must be far from the one before it too, and farther still if it
-// is not zero; and where many lie far out, that is how
+// the last value, which nothing follows yet, must be far from the one before it too, and farther still the more
+// likely it is a new level; and where many lie far out, that is how
 // the series is. Values on days of events, or where a driver is out of its usual range, have a reason and
 // are never odd.
 func Odd(s panel.SeriesView) (places []int) {
@@ -61,10 +63,7 @@ func Odd(s panel.SeriesView) (places []int) {
 			far[i] = nearer(far[i], math.Abs(v-beside(y, i, season)))
 		}
 		if !panel.Known(after[i]) {
-			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i])))
-			if v != 0 {
-				far[i] /= lastOdd
-			}
+			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i]))) / farther(v, before[i])
 		}
 	}
 	bound := gap(y, far)
@@ -81,6 +80,17 @@ func Odd(s panel.SeriesView) (places []int) {
 		}
 	}
 	return places
+}
+
+// farther is how many times as far the last value must be, by the usual one before it.
+func farther(v, usual float64) float64 {
+	switch {
+	case v == 0:
+		return emptyOdd
+	case v*usual > 0 && math.Abs(v) < math.Abs(usual):
+		return partOdd
+	}
+	return lastOdd
 }
 
 // gap is the distance beyond which values are odd: that of the last one before a gap, above which few lie,

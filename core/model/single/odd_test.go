@@ -75,6 +75,9 @@ func TestZerosAtTheEnd(t *testing.T) {
 	y := shop(200, 1)
 	y[199] = 0
 	assert.Equal(t, []int{199}, oddIn(panelOf(calendar.Day, y)))
+	y[199] = 25
+	assert.Equal(t, []int{199}, oddIn(panelOf(calendar.Day, y)), "a day that is not over")
+	y[199] = 0
 	y[198] = 0
 	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "two")
 	y[198] = panel.Unknown
