@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -62,6 +63,27 @@ func TestATableIsForecastAtOnce(t *testing.T) {
 	kept, err := c.Datasets(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, kept, "nothing is kept")
+}
+
+// A day that is not counted yet moves no forecast, and is told.
+func TestAForecastAtOncePassesOverALastZero(t *testing.T) {
+	c, _ := start(t, t.TempDir())
+	var b strings.Builder
+	b.WriteString("day,cups\n")
+	day := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	for i := range 120 {
+		cups := 100 + 10*(i%7) + i%3
+		if i == 119 {
+			cups = 0
+		}
+		fmt.Fprintf(&b, "%s,%d\n", day.AddDate(0, 0, i).Format(time.DateOnly), cups)
+	}
+	got, err := c.Forecast(ctx, api.LoadColumns{File: "cups.csv"}, api.ForecastAsk{Horizon: 3}, strings.NewReader(b.String()))
+	require.NoError(t, err)
+	require.Len(t, got.Series, 1)
+	assert.Greater(t, got.Series[0].Forecast[0], 90.0)
+	require.NotEmpty(t, got.Cautions)
+	assert.Contains(t, got.Cautions[len(got.Cautions)-1], "0 in 2026-04-30, is far from all before it: it is left out")
 }
 
 func TestAForecastAtOnceIsRefusedInASentence(t *testing.T) {

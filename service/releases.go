@@ -143,11 +143,11 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 	if n := len(out.LeftOut); n > 0 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d series got no forecast: %s, for one, %s.", n, out.LeftOut[0].Series, out.LeftOut[0].Reason))
 	}
-	filled, err := s.filledDrivers(ctx, rel)
+	ahead, err := s.cautionsAhead(ctx, rel)
 	if err != nil {
 		return err
 	}
-	out.Cautions = append(out.Cautions, filled...)
+	out.Cautions = append(out.Cautions, ahead...)
 	if sc := out.Score; sc != nil && sc.Points >= 100 {
 		share := 1 - float64(sc.Outside)/float64(sc.Points)
 		if share < sc.Level/100-0.05 {
@@ -158,10 +158,11 @@ func (s *Server) describeRelease(ctx context.Context, rel *store.Release, out *a
 	return nil
 }
 
-// filledDrivers says which drivers a release had to take for known ahead, and how.
-func (s *Server) filledDrivers(ctx context.Context, rel *store.Release) ([]string, error) {
+// cautionsAhead says which drivers a release had to take for known ahead, and how, and which last values
+// it left out.
+func (s *Server) cautionsAhead(ctx context.Context, rel *store.Release) ([]string, error) {
 	p, err := s.store.Panel(ctx, rel.RevisionID)
-	if err != nil || len(p.Drivers) == 0 {
+	if err != nil {
 		return nil, err
 	}
 	var b store.Bakeoff
@@ -172,7 +173,7 @@ func (s *Server) filledDrivers(ctx context.Context, rel *store.Release) ([]strin
 	if err != nil {
 		return nil, err
 	}
-	return bakeoff.FilledAhead(p, e.Plan, rel.Horizon), nil
+	return bakeoff.CautionsAhead(p, e.Plan, rel.Horizon), nil
 }
 
 // releasePanels are the panel a release was trained on and the latest one.

@@ -126,9 +126,9 @@ func (r *Refit) Holes() []panel.Holes {
 	return panel.FindHoles(r.Panel, r.Forecast(), r.Panel.Length, r.Panel.Length+r.Horizon-1, false)
 }
 
-// FilledAhead says what a forecast past the end of a panel takes drivers for where they are
-// unknown.
-func FilledAhead(p *panel.Panel, plan Plan, horizon int) []string {
+// CautionsAhead says what a forecast past the end of a panel takes drivers for where they are
+// unknown, and which last values it leaves out.
+func CautionsAhead(p *panel.Panel, plan Plan, horizon int) []string {
 	ahead, err := LookAhead(p, plan, horizon, false)
 	if err != nil {
 		return nil
@@ -140,7 +140,7 @@ func FilledAhead(p *panel.Panel, plan Plan, horizon int) []string {
 type Ahead struct {
 	Series, LeftOut int
 	Reason          string   // why the first is left out
-	Cautions        []string // on drivers that are unknown ahead
+	Cautions        []string // on drivers that are unknown ahead, and on last values that are left out
 }
 
 // LookAhead says what a refit at the end of a panel would cover, by a contender that welcomes series
@@ -171,5 +171,6 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	for _, h := range holes {
 		out.Cautions = append(out.Cautions, h.Caution("forecast periods", fillings))
 	}
+	out.Cautions = append(out.Cautions, DoubtfulEnds(p, series)...)
 	return out, panel.CheckHoles(p, holes, fillings)
 }
