@@ -27,8 +27,8 @@ func DoubtfulEnds(p *panel.Panel, series []int) []string {
 	}
 	one, on := &p.Series[found[0]], p.Period(p.Length-1)
 	if len(found) == 1 {
-		return []string{fmt.Sprintf("The last value of series %s, %.6g in %s, is far from all before it: it is left out, as a mistake or of a period that is not "+
-			"over, by every family but intermittent and the baselines.", one.Key, one.At(p.Length-1), on)}
+		return []string{fmt.Sprintf("The last value of series %s, %.6g in %s, is far from all before it: it is left out, as a mistake or of a period "+
+			"that is not over, by every family but intermittent and the baselines.", one.Key, one.At(p.Length-1), on)}
 	}
 	return []string{fmt.Sprintf("The last values of %d series are far from all before them (of %s %.6g in %s): they are left out, as mistakes or of a "+
 		"period that is not over, by every family but intermittent and the baselines.", len(found), one.Key, one.At(p.Length-1), on)}

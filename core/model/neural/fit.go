@@ -49,8 +49,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	}
 	cut, all, held := lay.hold(list)
 	windows := windowsOf(lay, list, cut)
-	g.Untaught = len(windows) < fewestWindows
-	if g.Untaught { // all of them tell how plain forecasts do, none is held out, and the mix is all there is
+	if g.Untaught = len(windows) < fewestWindows; g.Untaught {
+		// All of them tell how plain forecasts do, and none is held out.
 		cut, held, was = all, nil, nil
 		windows = windowsOf(lay, list, cut)
 	}
@@ -58,13 +58,12 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 		return fmt.Errorf("the histories have no window to learn from, of %d known values and one ahead: take a simpler family", fewestBefore)
 	}
 	g.Windows = len(windows)
-	sh := m.shape(lay, len(windows))
-	batches := m.batches(len(windows))
-	if g.Untaught {
-		batches = 0
-	}
+	sh, batches := m.shape(lay, len(windows)), m.batches(len(windows))
 	every := lookEvery(batches)
-	if was != nil {
+	switch {
+	case g.Untaught:
+		batches = 0
+	case was != nil:
 		sh, batches = was.Shape, max(2*fewestTaken, batches/onwardShare)
 	}
 	final := list
@@ -125,12 +124,8 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 		k.list, k.cut, k.windows = final, all, windowsOf(lay, final, all)
 		k.seed ^= 1
 		k.clock = bound.Part(float64(member+1) / float64(m.Members))
-		last := 0
-		if !g.Untaught {
-			last = lastBatches(c.Steps[member], batches, k.onward)
-		}
 		if err := k.finish(ctx, env.Within(from+0.7/float64(m.Members), from+0.85/float64(m.Members), "learning the last periods"),
-			last); err != nil {
+			lastBatches(c.Steps[member], batches, k.onward)); err != nil {
 			return err
 		}
 		g.networks, g.Early = append(g.networks, k.net), append(g.Early, c.Done[member])
@@ -141,17 +136,18 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, g, was *Gro
 	g.Likely = c.Chosen
 	g.Shape, g.Steps, g.Curves, g.Helds = sh, c.Steps, c.Curves, c.Helds
 	proof := tell.proof(lay, list)
-	apart, free := float64(len(windows))/float64(lay.Ahead), float64(freedom)
-	if g.Untaught {
-		free = freedomUntaught
-	}
-	g.Widening, g.Ties = proof.Widening().Learnt(apart, free).RankedBy(env.Judge), proof.Ties()
+	apart := float64(len(windows)) / float64(lay.Ahead)
+	g.Widening, g.Ties = proof.Widening().Learnt(apart, freedom(g.Untaught)).RankedBy(env.Judge), proof.Ties()
 	return nil
 }
 
 // lastBatches is of how many batches what was held out is learnt, by the step at which a network did
-// best: of half as many as it was trained on now where it goes on, which knows the rest.
+// best: of half as many as it was trained on now where it goes on, which knows the rest; of none where it
+// was trained on none.
 func lastBatches(best, batches int, onward bool) int {
+	if batches == 0 {
+		return 0
+	}
 	if onward {
 		return max(20, min(best/4, batches/2))
 	}
@@ -186,10 +182,12 @@ func (k *task) finish(ctx context.Context, env model.Env, batches int) error {
 // freedom is how many parameters' worth a network is learnt freely, as its intervals show where it has
 // little to learn from: the rest is held by shrinkage and stopping early. Of one that learns nothing the mix
 // and its width are.
-const (
-	freedom         = 10
-	freedomUntaught = 2
-)
+func freedom(untaught bool) float64 {
+	if untaught {
+		return 2
+	}
+	return 10
+}
 
 // fewestWindows is how many windows a network is trained on at least: with fewer it stays as it starts, a mix
 // of plain forecasts by how they did.
