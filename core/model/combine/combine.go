@@ -25,7 +25,7 @@ func Families() model.Catalogue {
 		{
 			Name: "blend", Version: 2, Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological " +
-				"Bulletin 86 (1979), for averaging quantiles",
+				"Bulletin 86 (1979), for averaging quantiles; Breiman, Machine Learning 24 (1996), for stacked weights",
 			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "stacked",
 				Choices: []string{"mean", "median", "inverse-error", "stacked", "least-squares"},
 				Meaning: "how: all the same, the middle one, by a power of the inverse of past errors (a series' own, held towards those of all), " +
