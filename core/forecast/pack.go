@@ -99,14 +99,14 @@ var tens = func() (out [maxPower + 1]float64) {
 	return out
 }()
 
-// rounder, added to a number below 2^51, leaves no room for what is behind its point: taken away again it
-// leaves the number rounded to even, and the lowest bits in between are its integer.
+// rounder, added to a number of less than 2^51 in size, leaves no room for what is behind its point: taken
+// away again it leaves the number rounded to even, and the lowest bits in between are its integer.
 const rounder = 3 << 51
 
 // put rounds values to what 10^k keeps of them, in place, and writes their integers.
 func put(b []byte, values []float64, k int) {
 	factor, divisor := scales(k)
-	if divisor != 1 { // rare; one division a value less, which is the dearest step here
+	if divisor != 1 { // of huge values, and rare
 		for i, v := range values {
 			raised := v/divisor + rounder
 			values[i] = (raised - rounder) * divisor

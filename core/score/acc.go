@@ -145,7 +145,7 @@ func Crps(y float64, quantiles []float64) float64 {
 	for ; m <= last && quantiles[m] <= y; m++ {
 		sum += under[m] * (y - quantiles[m])
 	}
-	other := 0.0
+	other := 0.0 // apart, as an addition waits for the one before it
 	for g := m; g <= last; g++ {
 		other += over[g] * (quantiles[g] - y)
 	}

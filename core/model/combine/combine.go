@@ -141,8 +141,8 @@ func (b blend) Combine(members []forecast.Rows, past model.Past) (forecast.Rows,
 	return rows, weights, err
 }
 
-// inverse weighs by a power of 1 / past error, as the series' own past and that of all series have it;
-// a member of which nothing is known counts for one in the middle.
+// inverse weighs by a power of 1 / past error, as far as members are apart in it; a member of which nothing
+// is known counts for one in the middle.
 func inverse(weights []float64, there []int, apart []float64) {
 	if len(apart) == 0 {
 		return
