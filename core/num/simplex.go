@@ -39,10 +39,10 @@ func OnSimplex(s [][]float64) []float64 {
 		}
 		level, enters := 0.0, -1
 		for i := range w {
-			level += w[i] * product(s[i], w)
+			level += w[i] * dot(s[i], w)
 		}
 		for i := range w {
-			if !in[i] && product(s[i], w) < level-1e-9*trace && (enters < 0 || product(s[i], w) < product(s[enters], w)) {
+			if !in[i] && dot(s[i], w) < level-1e-9*trace && (enters < 0 || dot(s[i], w) < dot(s[enters], w)) {
 				enters = i
 			}
 		}
@@ -54,7 +54,7 @@ func OnSimplex(s [][]float64) []float64 {
 	for i := range w { // it went in circles: what is there is close
 		w[i] = max(w[i], 0)
 	}
-	sum := product(w, slices.Repeat([]float64{1}, k))
+	sum := dot(w, slices.Repeat([]float64{1}, k))
 	for i := range w {
 		w[i] /= sum
 	}
@@ -62,14 +62,6 @@ func OnSimplex(s [][]float64) []float64 {
 }
 
 func even(k int) []float64 { return slices.Repeat([]float64{1 / float64(k)}, k) }
-
-func product(a, b []float64) float64 {
-	sum := 0.0
-	for i := range a {
-		sum += a[i] * b[i]
-	}
-	return sum
-}
 
 // solveWithin sets the weights of the members in the set to those that minimise w'Sw with
 // a sum of 1, whatever their sign, and the others to 0; false where it can't.
