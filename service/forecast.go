@@ -157,11 +157,9 @@ func tellGlance(out *api.Forecast, p *panel.Panel, g *bakeoff.Glance, ask api.Fo
 		out.Cautions = append(out.Cautions, fmt.Sprintf("fewer than %d values are known of %d series, as of %s: their forecasts go by little",
 			fewKnown, len(short), strings.Join(short[:min(3, len(short))], ", ")))
 	}
-	all := make([]int, len(p.Series))
-	for i := range all {
-		all[i] = i
+	if all, err := p.Where(nil); err == nil {
+		out.Cautions = append(out.Cautions, bakeoff.DoubtfulEnds(p, all)...)
 	}
-	out.Cautions = append(out.Cautions, bakeoff.DoubtfulEnds(p, all)...)
 	out.Tried = g.Tried
 	for _, o := range g.Odd {
 		out.Flags = append(out.Flags, api.ForecastFlag{Series: p.Series[o.Series].Key, Period: p.Period(o.At), Actual: o.Actual,
