@@ -2,7 +2,6 @@ package model
 
 import (
 	"math"
-	"slices"
 
 	"paperkettle/core/forecast"
 )
@@ -86,7 +85,7 @@ func meanSize(x []float64) float64 {
 // Pool tells each past what all of them show together.
 func Pool(list []Past) {
 	together, byScore, held := pooled(list, Past.Apart), pooled(list, Past.ApartByScore), heldBy(list)
-	stack := &Stack{pasts: slices.Clone(list)}
+	stack := StackOf(list)
 	for i := range list {
 		list[i].Together, list[i].TogetherByScore, list[i].HeldBy, list[i].Stack = together, byScore, held, stack
 	}

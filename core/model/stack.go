@@ -3,6 +3,7 @@ package model
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"gonum.org/v1/gonum/floats"
@@ -18,6 +19,9 @@ type Stack struct {
 	mu    sync.Mutex
 	kept  map[string][]float64
 }
+
+// StackOf is of the pasts of series that are combined together.
+func StackOf(list []Past) *Stack { return &Stack{pasts: slices.Clone(list)} }
 
 const (
 	// stackHeld, over the number of members, is how many windows of one series the weights held to count for as

@@ -107,6 +107,9 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		return nil, err
 	}
 	weights := told.weigh(m.Single)
+	if !m.Single {
+		told.jointly(weights, env.Judge)
+	}
 	welcome(v, list, weights)
 	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge)}
 	for k, f := range list {
@@ -154,7 +157,7 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 11
+	out := 12
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

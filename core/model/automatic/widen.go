@@ -25,7 +25,6 @@ func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening 
 }
 
 func (e *evidence) tally(i, j int, weights []float64) (out single.Tally) {
-	values, first := e.actuals.Values(i)
 	for w := range e.trial.Windows {
 		var list []single.Heart
 		var shares []float64
@@ -36,14 +35,14 @@ func (e *evidence) tally(i, j int, weights []float64) (out single.Tally) {
 				total += weights[k]
 			}
 		}
-		at := e.actuals.Origin() + e.trial.Keep + w*e.trial.Stride + 1 - first
-		if total == 0 || at < 0 || at >= len(values) {
+		actual := e.actual(i, w)
+		if total == 0 || actual == nil {
 			continue
 		}
 		for k := range shares {
 			shares[k] /= total
 		}
-		e.trial.Take(&out, single.Mixed(list, shares), values[at:])
+		e.trial.Take(&out, single.Mixed(list, shares), actual)
 	}
 	return out
 }
