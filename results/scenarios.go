@@ -37,7 +37,7 @@ func (r *Repository) Scenario(ctx context.Context, sc *store.Scenario) (refit *b
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		cautions = append(cautions, scenario.Beyond(base, p, refit.Forecast(), sc.Horizon, c.Name)...)
+		cautions = append(cautions, scenario.Beyond(base, p, refit.Forecast(), sc.Horizon, c.Name, refit.Fillings())...)
 		cautions = append(cautions, scenario.Unseen(base, p, c.Name)...)
 		cases = append(cases, p)
 	}

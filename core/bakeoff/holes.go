@@ -12,6 +12,7 @@ import (
 type holeCount struct {
 	once               sync.Once
 	training, assessed []panel.Holes
+	slips              []panel.Slips
 }
 
 // Places is the number of series and windows in which a contender is assessed.
@@ -48,6 +49,9 @@ func (e *Engine) countHoles() {
 		first, last := e.Windows[own.first], e.Windows[own.last]
 		e.holes.training = addHoles(e.holes.training, panel.FindHoles(e.Panel, own.series, first.TrainFirst, last.Origin, true))
 		e.holes.assessed = addHoles(e.holes.assessed, panel.FindHoles(e.Panel, own.series, first.AssessFirst(), last.AssessLast, false))
+		for _, s := range panel.FindSlips(e.Panel, own.series, first.TrainFirst, last.AssessLast, last.Origin, e.fillings) {
+			e.holes.slips = panel.AddSlips(e.holes.slips, s)
+		}
 	}
 }
 
@@ -115,6 +119,9 @@ func (e *Engine) Cautions() []string {
 	for _, h := range assessed {
 		out = append(out, h.Caution("assessed periods", e.fillings))
 	}
+	for _, s := range e.holes.slips {
+		out = append(out, s.Caution(e.Panel, "periods", e.fillings))
+	}
 	return append(out, e.newcomerCautions()...)
 }
 
@@ -124,6 +131,11 @@ func (r *Refit) Fillings() panel.Fillings { return r.fillings }
 // Holes counts the unknown values of drivers over the periods of the forecast.
 func (r *Refit) Holes() []panel.Holes {
 	return panel.FindHoles(r.Panel, r.Forecast(), r.Panel.Length, r.Panel.Length+r.Horizon-1, false)
+}
+
+// slips counts the values of drivers over the periods of the forecast, and before, that are not believed.
+func (r *Refit) slips(f panel.Fillings) []panel.Slips {
+	return panel.FindSlips(r.Panel, r.Forecast(), 0, r.Panel.Length+r.Horizon-1, r.Panel.Length-1, f)
 }
 
 // CautionsAhead says what a forecast past the end of a panel takes drivers for where they are
@@ -170,6 +182,9 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	holes := r.Holes()
 	for _, h := range holes {
 		out.Cautions = append(out.Cautions, h.Caution("forecast periods", fillings))
+	}
+	for _, s := range r.slips(fillings) {
+		out.Cautions = append(out.Cautions, s.Caution(p, "periods", fillings))
 	}
 	out.Cautions = append(out.Cautions, DoubtfulEnds(p, series)...)
 	return out, panel.CheckHoles(p, holes, fillings)

@@ -68,18 +68,19 @@ func (v View) WithFillings(f Fillings) View {
 	return v
 }
 
-// filled puts what the rule says in place of unknown values of the panel's d-th driver, given
-// from an axis index on; nothing past last is looked at, or filled.
+// filled puts what the rule says in place of values of the panel's d-th driver that are unknown or not
+// believed, given from an axis index on; nothing past last is looked at, or filled.
 func (s SeriesView) filled(d int, values []float64, from, last int) []float64 {
 	end := max(0, min(len(values), last-from+1))
+	f := s.v.fillings[s.v.p.Drivers[d].Name]
+	seen := values[:max(0, min(end, s.v.origin-from+1))] // what the rule is found by
+	f.doubt(values[:end], seen)
 	if CountKnown(values[:end]) == end {
 		return values
 	}
-	seen := values[:max(0, min(end, s.v.origin-from+1))] // what the rule is found by
 	if CountKnown(seen) == 0 {
 		seen = values[:end]
 	}
-	f := s.v.fillings[s.v.p.Drivers[d].Name]
 	if f.Rule == FillAuto {
 		f = s.usualFilling(seen, from)
 	}

@@ -141,7 +141,11 @@ func filled(before []float64, season int, rule string) float64 {
 
 // Beyond says how far a case goes beyond what training saw of a driver, for the series that
 // go farthest.
-func Beyond(base, changed *panel.Panel, series []int, horizon int, name string) (out []string) {
+func Beyond(base, changed *panel.Panel, series []int, horizon int, name string, fillings panel.Fillings) (out []string) {
+	last := base.Length + horizon - 1
+	for _, s := range panel.FindSlips(changed, series, base.Length, last, base.Length-1, fillings) {
+		out = append(out, fmt.Sprintf("Case %q: %s", name, s.Caution(changed, "periods ahead", fillings)))
+	}
 	for d, driver := range base.Drivers {
 		if !driver.KnownAhead {
 			continue
@@ -160,9 +164,13 @@ func Beyond(base, changed *panel.Panel, series []int, horizon int, name string) 
 				}
 			}
 			size := max(high-low, 0.05*math.Abs(high))
+			believed := panel.ReachOf(x.Drivers[d][:max(0, min(len(x.Drivers[d]), base.Length-x.First))])
 			far, value := 0.0, 0.0
 			y := &changed.Series[s]
 			for i := max(0, base.Length-y.First); i < min(len(y.Drivers[d]), base.Length-y.First+horizon); i++ {
+				if !believed.Believes(y.Drivers[d][i]) && fillings[driver.Name].Rule != panel.FillRefuse {
+					continue // what was said of it is enough
+				}
 				if over := max(y.Drivers[d][i]-high, low-y.Drivers[d][i]); over > far {
 					far, value = over, y.Drivers[d][i]
 				}

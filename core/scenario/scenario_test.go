@@ -141,10 +141,10 @@ func TestBeyond(t *testing.T) {
 	}
 	dearer, err := scenario.Apply(p, []int{0, 1}, 6, scenario.Case{Changes: []string{"price = 13 where town=Quay"}})
 	require.NoError(t, err)
-	told := scenario.Beyond(p, dearer, []int{0, 1}, 6, "Dearer")
+	told := scenario.Beyond(p, dearer, []int{0, 1}, 6, "Dearer", nil)
 	require.Len(t, told, 1)
 	assert.Contains(t, told[0], "13 for Quay, where training saw 9 to 11, 100 % of that range beyond it")
-	assert.Empty(t, scenario.Beyond(p, p, []int{0, 1}, 6, "base"))
+	assert.Empty(t, scenario.Beyond(p, p, []int{0, 1}, 6, "base", nil))
 }
 
 // Differences rest on the same futures: what is common to both cancels.

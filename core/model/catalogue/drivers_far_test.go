@@ -1,0 +1,100 @@
+package catalogue_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/panel"
+)
+
+// priced is weekly sales at prices that come and go (elasticity -1.5), as change has the prices and as shown
+// has what is loaded of them, with what will be sold but for chance.
+func priced(n, h, series int, change, shown func(t int, price float64) float64) (p *panel.Panel, future [][]float64) {
+	rnd := rand.New(rand.NewPCG(5, 5))
+	var sold, prices [][]float64
+	for range series {
+		level, usual := 50*math.Exp(rnd.NormFloat64()*0.5), 2+3*rnd.Float64()
+		var past, ahead, told []float64
+		price := usual
+		for t := range n + h {
+			if rnd.IntN(9) == 0 {
+				price = usual * (0.85 + 0.3*rnd.Float64())
+			}
+			real := change(t, price)
+			expected := level * math.Pow(real/usual, -1.5)
+			if chance := math.Exp(0.1 * rnd.NormFloat64()); t < n {
+				past = append(past, expected*chance)
+			} else {
+				ahead = append(ahead, expected)
+			}
+			told = append(told, shown(t, real))
+		}
+		sold, future, prices = append(sold, past), append(future, ahead), append(prices, told)
+	}
+	p = panelOf(weekly, sold)
+	p.Drivers = []panel.Driver{{Name: "price", KnownAhead: true}}
+	for i := range p.Series {
+		p.Series[i].Drivers = [][]float64{prices[i]}
+	}
+	return p, future
+}
+
+// logMiss is the mean and the largest error of the logs of a family's forecasts.
+func logMiss(t *testing.T, family string, p *panel.Panel, future [][]float64) (mean, worst float64) {
+	t.Helper()
+	n, h := p.Length, len(future[0])
+	trained, v := trainOn(t, family, nil, p, n-1, h)
+	res := result(t, trained, v, h)
+	for i, r := range res.Series {
+		require.NoError(t, res.Err[i])
+		for k, m := range r.Mean {
+			miss := math.Abs(math.Log(max(m, 1e-9) / future[i][k]))
+			mean, worst = mean+miss/float64(h*len(future)), max(worst, miss)
+		}
+	}
+	return mean, worst
+}
+
+// Twice and half the usual price ahead, beyond all that was seen: sales that follow, not none and not a flood.
+// A price in cents by mistake, and one in the past, cost what not knowing it would.
+func TestPricesBeyondThoseSeen(t *testing.T) {
+	t.Parallel()
+	const n, h, series = 130, 8, 12
+	same := func(_ int, price float64) float64 { return price }
+	ahead := func(times float64) func(int, float64) float64 {
+		return func(t int, price float64) float64 {
+			if t >= n {
+				price *= times
+			}
+			return price
+		}
+	}
+	once := func(t int, price float64) float64 {
+		if t == 60 {
+			price *= 100
+		}
+		return price
+	}
+	for _, family := range []string{"additive", "linear", "boosting", "automatic"} {
+		p, future := priced(n, h, series, same, same)
+		plain, _ := logMiss(t, family, p, future)
+		assert.Less(t, plain, 0.06, family)
+		for _, times := range []float64{2, 0.5} {
+			p, future = priced(n, h, series, ahead(times), same)
+			mean, worst := logMiss(t, family, p, future)
+			t.Logf("%s, prices %g times as high: %.3f, at worst %.2f; as they were %.3f", family, times, mean, worst, plain)
+			assert.Less(t, mean, 0.2, "%s, prices %g times as high", family, times)
+			assert.Less(t, worst, 0.6, "%s, prices %g times as high", family, times)
+		}
+		p, future = priced(n, h, series, same, ahead(100))
+		_, worst := logMiss(t, family, p, future)
+		assert.Less(t, worst, 0.8, "%s, prices in cents ahead", family)
+		p, future = priced(n, h, series, same, once)
+		mean, _ := logMiss(t, family, p, future)
+		assert.InDelta(t, plain, mean, 0.015, "%s, one price in cents", family)
+	}
+}
