@@ -81,6 +81,7 @@ type State struct {
 	Trials  []model.Candidate
 
 	method Method
+	free   bool             // nothing is held where drivers go beyond those seen
 	in     panel.SeriesView // what was last seen, for drivers and events ahead; not written
 }
 

@@ -293,6 +293,7 @@ func trial(ctx context.Context, in single.Input, list []variant, first float64, 
 			continue
 		}
 		if state, err := v.method.fit(ctx, t.Early(in)); err == nil {
+			state.free = true // a form that has to be held is none to prefer
 			out[k], tallies[k] = t.Run(state, in)
 		}
 	}

@@ -175,6 +175,10 @@ func (s *State) components(d *model.Description, horizon int) {
 	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, n-len(s.in.Values))
 	list, errAhead := s.columnsAhead(horizon)
 	level, levelAhead := s.wandered(horizon)
+	var beyond [][]float64
+	if errAhead == nil && len(list) == len(s.Beta) {
+		beyond = s.partsBeyond(list, levelAhead)
+	}
 	for _, part := range s.Past {
 		if part.Name == "trend" && level != nil {
 			part.Values = slices.Clone(part.Values)
@@ -190,6 +194,11 @@ func (s *State) components(d *model.Description, horizon int) {
 			ahead := s.sum(list, places, horizon)
 			if part.Name == "trend" && level != nil {
 				floats.Add(ahead, levelAhead)
+			}
+			for i := range ahead {
+				for _, k := range places {
+					ahead[i] += beyond[i][k]
+				}
 			}
 			c.Ahead = s.shown(part.Name, ahead, nil)
 			c.AheadLow, c.AheadHigh = s.band(part.Name, ahead, list, places, part.Name == "trend")
@@ -211,6 +220,29 @@ func (s *State) wandered(horizon int) (past, ahead []float64) {
 	rows := forecast.Rows{Mean: make([]float64, horizon)}
 	_ = x.Forecast(s.in, rows) // which never fails
 	return x.In, rows.Mean
+}
+
+// partsBeyond takes out of columns ahead what drivers of a level go beyond those seen, and says, by step and
+// column, what stands for it instead.
+func (s *State) partsBeyond(list []column, level []float64) [][]float64 {
+	over := s.hold(list)
+	out := make([][]float64, len(over))
+	for i := range out {
+		out[i] = make([]float64, len(list))
+		mu := 0.0
+		if level != nil {
+			mu = level[i]
+		}
+		for c := range list {
+			mu += s.Beta[c] * list[c].values[i]
+		}
+		so := mu
+		for _, e := range over[i] {
+			next := so * single.Beyond(mu, []single.Excess{e})
+			out[i][e.Column], so = next-so, next
+		}
+	}
+	return out
 }
 
 // columnsAhead lays the columns out over the steps, where what they need is at hand.

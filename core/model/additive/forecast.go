@@ -10,6 +10,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -17,11 +18,12 @@ import (
 // ahead is what a forecast of h steps rests on, on the working scale.
 type ahead struct {
 	columns []column
-	moved   [][]float64 // by step: what one more of each coefficient moves the forecast
-	errs    []float64   // means of the errors
-	psi     []float64   // what an error moves k steps later
-	lost    float64     // by which the errors' variance grows for the columns that were fitted
-	later   float64     // variance a period of the slope's change in time to come
+	moved   [][]float64       // by step: what one more of each coefficient moves the forecast
+	errs    []float64         // means of the errors
+	psi     []float64         // what an error moves k steps later
+	lost    float64           // by which the errors' variance grows for the columns that were fitted
+	later   float64           // variance a period of the slope's change in time to come
+	over    [][]single.Excess // by step: what drivers of a level go beyond, which is not in the columns
 }
 
 func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
@@ -45,7 +47,41 @@ func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
 	lost := known / max(0.3*known, known-float64(len(s.Beta)))
 	a := &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}
 	a.moved, err = s.moved(v, list, h, shift)
+	a.over = s.hold(list)
 	return a, err
+}
+
+// hold takes out of columns ahead what drivers go beyond those seen, where lines through levels would go on
+// below zero, and says by step what that was. The doubts about it stay.
+func (s *State) hold(list []column) [][]single.Excess {
+	out := make([][]single.Excess, len(list[0].values))
+	if s.free || s.Scale.Kind != single.Level || !single.NeverBelow(s.Values) {
+		return out
+	}
+	for c := range list {
+		d := s.driver(list[c].part)
+		if list[c].kind != ofDriver || d == nil {
+			continue
+		}
+		low, high := (d.Low-d.Mean)/d.Spread, (d.High-d.Mean)/d.Spread
+		for i, x := range list[c].values {
+			if edge := max(low, min(high, x)); edge != x {
+				list[c].values[i] = edge
+				out[i] = append(out[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: d.Mean + edge*d.Spread,
+					At: d.Mean + x*d.Spread, Column: c})
+			}
+		}
+	}
+	return out
+}
+
+// middle is a step's forecast on the working scale, and by what it is multiplied for what is beyond.
+func (s *State) middle(a *ahead, i int) (mu, by float64) {
+	mu = a.errs[i]
+	for c := range a.columns {
+		mu += s.Beta[c] * a.columns[c].values[i]
+	}
+	return mu, single.Beyond(mu, a.over[i])
 }
 
 // moved are the columns ahead, less what the errors take back: a level that wanders has long
@@ -109,13 +145,11 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 		own += a.psi[i] * a.psi[i]
 	}
 	for i := range h {
-		mu := a.errs[i]
-		for c := range a.columns {
-			mu += s.Beta[c] * a.columns[c].values[i]
-		}
+		mu, by := s.middle(a, i)
 		own += a.psi[quiet+i] * a.psi[quiet+i]
 		far := float64(i + 1)
-		wide := math.Sqrt(s.Errs.Variance()*own*a.lost + s.doubt(a.moved[i], nil) + a.later*far*far*far/3)
+		wide := math.Sqrt(s.Errs.Variance()*own*a.lost+s.doubt(a.moved[i], nil)+a.later*far*far*far/3) * by
+		mu *= by
 		out.Mean[i] = s.Scale.Mean(mu, wide*wide)
 		q := out.At(i)
 		for g, t := range forecast.Student(free) {
@@ -181,6 +215,10 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	sigma := math.Sqrt(s.Errs.Variance() * a.lost)
 	free := float64(max(3, min(s.Used-k, 1000)))
 	quiet := len(a.psi) - h
+	beyond := make([]float64, h)
+	for i := range beyond {
+		_, beyond[i] = s.middle(a, i)
+	}
 	for p := range count {
 		wide := math.Sqrt(free / num.ChiSquared(free, rnd))
 		for i := range z {
@@ -206,7 +244,7 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 			for c := range a.columns {
 				x += s.Beta[c]*a.columns[c].values[i] + beta[c]*a.moved[i][c]
 			}
-			out[p*h+i] = s.Scale.Back(x)
+			out[p*h+i] = s.Scale.Back(x * beyond[i])
 		}
 	}
 	return out, nil
@@ -262,8 +300,8 @@ func (s *State) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 	if err != nil {
 		return nil, err
 	}
-	moves := make([]float64, n+h)
-	var own []int
+	moves, own := make([]float64, n+h), []int(nil)
+	beyond := s.beyond(v, list, h)
 	for k, c := range list {
 		if c.kind == ofEvent || c.kind == ofDriver {
 			own = append(own, k)
@@ -274,9 +312,31 @@ func (s *State) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 	}
 	return &model.Outside{
 		Take:  func(t int, y float64) float64 { return s.Scale.Moved(y, -moves[t]) },
-		Put:   func(t int, y float64) float64 { return s.Scale.Moved(y, moves[t]) },
+		Put:   func(t int, y float64) float64 { return s.Scale.Moved(y, moves[t]) * beyond(t) },
 		Doubt: func(count int) func(p, step int, y float64) float64 { return s.doubted(list, own, n, h, count) },
 	}, nil
+}
+
+// beyond says by what the levels ahead of a view are multiplied for what drivers go beyond those seen, which is
+// taken out of the columns; the level that tells is that of late.
+func (s *State) beyond(v panel.SeriesView, list []column, h int) func(t int) float64 {
+	n := len(v.Values)
+	ahead := make([]column, len(list))
+	for c := range list {
+		ahead[c] = list[c]
+		ahead[c].values = list[c].values[n:]
+	}
+	by := make([]float64, h)
+	late := s.Scale.To(num.MeanSize(num.Tail(v.Values, recentColumns)))
+	for i, over := range s.hold(ahead) {
+		by[i] = single.Beyond(late, over)
+	}
+	return func(t int) float64 {
+		if t < n {
+			return 1
+		}
+		return by[t-n]
+	}
 }
 
 // recentColumns is over how many of the last periods a column ahead is compared with what it was:

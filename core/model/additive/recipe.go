@@ -273,12 +273,18 @@ func (l *layout) holds(c *Condition) (func(i int) bool, error) {
 	}, nil
 }
 
+// farthestDown is how many times below the least that training saw a driver in logs is followed.
+const farthestDown = 6
+
 func (d Driver) to(x float64) float64 {
-	if d.Log {
-		// What falls to zero after training never saw it there counts as half the least.
-		return math.Log(max(x+d.Shift, (d.Low+d.Shift)/2))
+	if !d.Log {
+		return x
 	}
-	return x
+	least := d.Low + d.Shift
+	if x += d.Shift; x <= 0 {
+		x = least / 2 // falls to zero after training never saw it there
+	}
+	return math.Log(max(x, least/farthestDown))
 }
 
 func named(list []*calendar.Event, name string) (out []*calendar.Event) {

@@ -211,6 +211,9 @@ func (f *future) split(period, origin, step int, groups []string, parts []model.
 	p.Steps[step-1].share(f.x, p.Recipe.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	x := make([]float64, len(p.Ahead.Columns))
 	f.ahead.FillAhead(period, x)
+	if over := f.hold(x); period >= len(s.Values) && len(over) > 0 {
+		defer f.carry(over, groups, parts, at)
+	}
 	s.Outside.share(x, p.Ahead.Columns, func(group string, v float64) { *at(&parts[slices.Index(groups, group)]) += v })
 	for i := range parts {
 		v := at(&parts[i])

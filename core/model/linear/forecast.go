@@ -9,6 +9,7 @@ import (
 
 	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -39,6 +40,8 @@ type future struct {
 	x       []float64
 	outside []float64 // what that equation says of all periods, past and ahead
 	ahead   *feature.Rows
+	seen    []span            // of drivers on levels, by column of the above; none where nothing is held
+	over    [][]single.Excess // by step: what they go beyond, which is not in outside
 }
 
 func (s *State) future(v panel.SeriesView, h int) (*future, error) {
@@ -67,8 +70,13 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 	}
 	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
 	x := make([]float64, len(p.Ahead.Columns))
+	f.over = make([][]single.Excess, h)
+	f.see(len(y))
 	for t := range f.outside {
 		ahead.FillAhead(t, x)
+		if t >= len(y) {
+			f.over[t-len(y)] = f.hold(x)
+		}
 		f.outside[t] = s.Outside.at(x)
 		if t < len(y) {
 			y[t] -= f.outside[t]
@@ -128,6 +136,7 @@ func (f *future) points(h int) []float64 {
 	out := f.rest(h)
 	for k := range out {
 		out[k] += f.outside[len(f.outside)-h+k]
+		out[k] *= single.Beyond(out[k], f.over[k])
 	}
 	return out
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -93,29 +92,4 @@ func TestBothScalesAreTheMean(t *testing.T) {
 			}
 		}
 	}
-}
-
-// Two scales are taken alike up to three times apart, the one nearer to the size of late alone from six times
-// on, and smoothly between; a line below zero says nothing.
-func TestScalesFarApart(t *testing.T) {
-	s := &State{Values: slices.Repeat([]float64{100}, 40)}
-	shares := s.shares([]float64{100, 120, 100, 100, 30, 100, 400}, []float64{100, 50, 24, 10, -8, 650, 2500})
-	assert.Equal(t, 0.5, shares[0])
-	assert.Equal(t, 0.5, shares[1])
-	assert.InDelta(t, 0.25, shares[2], 0.12)
-	assert.Zero(t, shares[3], "ten times apart: the twin is far from late values")
-	assert.Zero(t, shares[4], "below zero")
-	assert.Zero(t, shares[5], "too high")
-	assert.InDelta(t, 0, shares[6], 1e-9, "four times as high is nearer than 25")
-	assert.InDeltaSlice(t, []float64{1, 1}, s.shares([]float64{10, -8}, []float64{100, 30}), 1e-9, "whichever is the twin")
-}
-
-// Futures are mixed by the same shares as forecasts are: where one scale has run below zero they are the
-// other's.
-func TestPathsFollowTheShares(t *testing.T) {
-	own, twin := []float64{90, 40, 110, 60}, []float64{100, -30, 120, -10}
-	assert.Equal(t, []float64{100, 50}, stepMeans(own, 2))
-	s := &State{Values: slices.Repeat([]float64{100}, 40)}
-	shares := s.shares(stepMeans(own, 2), stepMeans(twin, 2))
-	assert.Equal(t, []float64{0.5, 0}, shares)
 }

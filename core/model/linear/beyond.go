@@ -1,0 +1,55 @@
+package linear
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+)
+
+// span is the range of a driver that was seen; none where low is above high.
+type span struct{ low, high float64 }
+
+// see notes the ranges of drivers over n periods, where lines through levels would go on below zero.
+func (f *future) see(n int) {
+	p := f.s.Pool
+	if p.Logs || f.s.Scale.Kind != single.Level || !single.NeverBelow(f.s.Values) {
+		return
+	}
+	f.seen = slices.Repeat([]span{{math.Inf(1), math.Inf(-1)}}, len(p.Ahead.Columns))
+	x := make([]float64, len(f.seen))
+	for t := range n {
+		f.ahead.FillAhead(t, x)
+		for k := range f.seen {
+			if c := &p.Ahead.Columns[k]; c.IsDriver() && len(c.Steps) == 0 && x[k] == x[k] {
+				f.seen[k] = span{min(f.seen[k].low, x[k]), max(f.seen[k].high, x[k])}
+			}
+		}
+	}
+}
+
+// hold takes out of a row what drivers go beyond those seen, and says what that was.
+func (f *future) hold(x []float64) (over []single.Excess) {
+	for k, s := range f.seen {
+		if edge := max(s.low, min(s.high, x[k])); s.low <= s.high && edge != x[k] && edge == edge {
+			over = append(over, single.Excess{Slope: f.s.Outside.Beta[k], Edge: edge, At: x[k]})
+			x[k] = edge
+		}
+	}
+	return over
+}
+
+// carry adds what lies beyond to the part of the drivers, once all others are there.
+func (f *future) carry(over []single.Excess, groups []string, parts []model.Component, at func(*model.Component) *float64) {
+	total := 0.0
+	for i := range parts {
+		total += *at(&parts[i])
+	}
+	for k := range f.seen {
+		if c := &f.s.Pool.Ahead.Columns[k]; c.IsDriver() {
+			*at(&parts[slices.Index(groups, c.Group)]) += total * (single.Beyond(total/f.s.Scale.Size, over) - 1)
+			return
+		}
+	}
+}
