@@ -9,7 +9,7 @@ import (
 	"paperkettle/core/panel"
 )
 
-// leastShare is the share of a kind's mean weights below which a form is left out of its mixes: what few
+// leastShare is the share of a kind's mean weights, and of a mix, below which a form is left out: what few
 // series saw in it does not stand against what all show.
 const leastShare = 0.02
 
@@ -54,9 +54,17 @@ func (e *evidence) jointly(weights [][]float64, by model.Judge) {
 		}
 		for i, w := range weights {
 			moved := slices.Clone(w)
-			if floats.Mul(moved, times); e.kinds[i] == k && floats.Sum(moved) > 0 {
-				weights[i] = moved
+			floats.Mul(moved, times)
+			sum := floats.Sum(moved)
+			if e.kinds[i] != k || sum == 0 {
+				continue
 			}
+			for f, x := range moved {
+				if x < leastShare*sum { // not worth its training
+					moved[f] = 0
+				}
+			}
+			weights[i] = moved
 		}
 	}
 }

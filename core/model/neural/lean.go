@@ -31,8 +31,9 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 		steps = l.Horizon
 	}
 	type seen struct {
-		a [anchors]float32
-		y float64
+		a      [anchors]float32
+		y      float64
+		series int32
 	}
 	var all []seen
 	row := make([]float32, anchors+lags)
@@ -50,7 +51,7 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 		}
 		l.place(p, h, row)
 		y := (q.z[at] - p.level) / p.unit
-		s := seen{y: y}
+		s := seen{y: y, series: w.series}
 		for k := range anchors {
 			s.a[k] = row[k]
 			sums[k] += math.Sqrt(math.Abs(y - float64(row[k]))) // which forgives far misses
@@ -80,6 +81,7 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 		}
 		errs[i] = s.y - mix
 	}
+	evenOut(errs, func(i int) int32 { return all[i].series })
 	at := quantiles(errs, len(windows))
 	out.quant[outlook.Middle] = float32(at(0.5))
 	out.width = (at(0.9) - at(0.1)) / 2.563
@@ -93,6 +95,30 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 	}
 	return out
 }
+
+// evenOut brings the errors of every series to the size that series have in the middle: one that multiplies
+// within weeks, or leaps, says nothing of how far others go wrong.
+func evenOut(errs []float64, of func(i int) int32) {
+	sums, counts := map[int32]float64{}, map[int32]float64{}
+	for i, e := range errs {
+		sums[of(i)] += math.Abs(e)
+		counts[of(i)]++
+	}
+	sizes := make([]float64, 0, len(sums))
+	for k, sum := range sums {
+		sizes = append(sizes, sum/counts[k])
+	}
+	slices.Sort(sizes)
+	middle := sizes[len(sizes)/2]
+	for i := range errs {
+		if size := sums[of(i)] / counts[of(i)]; size > farther*middle && middle > 0 {
+			errs[i] *= farther * middle / size
+		}
+	}
+}
+
+// farther is how many times as far as the series in the middle one may err to be taken as it is.
+const farther = 2
 
 // Where windows are few, errors are taken for normal, and their variance leans on that of a walk over some
 // steps, in usual changes: on usualError squared, which counts for usualCount of them.
