@@ -44,7 +44,7 @@ type Plan struct {
 	Weights    string            `json:"weights,omitempty" yaml:"weights,omitempty" doc:"of series in weighted scores: volume:28, volume*price:28 or column:NAME"`
 	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
 	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
-	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out"`
+	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for values of a driver that are unknown or slips: hold (the last known value), usual (the median so far), a number, or refuse, which believes all; as the driver's own values have it where left out"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out" maxItems:"20"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" doc:"of whatever is random" maximum:"9007199254740991"`

@@ -97,7 +97,7 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 	f.StringVar(&p.plan.Weights, "weights", "", "of series in weighted scores: volume:28, volume*price:28 or column:NAME")
 	f.StringVar(&p.plan.Fallback, "fallback", "", "the family that stands in where a contender fails, or leave-out; naive if left out")
 	f.StringToStringVar(&p.plan.Gaps, "driver-gap", nil,
-		"what stands for unknown values of a driver, as promotion=0: hold, usual, a number or refuse (left out: as its own values have it)")
+		"what stands for values of a driver that are unknown or slips, as promotion=0: hold, usual, a number or refuse (left out: as its own values have it)")
 	f.StringToStringVar(&p.plan.Ahead, "driver-ahead", nil,
 		"what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")

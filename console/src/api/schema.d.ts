@@ -2320,7 +2320,7 @@ export interface components {
             contenders: components["schemas"]["Contender"][];
             /** @description its name */
             dataset: string;
-            /** @description what stands for unknown values of a driver: hold (the last known value), usual (the median so far), a number, or refuse; as the driver's own values have it where left out */
+            /** @description what stands for values of a driver that are unknown or slips: hold (the last known value), usual (the median so far), a number, or refuse, which believes all; as the driver's own values have it where left out */
             driver_gaps?: {
                 [key: string]: string;
             };
