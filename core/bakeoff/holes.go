@@ -133,9 +133,16 @@ func (r *Refit) Holes() []panel.Holes {
 	return panel.FindHoles(r.Panel, r.Forecast(), r.Panel.Length, r.Panel.Length+r.Horizon-1, false)
 }
 
-// slips counts the values of drivers over the periods of the forecast, and before, that are not believed.
-func (r *Refit) slips(f panel.Fillings) []panel.Slips {
-	return panel.FindSlips(r.Panel, r.Forecast(), 0, r.Panel.Length+r.Horizon-1, r.Panel.Length-1, f)
+// slips says what is not believed of drivers over the periods of the forecast, and before.
+func (r *Refit) slips(f panel.Fillings) (cautions []string) {
+	end := r.Panel.Length
+	for _, s := range panel.FindSlips(r.Panel, r.Forecast(), end, end+r.Horizon-1, end-1, f) {
+		cautions = append(cautions, s.Caution(r.Panel, "forecast periods", f))
+	}
+	for _, s := range panel.FindSlips(r.Panel, r.Forecast(), 0, end-1, end-1, f) {
+		cautions = append(cautions, s.Caution(r.Panel, "periods of training", f))
+	}
+	return cautions
 }
 
 // CautionsAhead says what a forecast past the end of a panel takes drivers for where they are
@@ -183,9 +190,7 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	for _, h := range holes {
 		out.Cautions = append(out.Cautions, h.Caution("forecast periods", fillings))
 	}
-	for _, s := range r.slips(fillings) {
-		out.Cautions = append(out.Cautions, s.Caution(p, "periods", fillings))
-	}
+	out.Cautions = append(out.Cautions, r.slips(fillings)...)
 	out.Cautions = append(out.Cautions, DoubtfulEnds(p, series)...)
 	return out, panel.CheckHoles(p, holes, fillings)
 }

@@ -169,18 +169,25 @@ func AddSlips(list []Slips, more Slips) []Slips {
 	return list
 }
 
-// slipped says that a driver of a series has a value that is not believed, by all before the end.
-func slipped(p *Panel, s *Series) bool {
-	for _, values := range s.Drivers {
-		seen := values[:max(0, min(len(values), p.Length-s.First))]
-		if alike(values) {
-			continue
+// slips finds drivers with values that are not believed, by all before the end.
+func slips(p *Panel) (out []Finding) {
+	for d, info := range p.Drivers {
+		f := Finding{Kind: "driver slips", Grade: "notable", Meaning: fmt.Sprintf("has values of the driver %s far from all its others, as a price in "+
+			"cents, of nought, or a -999 are: they are taken for slips and filled as the plan's driver_gaps has it; correct them, or have "+
+			"them believed by 'refuse' there", info.Name)}
+		for i := range p.Series {
+			s := &p.Series[i]
+			if d >= len(s.Drivers) || alike(s.Drivers[d]) {
+				continue
+			}
+			r := ReachOf(s.Drivers[d][:max(0, min(len(s.Drivers[d]), p.Length-s.First))])
+			if slices.ContainsFunc(s.Drivers[d], func(v float64) bool { return !r.Believes(v) }) {
+				f.Series = append(f.Series, i)
+			}
 		}
-		if r := ReachOf(seen); slices.ContainsFunc(values, func(v float64) bool { return !r.Believes(v) }) {
-			return true
-		}
+		out = append(out, f)
 	}
-	return false
+	return out
 }
 
 // rangeWithin is the range of the values that are believed.
@@ -196,7 +203,7 @@ func rangeWithin(values []float64, r Reach) (low, high float64) {
 
 // Caution says what was not believed, and what was done.
 func (s Slips) Caution(p *Panel, where string, f Fillings) string {
-	return fmt.Sprintf("The driver %s is far from all that it was in %d %s of %d series (%.4g in %s of %s, where it was %.4g to %.4g else): "+
-		"taken for a slip and filled %s. Correct it if it is one; 'refuse' in the plan's driver_gaps has every value believed.",
+	return fmt.Sprintf("The driver %s is far from its other values in %d %s of %d series (%.4g in %s of %s, against %.4g to %.4g): taken for slips "+
+		"and filled %s. Correct what is wrong, or have all values believed by 'refuse' in the plan's driver_gaps.",
 		s.Driver, s.Values, where, s.Series, s.Value, p.Period(s.At), p.Series[s.Of].Key, s.low, s.high, f[s.Driver].words())
 }

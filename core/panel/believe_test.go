@@ -131,7 +131,7 @@ func TestSlipsAreTold(t *testing.T) {
 	assert.Equal(t, 3, found[0].Values)
 	assert.Equal(t, 1, found[0].Series)
 	told := found[0].Caution(p, "periods", panel.Fillings{"x": {Rule: panel.FillHold}})
-	for _, want := range []string{"driver x", "3 periods of 1 series", "350 in ", "of all", "where it was 2 to 4 else", "by the last known value"} {
+	for _, want := range []string{"driver x", "3 periods of 1 series", "350 in ", "of all", "against 2 to 4", "by the last known value"} {
 		assert.Contains(t, told, want)
 	}
 	assert.Len(t, panel.FindSlips(p, []int{0}, n, n+2, n-1, nil), 1, "ahead alone")

@@ -68,6 +68,7 @@ func findings(p *Panel, all []facts) []Finding {
 	found = append(found, gaps(p)...)
 	found = append(found, shutDoors(p)...)
 	found = append(found, leaks(p)...)
+	found = append(found, slips(p)...)
 	found = append(found, spellings(p)...)
 	var out []Finding
 	for _, grade := range []string{"serious", "notable", "minor"} {
@@ -128,9 +129,6 @@ func rulesFor(p *Panel) []rule {
 		{"drivers end", "notable", "has a driver said to be known ahead that does not reach past the last period, ends earlier than in other " +
 			"series, or has gaps there: a forecast takes what the plan's driver_gaps says in its place; load the values if there are " +
 			"any", func(s *Series, _ *facts) bool { return driversEnd(p, s, reach) }},
-		{"driver slips", "notable", "has a driver with single values far from all its others, six times beyond a price's or ten ranges beyond others': " +
-			"they are taken for slips and filled as the plan's driver_gaps has it; correct them, or have them believed by 'refuse' there",
-			func(s *Series, _ *facts) bool { return slipped(p, s) }},
 		{"last period low", "serious", fmt.Sprintf("is far lower in its last %s than its level and its season let expect: it may be only partly "+
 			"over; load up to the one before, or the whole", p.Cadence.Unit.Word()), func(s *Series, f *facts) bool { return f.half && s.End() == p.Length }},
 		{"lumpy demand", "minor", "has demand in few periods and of very uneven size (lumpy): no method forecasts it well; aim at the interval",

@@ -34,16 +34,23 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 	w := &work{p: copied(p), horizon: horizon, touched: map[[2]int]bool{}}
 	view := panel.NewView(p, series, 0, p.Length-1).WithFillings(fillings)
 	var missing, cautions []string
+	last := p.Length + horizon - 1
+	for _, slips := range panel.FindSlips(p, series, p.Length, last, p.Length-1, fillings) {
+		cautions = append(cautions, slips.Caution(p, "periods ahead", fillings))
+	}
 	for d, driver := range p.Drivers {
 		if !driver.KnownAhead {
 			continue
 		}
 		filled := 0
 		for place, s := range series {
-			if reaches(&p.Series[s], d, p.Length, horizon) {
+			doubted := w.blank(s, d, fillings)
+			if !doubted && reaches(&p.Series[s], d, p.Length, horizon) {
 				continue
 			}
-			filled++
+			if !doubted {
+				filled++
+			}
 			switch {
 			case rule != "":
 				w.fill(s, d, rule)
@@ -68,9 +75,27 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 			text += fmt.Sprintf(" and %d more", n-mostListed)
 		}
 		return nil, nil, fmt.Errorf("drivers are not known from %s to %s, and the plan's driver_gaps refuses that: %s. Load or give their "+
-			"values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(p.Length+horizon-1), text)
+			"values, or name a rule to fill them by: last, season or mean", p.Period(p.Length), p.Period(last), text)
 	}
 	return w.p, cautions, nil
+}
+
+// blank makes unknown what is not believed of a driver past the last period, so that it is filled and changes
+// rest on what is; it says whether there was any.
+func (w *work) blank(s, d int, fillings panel.Fillings) (any bool) {
+	x := &w.p.Series[s]
+	if d >= len(x.Drivers) || fillings[w.p.Drivers[d].Name].Rule == panel.FillRefuse {
+		return false
+	}
+	end := max(0, min(len(x.Drivers[d]), w.p.Length-x.First))
+	believed := panel.ReachOf(x.Drivers[d][:end])
+	for at := end; at < min(len(x.Drivers[d]), end+w.horizon); at++ {
+		if !believed.Believes(x.Drivers[d][at]) {
+			w.own(s, d, w.p.Length+w.horizon-1)[at] = panel.Unknown
+			any = true
+		}
+	}
+	return any
 }
 
 // take fills the driver past the last period with what a view of the series shows there.

@@ -205,3 +205,34 @@ func FuzzChanges(f *testing.F) {
 		}
 	})
 }
+
+// A price in cents ahead is filled before a case is applied, so that its change rests on a price; a case that
+// asks for one is told that it is not followed.
+func TestSlipsAhead(t *testing.T) {
+	p := weeks()
+	for i := range 20 {
+		p.Series[0].Drivers[0][i] = 9 + 0.5*float64(i%3) // 9 to 10
+	}
+	for i := 20; i < 26; i++ {
+		p.Series[0].Drivers[0][i] = 1000
+	}
+	base, cautions, err := scenario.Complete(p, []int{0}, 6, "", panel.Fillings{"price": {Rule: panel.FillHold}})
+	require.NoError(t, err)
+	require.Len(t, cautions, 1)
+	assert.Contains(t, cautions[0], "far from its other values in 6 periods ahead of 1 series (1000 in ")
+	last := p.Series[0].Drivers[0][19]
+	dearer, err := scenario.Apply(base, []int{0}, 6, scenario.Case{Changes: []string{"price +10 % where town=Quay"}})
+	require.NoError(t, err)
+	assert.InDelta(t, 1.1*last, ahead(dearer, 0, 0)[5], 1e-9)
+	assert.Equal(t, 1000.0, p.Series[0].Drivers[0][22], "as it was")
+
+	absurd, err := scenario.Apply(base, []int{0}, 6, scenario.Case{Changes: []string{"price = 700 where town=Quay"}})
+	require.NoError(t, err)
+	told := scenario.Beyond(base, absurd, []int{0}, 6, "Absurd", nil)
+	require.Len(t, told, 1, "and not that it is extrapolated")
+	assert.Contains(t, told[0], `Case "Absurd": The driver price is far from its other values`)
+	assert.Empty(t, scenario.Beyond(base, absurd, []int{0}, 6, "Absurd", panel.Fillings{"price": {Rule: panel.FillRefuse}})[1:])
+	_, none, err := scenario.Complete(p, []int{0}, 6, "", panel.Fillings{"price": {Rule: panel.FillRefuse}})
+	require.NoError(t, err)
+	assert.Empty(t, none, "all is believed")
+}
