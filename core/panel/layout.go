@@ -1,6 +1,11 @@
 package panel
 
-import "fmt"
+import (
+	"fmt"
+	"time"
+
+	"paperkettle/core/calendar"
+)
 
 // layer lays raw rows on a panel's axis, one series after the other.
 type layer struct {
@@ -49,7 +54,7 @@ func (l *layer) layOut(s *Series, raw *rawSeries) {
 		before := l.seen[i-lo]
 		if before != 0 && l.rule == Refuse {
 			l.faults = append(l.faults, Fault{Line: raw.lineOf(j), Series: s.Key, Problem: fmt.Sprintf(
-				"period %s was already given on line %d: %s", l.p.Cadence.Format(l.ords[t]), before, l.cure)})
+				"period %s was already given on line %d: %s", l.p.Cadence.Format(l.ords[t]), before, l.cureOf(l.ords[t]))})
 			continue
 		}
 		l.seen[i-lo] = uint32(max(raw.lineOf(j), 1))
@@ -63,6 +68,16 @@ func (l *layer) layOut(s *Series, raw *rawSeries) {
 			combine(l.driverRule, &s.Drivers[d][i], raw.drivers[d][j], &l.counts[1+d][i-lo])
 		}
 	}
+}
+
+// cureOf is what to do about a period that is there twice. An hour of a Sunday's night may be there twice since
+// the clocks went back.
+func (l *layer) cureOf(ord int64) string {
+	at := time.Unix(l.p.Cadence.Start(ord), 0).UTC()
+	if unit := l.p.Cadence.Unit; unit == calendar.Number || unit >= calendar.Day || at.Weekday() != time.Sunday || at.Hour() > 3 {
+		return l.cure
+	}
+	return l.cure + "; if the clocks went back in that night, write times in UTC, or say how duplicates combine, as by their mean"
 }
 
 // span is the range of axis indices with a known measure, -1 where there is none,

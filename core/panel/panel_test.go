@@ -68,9 +68,11 @@ func TestBuildSaysWhatIsWrong(t *testing.T) {
 	cases := map[string][]row{
 		`line 4: series "a": period 2026-01-01 was already given on line 2`: {{"a", day(1), 1}, {"a", day(2), 1}, {"a", day(1), 2}},
 		`line 3: is written like 2026-03, but line 2 like 2026-03-01`:       {{"a", day(1), 1}, {"a", "2026-01", 1}},
-		`has no known value in any row`:                                     {{"a", day(1), unknown}, {"a", day(2), unknown}},
-		`cadence: fewer than two different times`:                           {{"a", day(1), 1}},
-		`look for a mistyped year`:                                          {{"a", "1", 1}, {"a", "2", 1}, {"a", "99999999999", 1}},
+		`if the clocks went back in that night`: {{"a", "2025-10-26 00:00", 1}, {"a", "2025-10-26 01:00", 1}, {"a", "2025-10-26 02:00", 1},
+			{"a", "2025-10-26 02:00", 1}, {"a", "2025-10-26 03:00", 1}},
+		`has no known value in any row`:           {{"a", day(1), unknown}, {"a", day(2), unknown}},
+		`cadence: fewer than two different times`: {{"a", day(1), 1}},
+		`look for a mistyped year`:                {{"a", "1", 1}, {"a", "2", 1}, {"a", "99999999999", 1}},
 	}
 	for want, rows := range cases {
 		_, faults := build(rows, panel.Options{})
