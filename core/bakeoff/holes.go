@@ -1,6 +1,7 @@
 package bakeoff
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"sync"
@@ -133,6 +134,9 @@ func (r *Refit) Holes() []panel.Holes {
 	return panel.FindHoles(r.Panel, r.Forecast(), r.Panel.Length, r.Panel.Length+r.Horizon-1, false)
 }
 
+// leastBeyond is the share of a driver's range by which it must go beyond that ahead to be told of.
+const leastBeyond = 0.5
+
 // slips says what is not believed of drivers over the periods of the forecast, and before.
 func (r *Refit) slips(f panel.Fillings) (cautions []string) {
 	end := r.Panel.Length
@@ -191,6 +195,10 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 		out.Cautions = append(out.Cautions, h.Caution("forecast periods", fillings))
 	}
 	out.Cautions = append(out.Cautions, r.slips(fillings)...)
+	for _, b := range panel.FindBeyond(p, r.Forecast(), horizon, fillings, leastBeyond, true) {
+		out.Cautions = append(out.Cautions, fmt.Sprintf("The driver %s goes far beyond what training saw for %d series: %s", b.Driver, b.Series,
+			b.Words(p)))
+	}
 	out.Cautions = append(out.Cautions, DoubtfulEnds(p, series)...)
 	return out, panel.CheckHoles(p, holes, fillings)
 }

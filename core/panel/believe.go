@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 )
 
 // A driver's value that lies far from all others is a slip of the pen, a price in cents or a -999 for "no
@@ -203,6 +204,9 @@ func rangeWithin(values []float64, r Reach) (low, high float64) {
 
 // Caution says what was not believed, and what was done.
 func (s Slips) Caution(p *Panel, where string, f Fillings) string {
+	if s.Values == 1 {
+		where = strings.Replace(where, "periods", "period", 1)
+	}
 	return fmt.Sprintf("The driver %s is far from its other values in %d %s of %d series (%.4g in %s of %s, against %.4g to %.4g): taken for slips "+
 		"and filled %s. Correct what is wrong, or have all values believed by 'refuse' in the plan's driver_gaps.",
 		s.Driver, s.Values, where, s.Series, s.Value, p.Period(s.At), p.Series[s.Of].Key, s.low, s.high, f[s.Driver].words())

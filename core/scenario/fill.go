@@ -2,7 +2,6 @@ package scenario
 
 import (
 	"fmt"
-	"math"
 	"strings"
 
 	"paperkettle/core/panel"
@@ -164,6 +163,9 @@ func filled(before []float64, season int, rule string) float64 {
 	return panel.Unknown
 }
 
+// leastBeyond is the share of a driver's range by which a case must go beyond it to be told of.
+const leastBeyond = 0.05
+
 // Beyond says how far a case goes beyond what training saw of a driver, for the series that
 // go farthest.
 func Beyond(base, changed *panel.Panel, series []int, horizon int, name string, fillings panel.Fillings) (out []string) {
@@ -171,48 +173,8 @@ func Beyond(base, changed *panel.Panel, series []int, horizon int, name string, 
 	for _, s := range panel.FindSlips(changed, series, base.Length, last, base.Length-1, fillings) {
 		out = append(out, fmt.Sprintf("Case %q: %s", name, s.Caution(changed, "periods ahead", fillings)))
 	}
-	for d, driver := range base.Drivers {
-		if !driver.KnownAhead {
-			continue
-		}
-		worst, count := 0.0, 0
-		text := ""
-		for _, s := range series {
-			low, high := math.Inf(1), math.Inf(-1)
-			x := &base.Series[s]
-			if d >= len(x.Drivers) {
-				continue
-			}
-			for i, v := range x.Drivers[d] {
-				if x.First+i < base.Length && panel.Known(v) {
-					low, high = math.Min(low, v), math.Max(high, v)
-				}
-			}
-			size := max(high-low, 0.05*math.Abs(high))
-			believed := panel.ReachOf(x.Drivers[d][:max(0, min(len(x.Drivers[d]), base.Length-x.First))])
-			far, value := 0.0, 0.0
-			y := &changed.Series[s]
-			for i := max(0, base.Length-y.First); i < min(len(y.Drivers[d]), base.Length-y.First+horizon); i++ {
-				if !believed.Believes(y.Drivers[d][i]) && fillings[driver.Name].Rule != panel.FillRefuse {
-					continue // what was said of it is enough
-				}
-				if over := max(y.Drivers[d][i]-high, low-y.Drivers[d][i]); over > far {
-					far, value = over, y.Drivers[d][i]
-				}
-			}
-			if !(far > 0.05*size) {
-				continue
-			}
-			count++
-			if far/size > worst {
-				worst = far / size
-				text = fmt.Sprintf("%.4g for %s, where training saw %.4g to %.4g", value, x.Key, low, high)
-			}
-		}
-		if count > 0 {
-			out = append(out, fmt.Sprintf("Case %q takes %s beyond what training saw for %d series: %s, %.0f %% of that range beyond it. Such "+
-				"effects are extrapolated.", name, driver.Name, count, text, 100*worst))
-		}
+	for _, b := range panel.FindBeyond(changed, series, horizon, fillings, leastBeyond, false) {
+		out = append(out, fmt.Sprintf("Case %q takes %s beyond what training saw for %d series: %s", name, b.Driver, b.Series, b.Words(changed)))
 	}
 	return out
 }
