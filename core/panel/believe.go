@@ -88,12 +88,18 @@ func counts(sorted []float64) bool {
 	return !slices.ContainsFunc(sorted, func(v float64) bool { return v != math.Trunc(v) })
 }
 
-// doubt makes unknown what is not believed of a driver's values; the rule that refuses holes believes all.
-func (f Filling) doubt(values, seen []float64) {
+// Reach is that of a driver's values, by the first n of them, under a rule: the one that refuses holes believes
+// all.
+func (f Filling) Reach(values []float64, n int) Reach {
 	if f.Rule == FillRefuse || alike(values) {
-		return
+		return everywhere
 	}
-	r := ReachOf(seen)
+	return ReachOf(values[:max(0, min(len(values), n))])
+}
+
+// doubt makes unknown what is not believed of a driver's values, by the first n of them.
+func (f Filling) doubt(values []float64, n int) {
+	r := f.Reach(values, n)
 	for i, v := range values {
 		if !r.Believes(v) {
 			values[i] = Unknown
@@ -125,9 +131,6 @@ type Slips struct {
 func FindSlips(p *Panel, series []int, from, to, until int, f Fillings) []Slips {
 	var out []Slips
 	for d, driver := range p.Drivers {
-		if f[driver.Name].Rule == FillRefuse {
-			continue
-		}
 		h := Slips{Holes: Holes{Driver: driver.Name}}
 		for _, s := range series {
 			x := &p.Series[s]
@@ -135,9 +138,7 @@ func FindSlips(p *Panel, series []int, from, to, until int, f Fillings) []Slips 
 				continue
 			}
 			values := x.Drivers[d]
-			seen := values[:max(0, min(len(values), until+1-x.First))]
-			r := ReachOf(seen)
-			n := 0
+			r, n := f[driver.Name].Reach(values, until+1-x.First), 0
 			for i := max(from, x.First); i <= to && i-x.First < len(values); i++ {
 				v := values[i-x.First]
 				if r.Believes(v) {
@@ -145,7 +146,7 @@ func FindSlips(p *Panel, series []int, from, to, until int, f Fillings) []Slips 
 				}
 				if h.Values+n == 0 {
 					h.At, h.Of, h.Value = i, s, v
-					h.low, h.high = rangeWithin(seen, r)
+					h.low, h.high = rangeWithin(values[:max(0, min(len(values), until+1-x.First))], r)
 				}
 				n++
 			}
@@ -178,10 +179,10 @@ func slips(p *Panel) (out []Finding) {
 			"them believed by 'refuse' there", info.Name)}
 		for i := range p.Series {
 			s := &p.Series[i]
-			if d >= len(s.Drivers) || alike(s.Drivers[d]) {
+			if d >= len(s.Drivers) {
 				continue
 			}
-			r := ReachOf(s.Drivers[d][:max(0, min(len(s.Drivers[d]), p.Length-s.First))])
+			r := Filling{}.Reach(s.Drivers[d], p.Length-s.First)
 			if slices.ContainsFunc(s.Drivers[d], func(v float64) bool { return !r.Believes(v) }) {
 				f.Series = append(f.Series, i)
 			}

@@ -30,10 +30,7 @@ func FindBeyond(p *Panel, series []int, horizon int, f Fillings, share float64, 
 				continue
 			}
 			end := max(0, min(len(x.Drivers[d]), p.Length-x.First))
-			believed := everywhere
-			if f[driver.Name].Rule != FillRefuse {
-				believed = ReachOf(x.Drivers[d][:end])
-			}
+			believed := f[driver.Name].Reach(x.Drivers[d], end)
 			low, high := rangeWithin(x.Drivers[d][:end], believed)
 			if changing && !(low < high) {
 				continue

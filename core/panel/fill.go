@@ -74,7 +74,7 @@ func (s SeriesView) filled(d int, values []float64, from, last int) []float64 {
 	end := max(0, min(len(values), last-from+1))
 	f := s.v.fillings[s.v.p.Drivers[d].Name]
 	seen := values[:max(0, min(end, s.v.origin-from+1))] // what the rule is found by
-	f.doubt(values[:end], seen)
+	f.doubt(values[:end], len(seen))
 	if CountKnown(values[:end]) == end {
 		return values
 	}

@@ -83,11 +83,11 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 // rest on what is; it says whether there was any.
 func (w *work) blank(s, d int, fillings panel.Fillings) (any bool) {
 	x := &w.p.Series[s]
-	if d >= len(x.Drivers) || fillings[w.p.Drivers[d].Name].Rule == panel.FillRefuse {
+	if d >= len(x.Drivers) {
 		return false
 	}
 	end := max(0, min(len(x.Drivers[d]), w.p.Length-x.First))
-	believed := panel.ReachOf(x.Drivers[d][:end])
+	believed := fillings[w.p.Drivers[d].Name].Reach(x.Drivers[d], end)
 	for at := end; at < min(len(x.Drivers[d]), end+w.horizon); at++ {
 		if !believed.Believes(x.Drivers[d][at]) {
 			w.own(s, d, w.p.Length+w.horizon-1)[at] = panel.Unknown

@@ -177,7 +177,7 @@ func (s *State) components(d *model.Description, horizon int) {
 	level, levelAhead := s.wandered(horizon)
 	var beyond [][]float64
 	if errAhead == nil && len(list) == len(s.Beta) {
-		beyond = s.partsBeyond(list, levelAhead)
+		beyond = s.partsBeyond(list, levelAhead, horizon)
 	}
 	for _, part := range s.Past {
 		if part.Name == "trend" && level != nil {
@@ -224,8 +224,8 @@ func (s *State) wandered(horizon int) (past, ahead []float64) {
 
 // partsBeyond takes out of columns ahead what drivers of a level go beyond those seen, and says, by step and
 // column, what stands for it instead.
-func (s *State) partsBeyond(list []column, level []float64) [][]float64 {
-	over := s.hold(list)
+func (s *State) partsBeyond(list []column, level []float64, horizon int) [][]float64 {
+	over := s.hold(list, horizon)
 	out := make([][]float64, len(over))
 	for i := range out {
 		out[i] = make([]float64, len(list))

@@ -47,14 +47,14 @@ func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
 	lost := known / max(0.3*known, known-float64(len(s.Beta)))
 	a := &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}
 	a.moved, err = s.moved(v, list, h, shift)
-	a.over = s.hold(list)
+	a.over = s.hold(list, h)
 	return a, err
 }
 
 // hold takes out of columns ahead what drivers go beyond those seen, where lines through levels would go on
 // below zero, and says by step what that was. The doubts about it stay.
-func (s *State) hold(list []column) [][]single.Excess {
-	out := make([][]single.Excess, len(list[0].values))
+func (s *State) hold(list []column, h int) [][]single.Excess {
+	out := make([][]single.Excess, h)
 	if s.free || s.Scale.Kind != single.Level || !single.NeverBelow(s.Values) {
 		return out
 	}
@@ -328,7 +328,7 @@ func (s *State) beyond(v panel.SeriesView, list []column, h int) func(t int) flo
 	}
 	by := make([]float64, h)
 	late := s.Scale.To(num.MeanSize(num.Tail(v.Values, recentColumns)))
-	for i, over := range s.hold(ahead) {
+	for i, over := range s.hold(ahead, h) {
 		by[i] = single.Beyond(late, over)
 	}
 	return func(t int) float64 {

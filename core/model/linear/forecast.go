@@ -71,15 +71,15 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
 	x := make([]float64, len(p.Ahead.Columns))
 	f.over = make([][]single.Excess, h)
-	f.see(len(y))
+	f.watch()
 	for t := range f.outside {
 		ahead.FillAhead(t, x)
 		if t >= len(y) {
 			f.over[t-len(y)] = f.hold(x)
 		}
-		f.outside[t] = s.Outside.at(x)
-		if t < len(y) {
+		if f.outside[t] = s.Outside.at(x); t < len(y) {
 			y[t] -= f.outside[t]
+			f.see(x)
 		}
 	}
 	calm(y[:s.Used], s.Odd)
