@@ -75,13 +75,19 @@ func (s *State) hold(list []column, h int) [][]single.Excess {
 	return out
 }
 
-// middle is a step's forecast on the working scale, and by what it is multiplied for what is beyond.
-func (s *State) middle(a *ahead, i int) (mu, by float64) {
-	mu = a.errs[i]
+// middle is a step's forecast on the working scale with drivers at their edges, what it is beyond them, and by
+// what errors about it are multiplied then: a level that falls takes them with it, one that rises does not, for
+// next to nothing it may be many times as high.
+func (s *State) middle(a *ahead, i int) (edge, mu, noise float64) {
+	edge = a.errs[i]
 	for c := range a.columns {
-		mu += s.Beta[c] * a.columns[c].values[i]
+		edge += s.Beta[c] * a.columns[c].values[i]
 	}
-	return mu, single.Beyond(mu, a.over[i])
+	by := single.Beyond(edge, a.over[i])
+	if noise = 1; edge > 0 {
+		noise = min(1, by)
+	}
+	return edge, edge * by, noise
 }
 
 // moved are the columns ahead, less what the errors take back: a level that wanders has long
@@ -145,11 +151,10 @@ func (s *State) Forecast(v panel.SeriesView, out forecast.Rows) error {
 		own += a.psi[i] * a.psi[i]
 	}
 	for i := range h {
-		mu, by := s.middle(a, i)
+		_, mu, noise := s.middle(a, i)
 		own += a.psi[quiet+i] * a.psi[quiet+i]
 		far := float64(i + 1)
-		wide := math.Sqrt(s.Errs.Variance()*own*a.lost+s.doubt(a.moved[i], nil)+a.later*far*far*far/3) * by
-		mu *= by
+		wide := math.Sqrt(s.Errs.Variance()*own*a.lost+s.doubt(a.moved[i], nil)+a.later*far*far*far/3) * noise
 		out.Mean[i] = s.Scale.Mean(mu, wide*wide)
 		q := out.At(i)
 		for g, t := range forecast.Student(free) {
@@ -215,9 +220,9 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	sigma := math.Sqrt(s.Errs.Variance() * a.lost)
 	free := float64(max(3, min(s.Used-k, 1000)))
 	quiet := len(a.psi) - h
-	beyond := make([]float64, h)
-	for i := range beyond {
-		_, beyond[i] = s.middle(a, i)
+	edge, mu, noise := make([]float64, h), make([]float64, h), make([]float64, h)
+	for i := range mu {
+		edge[i], mu[i], noise[i] = s.middle(a, i)
 	}
 	for p := range count {
 		wide := math.Sqrt(free / num.ChiSquared(free, rnd))
@@ -244,7 +249,10 @@ func (s *State) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 			for c := range a.columns {
 				x += s.Beta[c]*a.columns[c].values[i] + beta[c]*a.moved[i][c]
 			}
-			out[p*h+i] = s.Scale.Back(x * beyond[i])
+			if len(a.over[i]) > 0 {
+				x = mu[i] + (x-edge[i])*noise[i]
+			}
+			out[p*h+i] = s.Scale.Back(x)
 		}
 	}
 	return out, nil

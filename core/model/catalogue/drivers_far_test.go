@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"paperkettle/core/calendar"
+	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -151,6 +153,54 @@ func TestLinesThroughLevelsEndAboveZero(t *testing.T) {
 		trained, v = trainOn(t, family, settings, p, n-1, h)
 		for i, r := range result(t, trained, v, h).Series {
 			assert.Less(t, r.Mean[0], 0.0, "%s, series %d", family, i)
+		}
+	}
+}
+
+// Days on which next to nothing is sold have no elasticity to speak of: prices beyond those seen, up or down,
+// make their intervals and futures no wider by more than the effect.
+func TestNextToNothingStaysNarrow(t *testing.T) {
+	t.Parallel()
+	const n, h = 280, 14
+	for family, settings := range map[string]model.Values{"additive": {"parts": "add"}, "linear": {"scale": "level"}} {
+		for _, slope := range []float64{-20, 20} {
+			width := func(times float64) (widest, spread float64) {
+				rnd := rand.New(rand.NewPCG(9, 9))
+				prices, sold := make([]float64, n+h), make([]float64, n)
+				for k := range prices {
+					if prices[k] = 2 + rnd.Float64(); k >= n {
+						prices[k] = 2.5 * times
+					}
+					if k < n {
+						sold[k] = max(0, 0.2*rnd.Float64()) // on Sundays
+						if k%7 != 6 {
+							sold[k] = 150 + slope*(prices[k]-2.5) + 4*rnd.NormFloat64()
+						}
+					}
+				}
+				p := panelOf(calendar.Cadence{Unit: calendar.Day}, [][]float64{sold})
+				p.Drivers = []panel.Driver{{Name: "price", KnownAhead: true}}
+				p.Series[0].Drivers = [][]float64{prices}
+				trained, v := trainOn(t, family, settings, p, n-1, h)
+				res := result(t, trained, v, h)
+				require.NoError(t, res.Err[0])
+				for k := range h {
+					low, high := forecast.Interval(res.Series[0].At(k), 95)
+					widest = max(widest, high-low)
+				}
+				err := trained.(model.Pather).Paths(context.Background(), v, h, 400, func(_ int, paths []float64, err error) {
+					require.NoError(t, err)
+					spread = slices.Max(paths) - slices.Min(paths)
+				})
+				require.NoError(t, err)
+				return widest, spread
+			}
+			usual, drawn := width(1)
+			for _, times := range []float64{0.5, 2} {
+				wide, far := width(times)
+				assert.Less(t, wide, usual+60, "%s, slope %g, prices %g times as high", family, slope, times)
+				assert.Less(t, far, drawn+120, "%s, slope %g, prices %g times as high", family, slope, times)
+			}
 		}
 	}
 }
