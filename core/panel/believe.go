@@ -91,10 +91,11 @@ func counts(sorted []float64) bool {
 // Reach is that of a driver's values, by the first n of them, under a rule: the one that refuses holes believes
 // all.
 func (f Filling) Reach(values []float64, n int) Reach {
-	if f.Rule == FillRefuse || alike(values) {
+	n = max(0, min(len(values), n))
+	if f.Rule == FillRefuse || noSlips(values, n) {
 		return everywhere
 	}
-	return ReachOf(values[:max(0, min(len(values), n))])
+	return ReachOf(values[:n])
 }
 
 // doubt makes unknown what is not believed of a driver's values, by the first n of them.
@@ -107,15 +108,39 @@ func (f Filling) doubt(values []float64, n int) {
 	}
 }
 
-// alike says, quickly, that all values are above zero and too near to each other for any to be a slip.
-func alike(values []float64) bool {
-	low, high := math.Inf(1), 0.0
+// noSlips says, without sorting, that no value can be a slip: all are above zero and near to each other, or
+// more of the first n than may be slips lie apart by a fifth of the whole range, ten times which is all of it.
+// It may be wrong in saying no.
+func noSlips(values []float64, n int) bool {
+	low, high := math.Inf(1), math.Inf(-1)
 	for _, v := range values {
 		if Known(v) {
 			low, high = min(low, v), max(high, v)
 		}
 	}
-	return low > 0 && high < timesBeyond*low
+	if low > 0 && high < timesBeyond*low {
+		return true
+	}
+	lower, upper := low+0.3*(high-low), low+0.5*(high-low)
+	known, least, below, above := 0, 0, 0, 0
+	for _, v := range values[:n] {
+		if !Known(v) {
+			continue
+		}
+		known++
+		switch {
+		case v == low:
+			least++
+			below++
+		case v <= lower:
+			below++
+		case v >= upper:
+			above++
+		}
+	}
+	slips := max(1, int(mostSlips*float64(known)))
+	// The lowest is believed too: others are as low, or not all above zero, or near to it.
+	return below > slips && above > slips && (least > slips || lower <= 0 || lower <= timesBeyond*low)
 }
 
 // Slips counts what is not believed of a driver.

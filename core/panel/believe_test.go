@@ -2,6 +2,7 @@ package panel_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -97,6 +98,37 @@ func TestReachInAnyUnit(t *testing.T) {
 			t.Fatalf("%g is believed among %v", 1000*high, scaled)
 		}
 	})
+}
+
+// What tells quickly that there is no slip says so of none, whatever the driver is like; few draws are near
+// enough to a border to show it if it did.
+func TestQuicklyTellingIsRight(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(4, 4))
+	slips := 0
+	for range 30000 {
+		low := []float64{-20, -1, 0, 0.5, 2, 100}[rnd.IntN(6)]
+		values := make([]float64, 12+rnd.IntN(60))
+		for k := range values {
+			if values[k] = low + 10*rnd.Float64(); rnd.IntN(4) == 0 {
+				values[k] = low + 3
+			}
+		}
+		slip := []float64{0, -999, 1000, 70, 0.01, low}[rnd.IntN(6)]
+		for range rnd.IntN(6) {
+			values[rnd.IntN(len(values))] = slip
+		}
+		n := len(values) - rnd.IntN(8)
+		quick, whole := panel.Filling{}.Reach(values, n), panel.ReachOf(values[:n])
+		for _, v := range values {
+			if !whole.Believes(v) {
+				slips++
+			}
+			if whole.Believes(v) != quick.Believes(v) {
+				t.Fatalf("%g is believed: %t, and by sorting the first %d of %v: %t", v, quick.Believes(v), n, values, whole.Believes(v))
+			}
+		}
+	}
+	assert.Greater(t, slips, 1000)
 }
 
 // A slip in training and one ahead are filled as holes are, by what was known at the origin alone; the rule
