@@ -151,11 +151,14 @@ type Slips struct {
 	high  float64
 }
 
-// FindSlips counts the values of each driver that are not believed, over a span of axis indices, by what the
+// FindSlips counts the values of each driver that is known ahead that are not believed, over a span of axis indices, by what the
 // panel shows of it up to a period.
 func FindSlips(p *Panel, series []int, from, to, until int, f Fillings) []Slips {
 	var out []Slips
 	for d, driver := range p.Drivers {
+		if !driver.KnownAhead {
+			continue
+		}
 		h := Slips{Holes: Holes{Driver: driver.Name}}
 		for _, s := range series {
 			x := &p.Series[s]

@@ -169,6 +169,9 @@ func TestSlipsAreTold(t *testing.T) {
 	assert.Len(t, panel.FindSlips(p, []int{0}, n, n+2, n-1, nil), 1, "ahead alone")
 	assert.Empty(t, panel.FindSlips(p, []int{1, 2}, 0, n+2, n-1, nil))
 	assert.Empty(t, panel.FindSlips(p, []int{0}, 0, n+2, n-1, panel.Fillings{"x": {Rule: panel.FillRefuse}}))
+	p.Drivers[0].KnownAhead = false
+	assert.Empty(t, panel.FindSlips(p, []int{0}, 0, n+2, n-1, nil), "no contender sees it as it is")
+	p.Drivers[0].KnownAhead = true
 	twice := panel.AddSlips(panel.AddSlips(nil, found[0]), found[0])
 	require.Len(t, twice, 1)
 	assert.Equal(t, 6, twice[0].Values)

@@ -79,8 +79,8 @@ func Complete(p *panel.Panel, series []int, horizon int, rule string, fillings p
 	return w.p, cautions, nil
 }
 
-// blank makes unknown what is not believed of a driver past the last period, so that it is filled and changes
-// rest on what is; it says whether there was any.
+// blank makes unknown what is not believed of a driver, so that neither filling nor changes rest on it; it says
+// whether there was any past the last period.
 func (w *work) blank(s, d int, fillings panel.Fillings) (any bool) {
 	x := &w.p.Series[s]
 	if d >= len(x.Drivers) {
@@ -88,10 +88,10 @@ func (w *work) blank(s, d int, fillings panel.Fillings) (any bool) {
 	}
 	end := max(0, min(len(x.Drivers[d]), w.p.Length-x.First))
 	believed := fillings[w.p.Drivers[d].Name].Reach(x.Drivers[d], end)
-	for at := end; at < min(len(x.Drivers[d]), end+w.horizon); at++ {
-		if !believed.Believes(x.Drivers[d][at]) {
+	for at, v := range x.Drivers[d][:min(len(x.Drivers[d]), end+w.horizon)] {
+		if !believed.Believes(v) {
 			w.own(s, d, w.p.Length+w.horizon-1)[at] = panel.Unknown
-			any = true
+			any = any || at >= end
 		}
 	}
 	return any

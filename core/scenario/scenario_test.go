@@ -226,6 +226,12 @@ func TestSlipsAhead(t *testing.T) {
 	assert.InDelta(t, 1.1*last, ahead(dearer, 0, 0)[5], 1e-9)
 	assert.Equal(t, 1000.0, p.Series[0].Drivers[0][22], "as it was")
 
+	p.Series[0].Drivers[0][19] = 1000 // and it began in training
+	held, _, err := scenario.Complete(p, []int{0}, 6, scenario.FillLast, nil)
+	require.NoError(t, err)
+	assert.Equal(t, p.Series[0].Drivers[0][18], ahead(held, 0, 0)[0], "the last one that is believed")
+	p.Series[0].Drivers[0][19] = last
+
 	absurd, err := scenario.Apply(base, []int{0}, 6, scenario.Case{Changes: []string{"price = 700 where town=Quay"}})
 	require.NoError(t, err)
 	told := scenario.Beyond(base, absurd, []int{0}, 6, "Absurd", nil)

@@ -175,9 +175,10 @@ func (s *State) components(d *model.Description, horizon int) {
 	pastList, errPast := s.Recipe.columns(s.in, 0, s.Used, n-len(s.in.Values))
 	list, errAhead := s.columnsAhead(horizon)
 	level, levelAhead := s.wandered(horizon)
+	var held []column
 	var beyond [][]float64
 	if errAhead == nil && len(list) == len(s.Beta) {
-		beyond = s.partsBeyond(list, levelAhead, horizon)
+		held, beyond = s.partsBeyond(list, levelAhead, horizon)
 	}
 	for _, part := range s.Past {
 		if part.Name == "trend" && level != nil {
@@ -191,7 +192,7 @@ func (s *State) components(d *model.Description, horizon int) {
 			c.Low, c.High = s.band(part.Name, part.Values, pastList, places, false)
 		}
 		if errAhead == nil && len(list) == len(s.Beta) {
-			ahead := s.sum(list, places, horizon)
+			ahead := s.sum(held, places, horizon)
 			if part.Name == "trend" && level != nil {
 				floats.Add(ahead, levelAhead)
 			}
@@ -222,11 +223,11 @@ func (s *State) wandered(horizon int) (past, ahead []float64) {
 	return x.In, rows.Mean
 }
 
-// partsBeyond takes out of columns ahead what drivers of a level go beyond those seen, and says, by step and
+// partsBeyond gives columns ahead without what drivers of a level go beyond those seen, and says, by step and
 // column, what stands for it instead.
-func (s *State) partsBeyond(list []column, level []float64, horizon int) [][]float64 {
-	over := s.hold(list, horizon)
-	out := make([][]float64, len(over))
+func (s *State) partsBeyond(list []column, level []float64, horizon int) (held []column, out [][]float64) {
+	held, over := s.hold(list, horizon)
+	out = make([][]float64, len(over))
 	for i := range out {
 		out[i] = make([]float64, len(list))
 		mu := 0.0
@@ -234,7 +235,7 @@ func (s *State) partsBeyond(list []column, level []float64, horizon int) [][]flo
 			mu = level[i]
 		}
 		for c := range list {
-			mu += s.Beta[c] * list[c].values[i]
+			mu += s.Beta[c] * held[c].values[i]
 		}
 		so := mu
 		for _, e := range over[i] {
@@ -242,7 +243,7 @@ func (s *State) partsBeyond(list []column, level []float64, horizon int) [][]flo
 			out[i][e.Column], so = next-so, next
 		}
 	}
-	return out
+	return held, out
 }
 
 // columnsAhead lays the columns out over the steps, where what they need is at hand.

@@ -45,34 +45,35 @@ func (s *State) ahead(v panel.SeriesView, h int) (*ahead, error) {
 	}
 	known := float64(panel.CountKnown(s.Values[:s.Used]))
 	lost := known / max(0.3*known, known-float64(len(s.Beta)))
-	a := &ahead{columns: list, errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}
+	a := &ahead{errs: rest.Mean, psi: s.Errs.Psi(h), lost: lost, later: s.laterBends()}
 	a.moved, err = s.moved(v, list, h, shift)
-	a.over = s.hold(list, h)
+	a.columns, a.over = s.hold(list, h)
 	return a, err
 }
 
-// hold takes out of columns ahead what drivers go beyond those seen, where lines through levels would go on
-// below zero, and says by step what that was. The doubts about it stay.
-func (s *State) hold(list []column, h int) [][]single.Excess {
-	out := make([][]single.Excess, h)
+// hold gives columns ahead without what drivers go beyond those seen, where lines through levels would go on
+// below zero, and says by step what that was. What is in doubt is the columns as they are.
+func (s *State) hold(list []column, h int) (held []column, over [][]single.Excess) {
+	held, over = slices.Clone(list), make([][]single.Excess, h)
 	if s.free || s.Scale.Kind != single.Level || !single.NeverBelow(s.Values) {
-		return out
+		return held, over
 	}
-	for c := range list {
+	for c := range held {
 		d := s.driver(list[c].part)
-		if list[c].kind != ofDriver || d == nil {
+		if list[c].kind != ofDriver || d == nil || slices.Contains(s.Recipe.Growing, list[c].part) {
 			continue
 		}
+		held[c].values = slices.Clone(list[c].values)
 		low, high := (d.Low-d.Mean)/d.Spread, (d.High-d.Mean)/d.Spread
 		for i, x := range list[c].values {
 			if edge := max(low, min(high, x)); edge != x {
-				list[c].values[i] = edge
-				out[i] = append(out[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: d.Mean + edge*d.Spread,
+				held[c].values[i] = edge
+				over[i] = append(over[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: d.Mean + edge*d.Spread,
 					At: d.Mean + x*d.Spread, Column: c})
 			}
 		}
 	}
-	return out
+	return held, over
 }
 
 // middle is a step's forecast on the working scale with drivers at their edges, what it is beyond them, and by
@@ -309,11 +310,14 @@ func (s *State) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 		return nil, err
 	}
 	moves, own := make([]float64, n+h), []int(nil)
-	beyond := s.beyond(v, list, h)
+	held, beyond := s.beyond(v, list, h)
 	for k, c := range list {
 		if c.kind == ofEvent || c.kind == ofDriver {
 			own = append(own, k)
 			for t, x := range c.values {
+				if t >= n {
+					x = held[k].values[t-n]
+				}
 				moves[t] += s.Beta[k] * x
 			}
 		}
@@ -325,9 +329,9 @@ func (s *State) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 	}, nil
 }
 
-// beyond says by what the levels ahead of a view are multiplied for what drivers go beyond those seen, which is
-// taken out of the columns; the level that tells is that of late.
-func (s *State) beyond(v panel.SeriesView, list []column, h int) func(t int) float64 {
+// beyond gives the columns ahead of a view without what drivers go beyond those seen, and says by what levels are
+// multiplied for that; the level that tells is that of late.
+func (s *State) beyond(v panel.SeriesView, list []column, h int) (held []column, times func(t int) float64) {
 	n := len(v.Values)
 	ahead := make([]column, len(list))
 	for c := range list {
@@ -336,10 +340,11 @@ func (s *State) beyond(v panel.SeriesView, list []column, h int) func(t int) flo
 	}
 	by := make([]float64, h)
 	late := s.Scale.To(num.MeanSize(num.Tail(v.Values, recentColumns)))
-	for i, over := range s.hold(ahead, h) {
-		by[i] = single.Beyond(late, over)
+	held, over := s.hold(ahead, h)
+	for i := range over {
+		by[i] = single.Beyond(late, over[i])
 	}
-	return func(t int) float64 {
+	return held, func(t int) float64 {
 		if t < n {
 			return 1
 		}

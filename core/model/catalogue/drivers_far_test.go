@@ -119,6 +119,15 @@ func TestLinesThroughLevelsEndAboveZero(t *testing.T) {
 	same := func(_ int, price float64) float64 { return price }
 	for family, settings := range map[string]model.Values{"additive": {"parts": "add"}, "linear": {"scale": "level"}} {
 		p, future := priced(n, h, series, dear, same)
+		p.Drivers = append(p.Drivers, panel.Driver{Name: "warmth", KnownAhead: true}) // which stays where it was, and is part of nothing
+		for i := range p.Series {
+			warmth := make([]float64, n+h)
+			for k := range warmth {
+				warmth[k] = float64(k * 5 % 11)
+			}
+			p.Series[i].Drivers = [][]float64{warmth, p.Series[i].Drivers[0]}
+		}
+		p.Drivers[0], p.Drivers[1] = p.Drivers[1], p.Drivers[0]
 		trained, v := trainOn(t, family, settings, p, n-1, h)
 		res := result(t, trained, v, h)
 		drawn := make([][]float64, series)
@@ -136,7 +145,9 @@ func TestLinesThroughLevelsEndAboveZero(t *testing.T) {
 				assert.Greater(t, m, 0.02*usual, "%s: %g where %g is right", family, m, future[i][k])
 				sum, mean := 0.0, 0.0
 				for _, part := range parts {
-					sum += part.Ahead[k]
+					if sum += part.Ahead[k]; part.Name == "warmth" {
+						assert.InDelta(t, 0, part.Ahead[k], 0.1*usual, "%s: what another driver takes", family)
+					}
 				}
 				for path := range 400 {
 					mean += drawn[i][path*h+k] / 400

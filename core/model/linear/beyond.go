@@ -31,23 +31,23 @@ func (f *future) see(x []float64) {
 func (f *future) hold(x []float64) (over []single.Excess) {
 	for k, s := range f.seen {
 		if edge := max(s.low, min(s.high, x[k])); s.low <= s.high && edge != x[k] && edge == edge {
-			over = append(over, single.Excess{Slope: f.s.Outside.Beta[k], Edge: edge, At: x[k]})
+			over = append(over, single.Excess{Slope: f.s.Outside.Beta[k], Edge: edge, At: x[k], Column: k})
 			x[k] = edge
 		}
 	}
 	return over
 }
 
-// carry adds what lies beyond to the part of the drivers, once all others are there.
+// carry adds what lies beyond to the parts of the drivers that go there, once all others are there.
 func (f *future) carry(over []single.Excess, groups []string, parts []model.Component, at func(*model.Component) *float64) {
 	total := 0.0
 	for i := range parts {
 		total += *at(&parts[i])
 	}
-	for k := range f.seen {
-		if c := &f.s.Pool.Ahead.Columns[k]; c.IsDriver() {
-			*at(&parts[slices.Index(groups, c.Group)]) += total * (single.Beyond(total/f.s.Scale.Size, over) - 1)
-			return
-		}
+	level, so := total/f.s.Scale.Size, total
+	for _, e := range over {
+		next := so * single.Beyond(level, []single.Excess{e})
+		*at(&parts[slices.Index(groups, f.s.Pool.Ahead.Columns[e.Column].Group)]) += next - so
+		so = next
 	}
 }

@@ -96,8 +96,8 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 	return out
 }
 
-// evenOut brings the errors of every series to the size that series have in the middle: one that multiplies
-// within weeks, or leaps, says nothing of how far others go wrong.
+// evenOut brings the errors of series that err far more than the one in the middle down to farther times its: one
+// that multiplies within weeks, or leaps, says nothing of how far others go wrong.
 func evenOut(errs []float64, of func(i int) int32) {
 	sums, counts := map[int32]float64{}, map[int32]float64{}
 	for i, e := range errs {
