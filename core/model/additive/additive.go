@@ -211,22 +211,10 @@ func (m Method) scale(s *State, in single.Input) error {
 		}
 	case m.Parts == "multiply":
 		s.Scale = single.LogScale(in.Values)
-	case !single.OftenZero(in.Values) && prefersLogs(in):
+	case !single.OftenZero(in.Values) && arima.SteadierInLogs(in):
 		s.Scale = single.LogScale(in.Values)
 	}
 	return nil
-}
-
-// prefersLogs says that the series is steadier in logs.
-func prefersLogs(in single.Input) bool {
-	shifted := in.Values
-	if logs := single.LogScale(in.Values); logs.Shift > 0 {
-		shifted = slices.Clone(shifted)
-		for i := range shifted {
-			shifted[i] += logs.Shift
-		}
-	}
-	return arima.PrefersLogs(shifted, in.Cadence().Season())
 }
 
 func extent(values []float64) (low, high float64) {

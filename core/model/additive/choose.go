@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -49,7 +50,7 @@ func scales(m Method, in single.Input) []variant {
 	add, multiply := m, m
 	add.Parts, multiply.Parts = "add", "multiply"
 	list := []variant{{"parts that add", add}, {"parts that multiply", multiply}}
-	if !single.OftenZero(in.Values) && prefersLogs(in) {
+	if !single.OftenZero(in.Values) && arima.SteadierInLogs(in) {
 		slices.Reverse(list)
 	}
 	return list

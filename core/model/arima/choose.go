@@ -3,8 +3,11 @@ package arima
 import (
 	"context"
 	"math"
+	"slices"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/model"
+	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -199,6 +202,32 @@ func wanders(y []float64) bool {
 		variance += c / n
 	}
 	return variance > 0 && sum/(n*n*variance) > 0.463
+}
+
+// SteadierInLogs says that a series, moved above zero where it is not, prefers logs but for what events bring: a day
+// at a tenth of its level is further off in logs than the level ever is, and yet no reason against them.
+func SteadierInLogs(in single.Input) bool {
+	usual, shift := in.Values, single.LogScale(in.Values).Shift
+	if events := in.Events(); shift > 0 || len(events) > 0 {
+		usual = slices.Clone(usual)
+		for i := range usual {
+			usual[i] += shift
+			if slices.ContainsFunc(events, func(e *calendar.Event) bool { return touches(e, in, i) }) {
+				usual[i] = panel.Unknown
+			}
+		}
+	}
+	return PrefersLogs(usual, in.Cadence().Season())
+}
+
+// touches says that an event may move the i-th value, by what is told of it.
+func touches(e *calendar.Event, in single.Input, i int) bool {
+	for offset := -e.Before; offset <= e.After; offset++ {
+		if e.Share(in.Cadence(), in.View().Ordinal(in.First+i), offset) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // PrefersLogs compares the likelihood of a random walk, over the season too, on the logs

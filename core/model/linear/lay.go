@@ -104,14 +104,7 @@ func preferLogs(inputs []single.Input) bool {
 		if lowest(in.Values) < 0 || single.OftenZero(in.Values) {
 			continue
 		}
-		shifted := in.Values
-		if shift := single.LogScale(in.Values).Shift; shift > 0 {
-			shifted = slices.Clone(shifted)
-			for i := range shifted {
-				shifted[i] += shift
-			}
-		}
-		if arima.PrefersLogs(shifted, in.Cadence().Season()) {
+		if arima.SteadierInLogs(in) {
 			votes++
 		}
 	}

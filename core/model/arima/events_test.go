@@ -1,0 +1,41 @@
+package arima_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/model/arima"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// Days at a third of a level that everything multiplies look as if the level were steadier as it is; told that
+// they are an event's, with the day before, they are none of that.
+func TestEventsAreNoReasonAgainstLogs(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(5, 7))
+	cadence, err := calendar.ParseCadence("day")
+	assert.NoError(t, err)
+	const first = 54 * 365
+	fair := calendar.Event{Name: "fair", Before: 1}
+	values := make([]float64, 400)
+	for k := range values {
+		values[k] = 50 * math.Exp(.3*math.Sin(2*math.Pi*float64(k)/7)+.1*rnd.NormFloat64())
+		if k%60 == 40 {
+			values[k], values[k-1] = .3*values[k], .3*values[k-1]
+			start := cadence.Start(first + int64(k))
+			fair.Occasions = append(fair.Occasions, calendar.DayOf(start, start))
+		}
+	}
+	steadier := func(events ...calendar.Event) bool {
+		p := &panel.Panel{Cadence: cadence, First: first, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}, Events: events}
+		return arima.SteadierInLogs(single.InputOf(panel.NewView(p, []int{0}, 0, len(values)-1).Series(0), 7, nil))
+	}
+	assert.False(t, steadier())
+	assert.True(t, steadier(fair))
+	fair.Where = map[string]string{"shop": "elsewhere"}
+	assert.False(t, steadier(fair), "it is none of this series")
+}
