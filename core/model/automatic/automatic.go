@@ -42,6 +42,8 @@ type form struct {
 	pools bool
 	// plain says that it takes values as they are, also of a series that changed its unit.
 	plain bool
+	// blind says that it knows nothing of drivers and events.
+	blind bool
 }
 
 // members are the families that may take part, next to others that need more than a series.
@@ -59,6 +61,9 @@ var taking = []struct {
 }{{"smoothing", 0}, {"theta", .3}, {"arima", 0}, {"decomposition", 0}, {"additive", .4}, {"linear", .6}, {"boosting", .6}, {"pretrained", .2},
 	{"calendar-median", .8}, {"seasonal-naive", .8}, {"mean", 1}, {"intermittent", 0}}
 
+// seeing are those that know drivers and events, and intermittent demand, from which nothing is taken out.
+var seeing = []string{"additive", "linear", "boosting", "intermittent"}
+
 // forms are those that can serve a view.
 func forms(all model.Catalogue, v panel.View) (out []form) {
 	// Days and weeks of hours at once are beyond what these two model, and they are slow at it.
@@ -74,7 +79,7 @@ func forms(all model.Catalogue, v panel.View) (out []form) {
 		if m, _, err := all.New(name, nil); err == nil {
 			_, other := baseline.Families().Find(name)
 			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil),
-				plain: other == nil || name == "intermittent"})
+				plain: other == nil || name == "intermittent", blind: !slices.Contains(seeing, name)})
 		}
 	}
 	return out
@@ -112,9 +117,10 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	}
 	welcome(v, list, weights)
 	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge)}
-	for k, f := range list {
-		whole := env.Within(0.7+0.3*float64(k)/float64(len(list)), 0.7+0.3*float64(k+1)/float64(len(list)), "training "+f.name)
-		if err := out.train(ctx, v, whole, f, k, weights); err != nil {
+	explain := told.explain(weights)
+	for done, k := range explainerFirst(list) {
+		part := env.Within(0.7+0.3*float64(done)/float64(len(list)), 0.7+0.3*float64(done+1)/float64(len(list)), "training "+list[k].name)
+		if err := out.train(ctx, v, part, list[k], k, weights, explain); err != nil {
 			return nil, err
 		}
 	}
@@ -131,6 +137,16 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		}
 	}
 	return out, nil
+}
+
+// explainerFirst lists the places of the forms, the one first that explains drivers and events to others.
+func explainerFirst(list []form) (out []int) {
+	for k, f := range list {
+		if out = append(out, k); f.name == explains {
+			out = slices.Insert(out[:k], 0, k)
+		}
+	}
+	return out
 }
 
 // welcome leaves series that have too few values of their own to boosting, which knows their likes; the
@@ -157,7 +173,7 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 12
+	out := 13
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

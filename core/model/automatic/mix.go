@@ -11,6 +11,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
@@ -29,6 +30,8 @@ type Mix struct {
 	Parts  []Part
 
 	Widenings []single.Widening // of each series' intervals
+
+	rest *outlook.Rest // what drivers and events left, as last seen; not written, nil where nothing is taken out
 }
 
 // Part is a trained form and the series that have it in their mix.
@@ -36,14 +39,16 @@ type Part struct {
 	Name    string
 	Places  []int
 	Weights []float64 // of each of those series; 0 where it is only learnt from
+	Rest    bool      // it forecasts what drivers and events leave, as the first part explains them
 	trained model.Trained
 	at      map[int]int
 }
 
-// train trains a form for the series that give it weight; one that pools learns from all.
-func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k int, weights [][]float64) error {
-	p := Part{Name: f.name}
-	used := false
+// train trains a form for the series that give it weight; one that pools learns from all. Where explain says so,
+// the first form tells the others what drivers and events leave.
+func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k int, weights [][]float64, explain bool) error {
+	p := Part{Name: f.name, Rest: f.blind && m.rest != nil}
+	used := explain && f.name == explains
 	for i, w := range weights {
 		used = used || w[k] > 0
 		if w[k] > 0 || f.pools {
@@ -58,7 +63,7 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 		final = f.settled
 	}
 	var err error
-	if p.trained, err = final.Train(ctx, v.Pick(p.Places), env); err != nil {
+	if p.trained, err = final.Train(ctx, m.given(p, v).Pick(p.Places).View, env); err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -66,7 +71,27 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 		return nil // the others stand in
 	}
 	m.Parts = append(m.Parts, p)
+	if explain && f.name == explains {
+		r := outlook.RestOf(p.trained, v, 0)
+		m.rest = &r
+	}
 	return nil
+}
+
+// apart takes out of a view what drivers and events bring, where parts ask for that.
+func (m *Mix) apart(v panel.View, horizon int) {
+	if slices.ContainsFunc(m.Parts, func(p Part) bool { return p.Rest }) {
+		r := outlook.RestOf(m.Parts[0].trained, v, horizon)
+		m.rest = &r
+	}
+}
+
+// given is what a part is to forecast of a view from which apart has taken out what it is to.
+func (m *Mix) given(p Part, v panel.View) outlook.Rest {
+	if p.Rest {
+		return *m.rest
+	}
+	return outlook.AsIs(v)
 }
 
 // Forecast mixes the parts' forecasts, by the weights of those that have one.
@@ -74,8 +99,9 @@ func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Re
 	out := model.Result{Series: make([]forecast.Rows, m.Series), Err: make([]error, m.Series)}
 	total := make([]float64, m.Series)
 	failed := make([]error, m.Series)
+	m.apart(v, horizon)
 	for _, p := range m.Parts {
-		res, err := p.trained.Forecast(ctx, v.Pick(p.Places), horizon)
+		res, err := m.given(p, v).Pick(p.Places).Forecast(ctx, p.trained, horizon)
 		if err != nil {
 			return out, err
 		}
@@ -114,8 +140,9 @@ func (m *Mix) Advance(ctx context.Context, v panel.View) error {
 	if v.Len() != m.Series {
 		return fmt.Errorf("the model was trained on %d series and is advanced with %d", m.Series, v.Len())
 	}
+	m.apart(v, 0)
 	for _, p := range m.Parts {
-		if err := p.trained.Advance(ctx, v.Pick(p.Places)); err != nil {
+		if err := p.trained.Advance(ctx, m.given(p, v).Pick(p.Places).View); err != nil {
 			return err
 		}
 	}
@@ -154,7 +181,11 @@ func (m *Mix) Fitted(i, n int) []float64 {
 		if !ok || j < 0 {
 			continue
 		}
-		for t, x := range told.Fitted(j, n) {
+		fitted := told.Fitted(j, n)
+		if p.Rest && m.rest != nil {
+			fitted = m.rest.Fitted(i, fitted)
+		}
+		for t, x := range fitted {
 			if panel.Known(x) {
 				out[t], total[t] = out[t]+p.Weights[j]*x, total[t]+p.Weights[j]
 			}
@@ -206,6 +237,10 @@ func (m *Mix) Describe(i int) model.Description {
 			names[k] = fmt.Sprintf("%s %.0f %%", s.part.Name, 100*s.weight/total)
 		}
 		d.Form = "a mix of " + strings.Join(names, ", ") + "; most of it is " + d.Form
+	}
+	if shares[0].part.Rest {
+		d.Form += ", on what drivers and events leave"
+		d.Effects = m.Parts[0].trained.Describe(m.Parts[0].place(i)).Effects
 	}
 	d.Form += m.Widenings[i].Words()
 	d.Why = m.Why

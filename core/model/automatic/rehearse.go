@@ -33,6 +33,10 @@ type evidence struct {
 	actuals panel.View         // all series, without what looks like mistakes: by these forms are judged
 	moved   map[int]bool       // the series that changed their unit or level
 	hearts  [][][]single.Heart // by form, series asked and window; none where a form failed
+	// explainable says that there are drivers or events to be explained, and rest is what these leave of the
+	// series asked, as known before the inner windows; nil where that is of no use.
+	explainable bool
+	rest        *outlook.Rest
 }
 
 // kind parts series whose forms are likely to differ.
@@ -57,19 +61,11 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	}
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
-	asked := v.Pick(places)
 	e.trial, e.places, e.actuals = t, places, withoutOdd(v)
-	sums := make([][]loss, len(list))
 	e.hearts = make([][][]single.Heart, len(list))
-	for done, k := range poolsFirst(list) {
-		if list[k].name == "boosting" {
-			list[k].startFrom(bestBase(list, sums, env.Judge))
-		}
-		var err error
-		own := env.Within(float64(done)/float64(len(list)), float64(done+1)/float64(len(list)), "trying "+list[k].name)
-		if sums[k], e.hearts[k], err = e.ask(ctx, asked, e.actuals.Pick(places), own, k, t, sums); err != nil {
-			return nil, err
-		}
+	sums, err := e.askAll(ctx, v.Pick(places), env)
+	if err != nil {
+		return nil, err
 	}
 	for j, i := range places {
 		for k := range list {
@@ -87,115 +83,6 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 func (e *evidence) suits(i, k int) bool {
 	f := e.forms[k]
 	return (!f.counts || e.kinds[i].sparse) && (!f.plain || !e.moved[i])
-}
-
-// poolsFirst lists the places of the forms, those that learn from all series together first:
-// what they do on the few series that each other form is first asked of is known then. Trees come
-// last: they start from what does best.
-func poolsFirst(list []form) (out []int) {
-	last := -1
-	for _, pools := range []bool{true, false} {
-		for k := range list {
-			switch {
-			case list[k].name == "boosting":
-				last = k
-			case list[k].pools == pools:
-				out = append(out, k)
-			}
-		}
-	}
-	if last >= 0 {
-		out = append(out, last)
-	}
-	return out
-}
-
-// bestBase is the form that trees start from: that of the least mean loss so far, of those that they
-// can start from.
-func bestBase(list []form, sums [][]loss, by model.Judge) string {
-	name, least := "additive", math.Inf(1)
-	for k, f := range list {
-		if f.name != "additive" && f.name != "linear" && f.name != "smoothing" || sums[k] == nil {
-			continue
-		}
-		sum, n := 0.0, 0.0
-		for _, l := range sums[k] {
-			x := l.log(by)
-			if x != x {
-				x = mostOwn // it failed
-			}
-			sum, n = sum+x, n+1
-		}
-		if mean := sum / max(1, n); mean < least {
-			name, least = f.name, mean
-		}
-	}
-	return name
-}
-
-const (
-	// firstAsked is how many series a form is asked of before the rest.
-	firstAsked = 16
-	// hopeless is the log of how much worse than the best so far it must be on these, beyond
-	// two standard errors, not to be asked any more.
-	hopeless = 0.22
-)
-
-// ask tries a form on some series first, where it learns from each alone, and on the rest unless
-// it is far behind others.
-func (e *evidence) ask(ctx context.Context, v, actuals panel.View, env model.Env, k int, t single.Trial,
-	others [][]loss) ([]loss, [][]single.Heart, error) {
-	n := v.Len()
-	if e.forms[k].pools || n <= 2*firstAsked {
-		return e.try(ctx, v, actuals, env, &e.forms[k], t)
-	}
-	var few, rest []int
-	stride := n / firstAsked
-	for i := range n {
-		if i%stride == 0 && len(few) < firstAsked {
-			few = append(few, i)
-		} else {
-			rest = append(rest, i)
-		}
-	}
-	losses, hearts := make([]loss, n), make([][]single.Heart, n)
-	for round, places := range [][]int{few, rest} {
-		if round == 1 && behind(losses, others, few, env.Judge) {
-			for _, i := range rest {
-				losses[i].failed = true
-			}
-			break
-		}
-		some, heard, err := e.try(ctx, v.Pick(places), actuals.Pick(places), env, &e.forms[k], t)
-		if err != nil {
-			return nil, nil, err
-		}
-		for j, i := range places {
-			losses[i], hearts[i] = some[j], heard[j]
-		}
-	}
-	return losses, hearts, nil
-}
-
-// behind says that losses on some series are hopelessly behind those of a form before.
-func behind(losses []loss, others [][]loss, places []int, by model.Judge) bool {
-	for _, other := range others {
-		if other == nil {
-			continue
-		}
-		var sum, squares, n float64
-		for _, i := range places {
-			if d := losses[i].log(by) - other[i].log(by); d == d {
-				d = max(-most, min(most, d))
-				sum, squares, n = sum+d, squares+d*d, n+1
-			}
-		}
-		mean := sum / n
-		if n > 3 && mean-2*math.Sqrt(max(0, squares/n-mean*mean)/n) > hopeless {
-			return true
-		}
-	}
-	return false
 }
 
 // inner lays the inner windows for all series, by the one of middle length, and lists the
@@ -291,7 +178,8 @@ func (l loss) log(by model.Judge) float64 {
 const exact = 1e-3
 
 // try trains a form before the first inner window and forecasts them all.
-func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env, f *form, t single.Trial) ([]loss, [][]single.Heart, error) {
+func (e *evidence) try(ctx context.Context, v outlook.Rest, actuals panel.View, env model.Env, f *form) ([]loss, [][]single.Heart, error) {
+	t := e.trial
 	out, hearts := make([]loss, v.Len()), make([][]single.Heart, v.Len())
 	env.Horizon = t.Horizon
 	first := v.Origin() + t.Keep // t.Keep counts back from the end
@@ -305,15 +193,19 @@ func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env
 		seen := v.Before(first + w*t.Stride)
 		var err error
 		if w == 0 {
-			if trained, err = f.model.Train(ctx, seen, env); err == nil {
+			if trained, err = f.model.Train(ctx, seen.View, env); err == nil {
 				model.Coarsen(trained)
+				if f.name == explains && e.explainable {
+					r := outlook.RestOf(trained, v.View, 0)
+					e.rest = &r
+				}
 				// What additive chooses, its memory and its level, changes with how much there is.
 				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" {
 					f.settled = s.Settled()
 				}
 			}
 		} else {
-			err = trained.Advance(ctx, seen)
+			err = trained.Advance(ctx, seen.View)
 		}
 		if ctx.Err() != nil {
 			return nil, nil, ctx.Err()
@@ -324,7 +216,7 @@ func (e *evidence) try(ctx context.Context, v, actuals panel.View, env model.Env
 			}
 			return out, hearts, nil
 		}
-		res, err := trained.Forecast(ctx, seen, t.Horizon)
+		res, err := seen.Forecast(ctx, trained, t.Horizon)
 		if err != nil {
 			return nil, nil, err
 		}

@@ -12,6 +12,7 @@ import (
 	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/panel"
 )
 
@@ -147,9 +148,13 @@ func TestTheOrderOfAsking(t *testing.T) {
 	list := []form{{name: "smoothing"}, {name: "boosting", pools: true}, {name: "linear", pools: true}, {name: "additive"}}
 	assert.Equal(t, []int{2, 0, 3, 1}, poolsFirst(list))
 	of := func(x float64) []loss { return []loss{{abs: x, squared: x * x, n: 1}} }
-	assert.Equal(t, "linear", bestBase(list, [][]loss{of(2), nil, of(1), of(3)}, model.BothErrors))
-	assert.Equal(t, "smoothing", bestBase(list, [][]loss{of(1), nil, {{failed: true}}, of(3)}, model.BothErrors))
-	assert.Equal(t, "additive", bestBase(list, make([][]loss, 4), model.BothErrors), "where nothing tells")
+	e := &evidence{forms: list}
+	assert.Equal(t, "linear", e.bestBase([][]loss{of(2), nil, of(1), of(3)}, model.BothErrors))
+	smoothed := [][]loss{of(1), nil, {{failed: true}}, of(3)}
+	assert.Equal(t, "smoothing", e.bestBase(smoothed, model.BothErrors))
+	assert.Equal(t, "additive", e.bestBase(make([][]loss, 4), model.BothErrors), "where nothing tells")
+	e.rest = &outlook.Rest{}
+	assert.Equal(t, "explained-smoothing", e.bestBase(smoothed, model.BothErrors), "of what drivers and events leave")
 }
 
 // Where absolute errors rank, a form is judged by its medians where they do better, for it is they that are

@@ -2,6 +2,7 @@ package automatic
 
 import (
 	"math"
+	"slices"
 
 	"paperkettle/core/panel"
 )
@@ -13,6 +14,10 @@ const (
 	fewSays = 4.0
 	mostOwn = 4 // log of how much worse a form can be on the series itself
 )
+
+// leaning is the log of how much more a form is doubted that forecasts what another leaves of drivers and events:
+// where that one errs, both do.
+const leaning = 0.1
 
 // score is the log of a form's expected loss on a series next to the best's: its own windows
 // held towards what all of its kind show. Unknown where neither tells.
@@ -33,6 +38,9 @@ func (e *evidence) score(i, k int) float64 {
 	}
 	few := fewSays / (fewSays + float64(e.asked))
 	before := e.forms[k].doubt * few * few
+	if e.forms[k].blind && e.rest != nil {
+		before += leaning
+	}
 	if !panel.Known(own) {
 		return before + pooled[k]
 	}
@@ -78,6 +86,18 @@ func (e *evidence) weigh(alone bool) [][]float64 {
 		out[i] = w
 	}
 	return out
+}
+
+// explain says that some form with weight is to forecast what another leaves of drivers and events.
+func (e *evidence) explain(weights [][]float64) bool {
+	return e.rest != nil && slices.ContainsFunc(weights, func(w []float64) bool {
+		for k, f := range e.forms {
+			if f.blind && w[k] > 0 {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // sharpness is how many times the weight falls by e for a loss that is e times as large: by

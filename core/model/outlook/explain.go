@@ -11,6 +11,10 @@ import (
 	"paperkettle/core/panel"
 )
 
+// Harm is by which share held-out losses must rise for drivers and events not to be explained first: occasions are
+// few, and what is held out may have none.
+const Harm = 0.01
+
 // Explainable says whether drivers known ahead or events are there to be explained first.
 func Explainable(v panel.View) bool {
 	if slices.ContainsFunc(v.Drivers(), func(d panel.Driver) bool { return d.KnownAhead }) {

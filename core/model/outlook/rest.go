@@ -1,0 +1,113 @@
+package outlook
+
+import (
+	"context"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/single"
+	"paperkettle/core/panel"
+)
+
+// Rest is what drivers and events leave of the series of a view.
+type Rest struct {
+	panel.View
+	brought []*model.Outside // what they bring, by series; nil where nothing is told
+	unknown []error          // why that is not known ahead
+}
+
+// AsIs is a view from which nothing is taken out.
+func AsIs(v panel.View) Rest {
+	return Rest{v, make([]*model.Outside, v.Len()), make([]error, v.Len())}
+}
+
+// RestOf takes out what a model that was trained on the series knows of drivers and events, over the values of a
+// view and a horizon past them. A series of which it knows nothing stays as it is.
+func RestOf(by model.Trained, v panel.View, horizon int) Rest {
+	out := AsIs(v)
+	values := map[int][]float64{}
+	for i := range v.Len() {
+		brought, err := OutsideOf(by, v, i, 0)
+		if err != nil || brought == nil {
+			continue
+		}
+		s, _ := single.InOneUnit(v.Series(i))
+		values[i] = Without(s.Values, brought)
+		if horizon > 0 {
+			brought, out.unknown[i] = OutsideOf(by, v, i, horizon)
+		}
+		out.brought[i] = brought
+	}
+	out.View = v.Instead(values)
+	return out
+}
+
+// Pick is the rest of some of the series.
+func (r Rest) Pick(places []int) Rest {
+	out := AsIs(r.View.Pick(places))
+	for j, i := range places {
+		out.brought[j], out.unknown[j] = r.brought[i], r.unknown[i]
+	}
+	return out
+}
+
+// Before is the rest as it is seen from an earlier origin.
+func (r Rest) Before(origin int) Rest {
+	r.View = r.View.Before(origin)
+	return r
+}
+
+// Forecast has a model that was trained on the rest forecast it, and puts back what drivers and events bring.
+func (r Rest) Forecast(ctx context.Context, trained model.Trained, horizon int) (model.Result, error) {
+	res, err := trained.Forecast(ctx, r.View, horizon)
+	if err != nil {
+		return res, err
+	}
+	for i := range res.Series {
+		if res.Err[i] == nil {
+			res.Err[i] = r.putBack(i, res.Series[i])
+		}
+	}
+	return res, nil
+}
+
+func (r Rest) putBack(i int, rows forecast.Rows) error {
+	if r.unknown[i] != nil || r.brought[i] == nil {
+		return r.unknown[i]
+	}
+	values, _ := r.Values(i)
+	for h := range rows.Mean {
+		PutBack(rows, h, len(values), r.brought[i])
+	}
+	return nil
+}
+
+// Fitted puts back what drivers and events bring into fitted values of a series.
+func (r Rest) Fitted(i int, values []float64) []float64 {
+	if r.brought[i] == nil {
+		return values
+	}
+	out := make([]float64, len(values))
+	for t, y := range values {
+		out[t] = r.brought[i].Put(t, y)
+	}
+	return out
+}
+
+// Paths has a model that was trained on the rest draw its futures, and puts back what drivers and events bring, as
+// far as that is known.
+func (r Rest) Paths(ctx context.Context, trained model.Pather, horizon, count int, each func(i int, paths []float64, err error)) error {
+	return trained.Paths(ctx, r.View, horizon, count, func(i int, paths []float64, err error) {
+		if err == nil {
+			err = r.unknown[i]
+		}
+		if brought := r.brought[i]; err == nil && brought != nil {
+			values, _ := r.Values(i)
+			doubt := brought.Doubt(count)
+			for k, y := range paths {
+				paths[k] = doubt(k/horizon, k%horizon, brought.Put(len(values)+k%horizon, y))
+			}
+		}
+		each(i, paths, err)
+	})
+}
