@@ -20,6 +20,7 @@ import (
 	"paperkettle/core/model/additive"
 	"paperkettle/core/model/baseline"
 	"paperkettle/core/model/linear"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/num"
@@ -41,9 +42,13 @@ type Model struct {
 	Bounds single.Bounds
 }
 
+// explained is smoothing where there are drivers or events, of which it knows nothing: of what they leave.
+const explained = "explained-smoothing"
+
 // bases are the families that trees may start from.
 func bases() model.Catalogue {
-	return slices.Concat(additive.Families(), linear.Families(), smoothing.Families(), baseline.Families())
+	return slices.Concat(additive.Families(), linear.Families(), smoothing.Families(), baseline.Families(),
+		model.Catalogue{outlook.OnRest(smoothing.Families()[0], explained)})
 }
 
 // manySeries is from how many series on the bases are those that are quick on many.
@@ -51,15 +56,19 @@ const manySeries = 300
 
 // candidates are the bases to try, the one to keep to where inner windows don't tell first.
 func (m Model) candidates(v panel.View) []string {
+	third := "smoothing"
+	if len(m.Signs) == 0 && outlook.Explainable(v) { // what explains keeps no signs
+		third = explained
+	}
 	switch {
 	case m.Base != "":
 		return []string{m.Base}
 	case v.Len() == 1:
-		return []string{"additive", "smoothing"}
+		return []string{"additive", third}
 	case v.Len() > manySeries || known(v) > longHistories:
 		return []string{"additive", "linear"}
 	}
-	return []string{"additive", "linear", "smoothing"}
+	return []string{"additive", "linear", third}
 }
 
 // known is how many values a view has.

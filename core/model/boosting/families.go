@@ -16,13 +16,14 @@ func Families() model.Catalogue {
 	one, two, none, all, many := 1.0, 2.0, 0.001, 1.0, 2000.0
 	return model.Catalogue{{
 		Name:    "boosting",
-		Version: 9, // lines through levels end above zero, slips among drivers filled
+		Version: 10, // smoothing of what drivers and events leave
 		Summary: "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the " +
 			"recent past, in whatever combination tells.",
 		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",
 		Settings: append([]model.Setting{
-			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", "seasonal-naive", "naive"},
-				Meaning: "the simpler model that trees start from", Auto: "by inner windows"},
+			{Name: "from", Kind: model.Choice, Choices: []string{"additive", "linear", "smoothing", explained, "seasonal-naive", "naive"},
+				Meaning: "the simpler model that trees start from; explained is of what the additive regression leaves of drivers and events",
+				Auto:    "by inner windows"},
 			{Name: "features", Kind: model.List, Meaning: "the columns, line by line, as \"lag 1 to 4\", \"month\", \"price change\"; see \"series " +
 				"features\"", Auto: "calendar, drivers and events; the recent past is always there"},
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute share their trees; all, or none", Auto: "all"},
