@@ -16,7 +16,13 @@ func (t *Trained) Describe(i int) model.Description {
 	if t.outside != nil {
 		d.Form += "; what the additive regression says of drivers and events is taken out before, and put back after"
 		d.Effects = describing(t.outside, i).Effects
-		d.Why = fmt.Sprintf("explaining drivers and events first lowered the loss of held-out windows by %.1f %%; ", 100*t.Gain)
+		switch {
+		case t.Gain != t.Gain:
+		case t.Gain < outlook.Harm/10:
+			d.Why = "explaining drivers and events first made no difference to held-out windows; "
+		default:
+			d.Why = fmt.Sprintf("explaining drivers and events first lowered the loss of held-out windows by %.1f %%; ", 100*t.Gain)
+		}
 	} else if t.Gain < 0 {
 		d.Why = fmt.Sprintf("explaining drivers and events first made held-out windows worse, by %.1f %%, so they are left out; ", -100*t.Gain)
 	}

@@ -23,7 +23,7 @@ func Families(w *Weights) model.Catalogue {
 		Version:      w.version(),
 		Settings: append([]model.Setting{
 			{Name: "explain", Kind: model.Switch, Default: true,
-				Meaning: "what the additive regression says of drivers and events is taken out first, and put back, where held-out windows gain by it"},
+				Meaning: "what the additive regression says of drivers and events is taken out first, and put back, unless held-out windows lose by it"},
 			{Name: "tune", Kind: model.Switch, Default: false, Meaning: "the network goes on learning from these series, as long as held-out windows gain"},
 			{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that tuning may take", Auto: "as long as held-out windows gain"},
 		}, single.BoundSettings()...),
@@ -40,7 +40,7 @@ func Families(w *Weights) model.Catalogue {
 
 // version tells weights apart: what was kept with others is made again.
 func (w *Weights) version() int {
-	const way = 6 // of using them: medians where absolute errors rank, mistakes left out, units changed, slips among drivers filled
+	const way = 7 // of using them: medians where absolute errors rank, mistakes left out, units changed, slips among drivers filled
 	b, err := hex.DecodeString(w.Hash)
 	if err != nil || len(b) < 4 {
 		return 0

@@ -17,7 +17,7 @@ import (
 // Model has the network forecast series as they are, or tunes it to them first.
 type Model struct {
 	Weights *Weights
-	Explain bool    // drivers and events are explained first where held-out windows gain by it
+	Explain bool    // drivers and events are explained first unless held-out windows lose by it
 	Tune    bool    // it goes on learning from the series
 	Within  float64 // minutes that this may take; 0 for as long as it needs
 	Bounds  single.Bounds
@@ -112,8 +112,8 @@ func (t *Trained) seasons(s panel.SeriesView) (season, long int) {
 	return season, long
 }
 
-// explain has the additive regression explain drivers and events, and keeps that where held-out
-// windows are forecast better with it.
+// explain has the additive regression explain drivers and events, and keeps that unless held-out
+// windows are forecast worse with it.
 func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.Env) error {
 	whole, err := outlook.Explain(ctx, v, env.Within(0, 0.5, "explaining drivers and events"))
 	var early model.Trained
@@ -136,7 +136,7 @@ func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.
 		return err
 	}
 	t.Gain = 1 - with.loss/without.loss
-	if with.loss < without.loss {
+	if !(with.loss > without.loss*(1+outlook.Harm)) {
 		t.outside, t.early = whole, early
 	}
 	return nil
