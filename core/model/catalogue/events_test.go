@@ -1,6 +1,7 @@
 package catalogue_test
 
 import (
+	"math"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -54,5 +55,65 @@ func TestEventsThatTheCalendarSaysToo(t *testing.T) {
 		with, without := width(months(true)), width(months(false))
 		assert.Less(t, with, 1.7*without, family)
 		assert.Greater(t, with, 0.5*without, family)
+	}
+}
+
+// fairs is eight series of days, and a fair that multiplies them by times whenever it comes; they are told of it.
+// The last one lies ahead, and truth is what it brings to each series.
+func fairs(n, h int, days []int, times float64) (p *panel.Panel, truth []float64) {
+	rnd := rand.New(rand.NewPCG(5, 7))
+	var values [][]float64
+	for range 8 {
+		level := 50 * math.Exp(.5*rnd.NormFloat64())
+		y := make([]float64, n)
+		for k := range n + h {
+			level *= math.Exp(.004 * rnd.NormFloat64())
+			x := level * math.Exp(.3*math.Sin(2*math.Pi*float64(k)/7))
+			if slices.Contains(days, k) {
+				x *= times
+			}
+			switch {
+			case k < n:
+				y[k] = x * math.Exp(.1*rnd.NormFloat64())
+			case k == days[len(days)-1]:
+				truth = append(truth, x)
+			}
+		}
+		values = append(values, y)
+	}
+	p = panelOf(daily, values)
+	p.First = 54 * 365
+	fair := calendar.Event{Name: "Fair"}
+	for _, k := range days {
+		start := p.Cadence.Start(p.First + int64(k))
+		fair.Occasions = append(fair.Occasions, calendar.DayOf(start, start))
+	}
+	p.Events = []calendar.Event{fair}
+	return p, truth
+}
+
+// An event is expected as it was before by every form that knows of events, and by those that mix forms that
+// know of none with such: all the same once it came once only, and where it never did anything.
+func TestAnEventIsExpectedAsItWas(t *testing.T) {
+	t.Parallel()
+	const n, h = 400, 7
+	often, once := []int{40, 105, 160, 227, 291, 350, n + 4}, []int{250, n + 4}
+	for name, c := range map[string]struct {
+		days  []int
+		times float64
+	}{"often": {often, .3}, "once": {once, .3}, "of no effect": {often, 1}, "shut": {often, 0}} {
+		p, truth := fairs(n, h, c.days, c.times)
+		for _, family := range []string{"additive", "linear", "boosting", "pretrained", "automatic"} {
+			t.Run(name+" "+family, func(t *testing.T) {
+				t.Parallel()
+				trained, v := trainOn(t, family, nil, p, n-1, h)
+				miss := 0.0
+				for i, rows := range result(t, trained, v, h).Series {
+					plain := rows.Mean[3] // of the day before
+					miss += math.Abs(rows.Mean[4]-truth[i]) / plain / 8
+				}
+				assert.Less(t, miss, 0.1, "of the day before")
+			})
+		}
 	}
 }
