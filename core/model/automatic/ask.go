@@ -18,7 +18,8 @@ func (e *evidence) askAll(ctx context.Context, v panel.View, env model.Env) ([][
 	e.explainable = outlook.Explainable(v)
 	for done, k := range poolsFirst(list) {
 		if list[k].name == "boosting" {
-			list[k].startFrom(e.bestBase(sums, env.Judge))
+			base, settled := e.bestBase(sums, env.Judge)
+			list[k].startFrom(base, settled)
 		}
 		own := env.Within(float64(done)/float64(len(list)), float64(done+1)/float64(len(list)), "trying "+list[k].name)
 		given := outlook.AsIs(v)
@@ -74,21 +75,22 @@ func poolsFirst(list []form) (out []int) {
 }
 
 // bestBase is the form that trees start from: that of the least mean loss so far, of those that they
-// can start from.
-func (e *evidence) bestBase(sums [][]loss, by model.Judge) string {
-	name, least := "additive", math.Inf(1)
+// can start from; settled is as it was chosen, nil where it was not.
+func (e *evidence) bestBase(sums [][]loss, by model.Judge) (name string, settled model.Model) {
+	name = "additive"
+	least := math.Inf(1)
 	for k, f := range e.forms {
 		if f.name != "additive" && f.name != "linear" && f.name != "smoothing" || sums[k] == nil {
 			continue
 		}
 		if mean := meanLog(sums[k], by); mean < least {
-			name, least = f.name, mean
+			name, settled, least = f.name, f.settled, mean
 		}
 	}
 	if name == "smoothing" && e.rest != nil {
-		return "explained-smoothing"
+		return "explained-smoothing", nil
 	}
-	return name
+	return name, settled
 }
 
 // meanLog is the mean of the logs of losses.

@@ -96,10 +96,12 @@ func serves(all model.Catalogue, name string, v panel.View) bool {
 	return name != "boosting" || v.Len() >= fewestToBoost
 }
 
-// startFrom has trees start from one base, and no other be tried.
-func (f *form) startFrom(base string) {
-	if m, _, err := boosting.Families().New("boosting", model.Values{"from": base, "rate": 0.1}); err == nil {
-		f.model = model.Bare(m)
+// startFrom has trees start from one base, chosen already where settled is one, and no other be tried.
+func (f *form) startFrom(base string, settled model.Model) {
+	m, _, err := boosting.Families().New("boosting", model.Values{"from": base, "rate": 0.1})
+	if trees, ok := m.(boosting.Model); err == nil && ok {
+		trees.Settled = settled
+		f.model = trees
 	}
 }
 

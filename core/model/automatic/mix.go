@@ -11,6 +11,7 @@ import (
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/model/boosting"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
@@ -62,6 +63,10 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 	if f.settled != nil {
 		final = f.settled
 	}
+	if trees, ok := final.(boosting.Model); ok {
+		trees.Ready = func(v panel.View) model.Trained { return m.whole(trees.Base, v.Len()) }
+		final = trees
+	}
 	var err error
 	if p.trained, err = final.Train(ctx, m.given(p, v).Pick(p.Places).View, env); err != nil {
 		if ctx.Err() != nil {
@@ -74,6 +79,16 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 	if explain && f.name == explains {
 		r := outlook.RestOf(p.trained, v, 0)
 		m.rest = &r
+	}
+	return nil
+}
+
+// whole is a part that was trained on all series as they are; nil where there is none.
+func (m *Mix) whole(name string, series int) model.Trained {
+	for _, p := range m.Parts {
+		if p.Name == name && !p.Rest && len(p.Places) == series {
+			return p.trained
+		}
 	}
 	return nil
 }

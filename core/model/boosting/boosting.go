@@ -40,6 +40,10 @@ type Model struct {
 	Way    string   // to several steps
 	Widths string   // of intervals: by errors or by quantiles
 	Bounds single.Bounds
+	// Settled is the base as it was chosen before, which need not choose anew; nil where it was not. Ready gives
+	// the base as trained on a view already, or nil; it is shared, and moves on with its owner.
+	Settled model.Model
+	Ready   func(v panel.View) model.Trained
 }
 
 // explained is smoothing where there are drivers or events, of which it knows nothing: of what they leave.
@@ -81,6 +85,9 @@ func known(v panel.View) (n int) {
 }
 
 func (m Model) newBase(name string) (model.Model, error) {
+	if m.Settled != nil {
+		return m.Settled, nil
+	}
 	given := model.Values{}
 	if name == "additive" && len(m.Signs) > 0 {
 		given["signs"] = m.Signs
@@ -229,9 +236,14 @@ func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.E
 	if a.rows.settled != nil && a.name != "additive" { // which chooses its memory and level by all there is
 		final = a.rows.settled
 	}
+	if m.Ready != nil {
+		out.base = m.Ready(v)
+	}
 	var err error
-	if out.base, err = final.Train(ctx, v, env.Within(0, 0.6, "training "+a.name)); err != nil {
-		return nil, err
+	if out.base == nil {
+		if out.base, err = final.Train(ctx, v, env.Within(0, 0.6, "training "+a.name)); err != nil {
+			return nil, err
+		}
 	}
 	if out.Spread, err = m.spreadAgain(ctx, a, env.Within(0.9, 1, "")); err != nil || a.belief == 0 {
 		return out, err
