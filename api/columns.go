@@ -16,7 +16,7 @@ import (
 // flags of the commands are read off the tags. Lists are names apart by commas; a name that
 // holds a comma stands in double quotes.
 type LoadColumns struct {
-	Time       string   `query:"time" json:"time,omitempty" doc:"column of the period"`
+	Time       string   `query:"time" json:"time,omitempty" doc:"column of the period, or several that make it together, as Year+Month"`
 	Measure    string   `query:"measure" json:"measure,omitempty" doc:"column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values"`
 	By         []string `query:"by,explode" json:"by,omitempty" doc:"columns that name the series"`
 	Drivers    []string `query:"driver,explode" json:"drivers,omitempty" doc:"explanatory columns"`
@@ -41,7 +41,7 @@ type LoadColumns struct {
 	Delimiter  string   `query:"delimiter" json:"delimiter,omitempty" words:"comma,semicolon,tab,pipe" doc:"found out if left out"`
 	Decimal    string   `query:"decimal" json:"decimal,omitempty" words:"point,comma" doc:"found out if left out"`
 	Sheet      string   `query:"sheet" json:"sheet,omitempty" doc:"of a workbook; the first if left out"`
-	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook, counted from 1; the first with content if left out" minimum:"0"`
+	HeaderRow  int      `query:"header_row" json:"header_row,omitempty" doc:"of a workbook or delimited text, counted from 1; below a title if left out" minimum:"0"`
 	Codes      string   `query:"codes" json:"codes,omitempty" doc:"name of the period codes that the time column holds"`
 	Connection string   `query:"connection" json:"connection,omitempty" doc:"name of the database to ask; the file then holds the text of a query"`
 	File       string   `query:"file" json:"file,omitempty" doc:"the file's name, for messages"`

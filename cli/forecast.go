@@ -60,8 +60,11 @@ func (a *app) printGlance(got api.Forecast, flags bool) error {
 	if a.output != "table" {
 		return a.print(got, s)
 	}
-	fmt.Fprintf(a.out, "%s of %s by %s, %s to %s: %d series, forecast by %s.\n\n", got.Measure, got.Time, got.Cadence, got.First, got.Origin,
-		len(got.Series), got.Family)
+	what := got.Measure
+	if got.Time != "" { // a wide table has no column of times
+		what += " of " + got.Time
+	}
+	fmt.Fprintf(a.out, "%s by %s, %s to %s: %d series, forecast by %s.\n\n", what, got.Cadence, got.First, got.Origin, len(got.Series), got.Family)
 	more := len(s.rows) - mostForecastRows
 	s.rows = s.rows[:min(len(s.rows), mostForecastRows)]
 	if err := a.print(got, s); err != nil {

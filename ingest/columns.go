@@ -19,7 +19,7 @@ import (
 
 // Columns says which column is what, and how rows become a panel.
 type Columns struct {
-	Time       string
+	Time       string   // or several columns that make a time together, as "Year+Month"
 	Codes      *Codes   // what the time column's codes stand for, where it holds codes
 	Measures   []string // each of several becomes series of its own
 	By         []string // columns that name the series

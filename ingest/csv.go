@@ -17,16 +17,27 @@ type csvTable struct {
 	guard *textGuard
 	names []string
 	line  int
+	omitted
 }
 
-// openCSV reads the header.
-func openCSV(text io.Reader, delimiter rune) (*csvTable, error) {
+// openCSV reads up to the header: past as many records as stand above it, or up to its line where that is said.
+func openCSV(text io.Reader, delimiter rune, above, headerLine int) (*csvTable, error) {
 	guard := &textGuard{r: text}
 	t := &csvTable{guard: guard, csv: csv.NewReader(bufio.NewReaderSize(guard, 1<<16))}
 	t.csv.Comma = delimiter
 	t.csv.ReuseRecord = true
 	t.csv.FieldsPerRecord = -1
 	record, err := t.csv.Read()
+	for ; err == nil; record, err = t.csv.Read() {
+		if t.line, _ = t.csv.FieldPos(0); above <= 0 && t.line >= headerLine {
+			break
+		}
+		t.title(record)
+		above--
+	}
+	if errors.Is(err, io.EOF) && headerLine > 1 {
+		return nil, fault("the file ends before line %d, which is to be its header", headerLine)
+	}
 	if errors.Is(err, io.EOF) {
 		return nil, fault("the file is empty: it needs a header line and rows")
 	}
@@ -44,20 +55,39 @@ func (t *csvTable) Line() int         { return t.line }
 func (t *csvTable) Close() error      { return nil }
 
 func (t *csvTable) Next() ([]string, error) {
-	record, err := t.csv.Read()
-	if err != nil {
-		if errors.Is(err, io.EOF) {
-			return nil, io.EOF
+	for {
+		record, err := t.csv.Read()
+		if err != nil {
+			if errors.Is(err, io.EOF) {
+				return nil, io.EOF
+			}
+			return nil, t.broken(err)
 		}
-		return nil, t.broken(err)
-	}
-	t.guard.recordRead()
-	t.line, _ = t.csv.FieldPos(0)
-	if len(record) != len(t.names) {
+		t.guard.recordRead()
+		t.line, _ = t.csv.FieldPos(0)
+		if record[0] == "" && isBlank(record) || t.repeatsHeader(record) {
+			continue
+		}
+		if len(record) == len(t.names) {
+			return record, nil
+		}
 		return nil, rowFault{panel.Fault{Line: t.line, Problem: fmt.Sprintf("has %d fields and the header %d: a %s may be missing, or a text "+
 			"with one may lack its quotes", len(record), len(t.names), delimiterName(t.csv.Comma))}}
 	}
-	return record, nil
+}
+
+// repeatsHeader says that a record is the header once more, and notes it.
+func (t *csvTable) repeatsHeader(record []string) bool {
+	if len(record) != len(t.names) || strings.TrimSpace(record[0]) != t.names[0] {
+		return false
+	}
+	for i, field := range record {
+		if strings.TrimSpace(field) != t.names[i] {
+			return false
+		}
+	}
+	t.headers = append(t.headers, t.line)
+	return true
 }
 
 // broken turns an error of the CSV reader into a fault; other errors (of the

@@ -61,7 +61,7 @@ func guessDelimiter(sample []byte) rune {
 		if len(records) == 0 {
 			continue
 		}
-		n := len(records[0])
+		n := len(records[headingAt(records)])
 		if n > widest {
 			fallback, widest = d, n
 		}
@@ -155,8 +155,11 @@ columns:
 				continue
 			}
 			field := strings.TrimSpace(record[i])
-			if v, err := plainMarks.parse(field); err == nil && !panel.Known(v) {
+			if isNothing(field) {
 				continue // empty, NA and the like
+			}
+			if plain, _, ok := bare(field); ok {
+				field = plain
 			}
 			if !numberLike.MatchString(field) {
 				continue columns

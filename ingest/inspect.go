@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
 )
 
@@ -17,6 +16,7 @@ type Column struct {
 	Name    string
 	Kind    string // time, number, text or empty
 	Samples []string
+	fields  []string // of the rows that were looked at
 }
 
 // inspectedRows is how many rows are looked at to tell what a column holds.
@@ -60,10 +60,15 @@ func look(t table, marks Marks) ([]Column, error) {
 		kinds[i] = map[string]int{}
 	}
 	typed, _ := t.(numberTable)
+	var first *rowFault
+	seen := 0
 	for range inspectedRows {
 		record, err := t.Next()
 		var bad rowFault
 		if errors.As(err, &bad) {
+			if first == nil {
+				first = &bad
+			}
 			continue
 		}
 		if errors.Is(err, io.EOF) {
@@ -72,6 +77,7 @@ func look(t table, marks Marks) ([]Column, error) {
 		if err != nil {
 			return nil, err
 		}
+		seen++
 		for i, field := range record {
 			field = strings.TrimSpace(field)
 			if typed != nil {
@@ -82,21 +88,44 @@ func look(t table, marks Marks) ([]Column, error) {
 			kind := kindOf(field, marks)
 			kinds[i][kind]++
 			c := &columns[i]
+			c.fields = append(c.fields, strings.Clone(field))
 			if kind != "empty" && len(c.Samples) < samplesShown && !slices.Contains(c.Samples, field) {
 				c.Samples = append(c.Samples, short(field))
 			}
 		}
 	}
+	if seen == 0 && first != nil {
+		return nil, first.Fault
+	}
 	for i := range columns {
 		columns[i].Kind = commonKind(kinds[i])
 	}
-	return columns, nil
+	return columns, unheaded(columns)
+}
+
+// unheaded refuses a table whose first line is a row like the others.
+func unheaded(columns []Column) error {
+	times, numbers := 0, 0
+	for _, c := range columns {
+		if looksLikeTime(c.Name) {
+			if times++; c.Kind != "time" {
+				return nil
+			}
+		}
+		if v, err := plainMarks.parse(c.Name); err == nil && panel.Known(v) && c.Kind == "number" {
+			numbers++
+		}
+	}
+	if times != 1 || numbers == 0 {
+		return nil // in a wide table several are times
+	}
+	return panel.Fault{Line: 1, Problem: "looks like a row and not like names of columns: put a line above it that names them, as \"date,shop,sales\""}
 }
 
 func kindOf(field string, marks Marks) string {
 	v, err := marks.parse(field)
 	switch {
-	case err == nil && !panel.Known(v):
+	case err == nil && !panel.Known(v), errors.Is(err, errDash):
 		return "empty"
 	case err == nil:
 		return "number"
@@ -106,81 +135,24 @@ func kindOf(field string, marks Marks) string {
 	return "text"
 }
 
-// commonKind is what all fields are; text where they differ.
+// commonKind is what all fields are, or nearly all: what the few others are is for the load to say, line by line. It
+// is text where they differ.
 func commonKind(n map[string]int) string {
 	delete(n, "empty")
-	switch len(n) {
-	case 0:
-		return "empty"
-	case 1:
-		for kind := range n {
+	all := 0
+	for _, count := range n {
+		all += count
+	}
+	for _, kind := range []string{"number", "time"} {
+		if nearlyAll*n[kind] >= (nearlyAll-1)*all && n[kind] > 0 {
 			return kind
 		}
+	}
+	if all == 0 {
+		return "empty"
 	}
 	return "text"
 }
 
-// timeNames are names of columns of plain numbers that count periods.
-var timeNames = []string{"date", "day", "week", "month", "quarter", "year", "time", "period", "ts", "timestamp", "t"}
-
-// measureNames are usual names of what is forecast.
-var measureNames = []string{"sales", "sold", "orders", "units", "quantity", "qty", "demand", "volume", "revenue", "amount", "value", "y"}
-
-// proposeMeasure takes the column of numbers with a usual name, else the first one.
-func proposeMeasure(columns []Column, taken func(string) bool) string {
-	first := ""
-	for _, col := range columns {
-		if col.Kind != "number" || taken(col.Name) {
-			continue
-		}
-		if slices.Contains(measureNames, strings.ToLower(col.Name)) {
-			return col.Name
-		}
-		if first == "" {
-			first = col.Name
-		}
-	}
-	return first
-}
-
-// Propose fills in the parts of columns that were not given: the first column of
-// times, one of numbers as the measure, columns of text as attributes.
-func (c Columns) Propose(columns []Column) Columns {
-	taken := func(name string) bool {
-		return name == c.Time || slices.Contains(c.Measures, name) || slices.Contains(c.By, name) || slices.Contains(c.Drivers, name)
-	}
-	if c.Time == "" && !c.Wide {
-		periods := 0
-		for _, col := range columns {
-			if r, err := calendar.ParseTime(col.Name); err == nil && r.Style != calendar.StyleNumber {
-				periods++
-			}
-		}
-		c.Wide = periods >= 2 && periods*2 > len(columns)
-	}
-	if c.Time == "" && !c.Wide {
-		i := slices.IndexFunc(columns, func(x Column) bool { return x.Kind == "time" && !taken(x.Name) })
-		if i < 0 {
-			i = slices.IndexFunc(columns, func(x Column) bool { return !taken(x.Name) && slices.Contains(timeNames, strings.ToLower(x.Name)) })
-		}
-		if i >= 0 {
-			c.Time = columns[i].Name
-		}
-	}
-	if len(c.Measures) == 0 && c.Wide {
-		c.Measures = []string{"value"}
-	}
-	if len(c.Measures) == 0 {
-		if m := proposeMeasure(columns, taken); m != "" {
-			c.Measures = []string{m}
-		}
-	}
-	if c.By == nil {
-		for _, col := range columns {
-			if col.Kind == "text" && !taken(col.Name) {
-				c.By = append(c.By, col.Name)
-			}
-		}
-	}
-	return c
-}
+// nearlyAll is of how many fields one may be of another kind.
+const nearlyAll = 20

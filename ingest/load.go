@@ -59,7 +59,7 @@ func load(ctx context.Context, from opener, file string, form *Form, c Columns) 
 	return &Loaded{p, rows, *form, append(l.builder.Cautions(), l.cautions()...), l.builder.Readings()}, nil
 }
 
-// cautions say what the file lacks.
+// cautions say what was left out of the file, and what it lacks.
 func (l *loader) cautions() []string {
 	var lacking []string
 	for i, d := range l.drivers {
@@ -67,10 +67,14 @@ func (l *loader) cautions() []string {
 			lacking = append(lacking, l.columns.Drivers[i])
 		}
 	}
-	if len(lacking) == 0 {
-		return nil
+	var out []string
+	if t, ok := l.table.(interface{ Omitted() []string }); ok {
+		out = t.Omitted()
 	}
-	return []string{fmt.Sprintf("The file has no column %s: of its periods these drivers stay as they are, or unknown.", strings.Join(lacking, ", "))}
+	if len(lacking) > 0 {
+		out = append(out, fmt.Sprintf("The file has no column %s: of its periods these drivers stay as they are, or unknown.", strings.Join(lacking, ", ")))
+	}
+	return out
 }
 
 // errRefused says that the refusal holds the reason.
@@ -86,7 +90,7 @@ type loader struct {
 	marks   Marks
 	names   []string
 
-	time     int
+	time     []int // usually one
 	measures []int
 	by       []int
 	drivers  []int
@@ -103,6 +107,7 @@ type loader struct {
 	values    []float64
 	wideTimes []int32
 	wideAt    []int
+	units     map[int]unitSeen // of columns whose values were written with one
 }
 
 // absent stands for the place of a driver that the file lacks.
@@ -151,7 +156,7 @@ func (l *loader) needed() []int {
 		}
 	}
 	if !l.columns.Wide {
-		out = append(out, l.time)
+		out = append(out, l.time...)
 	}
 	for _, f := range l.filters {
 		out = append(out, f.column)
@@ -225,7 +230,9 @@ func (l *loader) header() error {
 	if l.columns.Wide {
 		l.wideHeader()
 	} else {
-		l.time = claim(l.columns.Time, "the time")
+		for _, name := range timeColumns(l.columns.Time, l.names) {
+			l.time = append(l.time, claim(name, "the time"))
+		}
 		for _, m := range l.columns.Measures {
 			l.measures = append(l.measures, claim(m, "the measure"))
 		}
@@ -265,7 +272,7 @@ func (l *loader) describeHeader() string {
 
 func (l *loader) row(record []string) {
 	line := l.table.Line()
-	code, ok := l.timeCode(strings.TrimSpace(record[l.time]), line)
+	code, ok := l.timeCode(l.timeOf(record), line)
 	for i, d := range l.drivers {
 		if d == absent {
 			l.values[i] = panel.Unknown
@@ -286,32 +293,16 @@ func (l *loader) row(record []string) {
 	}
 }
 
-func (l *loader) number(record []string, i, line int) (float64, bool) {
-	if l.typed != nil {
-		if v, ok := l.typed.Number(i); ok {
-			return l.checked(v, record, i, line)
-		}
+// timeOf is a row's time, of one column or joined from several.
+func (l *loader) timeOf(record []string) string {
+	if len(l.time) == 1 {
+		return strings.TrimSpace(record[l.time[0]])
 	}
-	v, err := l.marks.parse(record[i])
-	if err != nil {
-		l.refusal.add(panel.Fault{Line: line, Column: l.names[i], Value: record[i], Problem: err.Error()})
+	names, fields := make([]string, len(l.time)), make([]string, len(l.time))
+	for k, i := range l.time {
+		names[k], fields[k] = l.names[i], strings.TrimSpace(record[i])
 	}
-	return v, err == nil
-}
-
-// checked holds a typed number to what text would be held to.
-func (l *loader) checked(v float64, record []string, i, line int) (float64, bool) {
-	var err error
-	switch {
-	case v-v != 0 && panel.Known(v):
-		err = errInfinite
-	case v > largest || v < -largest:
-		err = errHuge
-	default:
-		return v, true
-	}
-	l.refusal.add(panel.Fault{Line: line, Column: l.names[i], Value: record[i], Problem: err.Error()})
-	return 0, false
+	return joined(names, fields)
 }
 
 func (l *loader) timeCode(text string, line int) (int32, bool) {
@@ -331,7 +322,11 @@ func (l *loader) timeCode(text string, line int) (int32, bool) {
 			code, err = l.builder.TimeCode(period, line)
 		}
 		if err != nil {
-			l.refusal.add(panel.Fault{Line: line, Column: l.names[l.time], Value: text, Problem: err.Error()})
+			problem := err.Error()
+			if l.columns.Codes == nil && text != "" && !strings.ContainsAny(text, "0123456789") {
+				problem += "; or take the line out where it is no row of the table, as one of totals"
+			}
+			l.refusal.add(panel.Fault{Line: line, Column: l.columns.Time, Value: text, Problem: problem})
 			return 0, false
 		}
 		text = strings.Clone(text)

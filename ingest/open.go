@@ -17,7 +17,7 @@ type Form struct {
 	Delimiter string // comma, semicolon, tab or pipe
 	Decimal   string // point or comma
 	Sheet     string // of a workbook; the first
-	HeaderRow int    // of a workbook, counted from 1
+	HeaderRow int    // of a workbook or of delimited text, counted from 1
 	marks     Marks
 }
 
@@ -117,11 +117,20 @@ func openText(b *bufio.Reader, form *Form) (table, error) {
 		delimiter = guessDelimiter(sample)
 	}
 	form.Delimiter = delimiterName(delimiter)
-	if form.marks, err = guessMarks(sampleRecords(sample, delimiter), form.Decimal); err != nil {
+	records, above := sampleRecords(sample, delimiter), 0
+	if form.HeaderRow == 0 {
+		above = headingAt(records)
+	}
+	if form.marks, err = guessMarks(records[min(above, len(records)):], form.Decimal); err != nil {
 		return nil, err
 	}
 	form.Decimal = map[byte]string{'.': "point", ',': "comma"}[form.marks.Decimal]
-	return openCSV(plain, delimiter)
+	t, err := openCSV(plain, delimiter, above, form.HeaderRow)
+	if err != nil {
+		return nil, err
+	}
+	form.HeaderRow = t.line
+	return t, nil
 }
 
 // Describe writes the form for people.
@@ -132,7 +141,10 @@ func (f Form) Describe() string {
 	}
 	switch f.Format {
 	case FormatCSV:
-		return fmt.Sprintf("%s, %s, fields apart by %s, %s", text, f.Encoding, f.Delimiter, f.marks)
+		text = fmt.Sprintf("%s, %s, fields apart by %s, %s", text, f.Encoding, f.Delimiter, f.marks)
+		if f.HeaderRow > 1 {
+			text += fmt.Sprintf(", header in line %d", f.HeaderRow)
+		}
 	case FormatXLSX:
 		return fmt.Sprintf("%s, sheet %q, header in row %d", text, f.Sheet, f.HeaderRow)
 	}

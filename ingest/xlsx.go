@@ -23,6 +23,7 @@ type xlsxTable struct {
 	dates map[int]string // columns of dates, with the layout they are written in
 	from  bool           // 1904, the other date system
 	line  int
+	omitted
 }
 
 func openXLSX(r io.Reader, form *Form) (table, error) {
@@ -64,24 +65,55 @@ func (t *xlsxTable) start(form *Form) error {
 	if t.rows, err = t.book.Rows(form.Sheet); err != nil {
 		return fault("sheet %q can't be read: %v", form.Sheet, err)
 	}
+	header := form.HeaderRow
+	if header == 0 {
+		if header, err = t.findHeader(form.Sheet); err != nil {
+			return err
+		}
+	}
 	for t.rows.Next() {
 		t.line++
 		cells, err := t.rows.Columns()
 		if err != nil {
 			return fault("sheet %q can't be read: %v", form.Sheet, err)
 		}
-		if form.HeaderRow == t.line || form.HeaderRow == 0 && len(cells) > 0 {
+		if t.line == header {
 			for _, c := range cells {
 				t.names = append(t.names, strings.TrimSpace(c))
 			}
 			break
 		}
+		t.title(cells)
 	}
 	if len(t.names) == 0 {
 		return fault("sheet %q has no header in row %d", form.Sheet, max(1, form.HeaderRow))
 	}
 	form.HeaderRow = t.line
 	return t.findDates(form.Sheet)
+}
+
+// findHeader is the row of the header.
+func (t *xlsxTable) findHeader(sheet string) (int, error) {
+	rows, err := t.book.Rows(sheet)
+	if err != nil {
+		return 0, fault("sheet %q can't be read: %v", sheet, err)
+	}
+	defer rows.Close()
+	var records [][]string
+	var lines []int
+	for line := 1; len(records) < mostAbove+dateSample && rows.Next(); line++ {
+		cells, err := rows.Columns()
+		if err != nil {
+			return 0, fault("sheet %q can't be read: %v", sheet, err)
+		}
+		if _, n := filled(cells); n > 0 {
+			records, lines = append(records, cells), append(lines, line)
+		}
+	}
+	if len(records) == 0 {
+		return 0, nil
+	}
+	return lines[headingAt(records)], nil
 }
 
 // dateSample is how many rows are looked at to find the columns of dates: a workbook

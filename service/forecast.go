@@ -118,10 +118,17 @@ func (s *Server) readAtOnce(ctx context.Context, in *forecastInput) (*ingest.Loa
 		return nil, src.columns, err
 	}
 	src.columns = src.columns.Propose(cols)
+	if err := src.columns.Complete(cols); err != nil {
+		return nil, src.columns, invalid("query", "%s: %v", src.name, err)
+	}
 	if _, err := src.columns.Options(); err != nil {
 		return nil, src.columns, invalid("query", "%v", err)
 	}
 	loaded, err := src.load(ctx)
+	if unused := src.columns.Unused(cols); err == nil && len(unused) > 0 {
+		loaded.Cautions = append(loaded.Cautions, fmt.Sprintf("Left out: %s. A forecast at once takes the time, the measure and the names of series "+
+			"alone: load the table as a dataset to use drivers.", strings.Join(unused, ", ")))
+	}
 	return loaded, src.columns, err
 }
 

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
-	"slices"
 	"strconv"
 
 	"paperkettle/api"
@@ -41,7 +40,11 @@ func (s *Server) inspect(ctx context.Context, in *struct {
 	src.columns = c
 	out := api.Inspected{Form: src.form.Describe(), Columns: inspectedColumns(cols, c), Proposal: proposal(in.LoadColumns, src.form, c),
 		AsBefore: done.asBefore}
-	if _, err := c.Options(); err != nil {
+	_, err = c.Options()
+	if lacking := c.Complete(cols); lacking != nil {
+		err = lacking
+	}
+	if err != nil {
 		out.Problem = err.Error()
 		return out, nil
 	}
@@ -119,18 +122,7 @@ func readingsOf(list []panel.Reading) (out []api.Reading) {
 func inspectedColumns(cols []ingest.Column, c ingest.Columns) []api.InspectedColumn {
 	out := make([]api.InspectedColumn, 0, len(cols))
 	for _, col := range cols[:min(len(cols), 500)] {
-		part := "left out"
-		switch {
-		case col.Name == c.Time:
-			part = "time"
-		case slices.Contains(c.Measures, col.Name):
-			part = "measure"
-		case slices.Contains(c.By, col.Name):
-			part = "attribute"
-		case slices.Contains(c.Drivers, col.Name):
-			part = "driver"
-		}
-		out = append(out, api.InspectedColumn{Name: col.Name, Kind: col.Kind, Part: part, Samples: append([]string{}, col.Samples...)})
+		out = append(out, api.InspectedColumn{Name: col.Name, Kind: col.Kind, Part: c.Part(col.Name, cols), Samples: append([]string{}, col.Samples...)})
 	}
 	return out
 }
@@ -138,8 +130,10 @@ func inspectedColumns(cols []ingest.Column, c ingest.Columns) []api.InspectedCol
 // proposal is what was asked, completed with what was found.
 func proposal(in api.LoadColumns, form ingest.Form, c ingest.Columns) api.LoadColumns {
 	in.Time, in.Measure, in.By, in.Wide = c.Time, api.JoinNames(c.Measures), c.By, c.Wide
-	in.Format, in.Encoding, in.Delimiter, in.Decimal, in.Sheet, in.HeaderRow = form.Format, form.Encoding, form.Delimiter, form.Decimal,
-		form.Sheet, form.HeaderRow
+	in.Format, in.Encoding, in.Delimiter, in.Decimal, in.Sheet = form.Format, form.Encoding, form.Delimiter, form.Decimal, form.Sheet
+	if form.Format == ingest.FormatXLSX {
+		in.HeaderRow = form.HeaderRow
+	}
 	if c.Floor != nil {
 		in.Floor = strconv.FormatFloat(*c.Floor, 'f', -1, 64)
 	}

@@ -70,7 +70,7 @@ func ParseTime(s string) (Reading, error) {
 			return Reading{Cadence{Unit: Month}.Start((y-1970)*12 + m - 1), 0, StyleMonth}, nil
 		}
 	}
-	if v, err := strconv.ParseInt(s, 10, 40); err == nil {
+	if v, err := strconv.ParseInt(s, 10, 42); err == nil { // up to this century's milliseconds since 1970
 		return Reading{v, 0, StyleNumber}, nil
 	}
 	if m := withClock.FindStringSubmatch(s); m != nil {
@@ -231,6 +231,9 @@ func offset(s string) (int64, bool) {
 // loose reads dates of three parts in other orders, and months by name.
 func loose(s string) (Reading, error) {
 	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '.' || r == '-' || r == ' ' || r == ',' })
+	if len(parts) == 4 && isWeekday(parts[0]) { // which the date says too
+		parts = parts[1:]
+	}
 	month := int64(0)
 	var numbers []int64
 	for _, p := range parts {
@@ -295,6 +298,15 @@ func monthByName(s string) int64 {
 	return 0
 }
 
+func isWeekday(s string) bool {
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		if name := d.String(); strings.EqualFold(s, name) || strings.EqualFold(s, name[:3]) {
+			return true
+		}
+	}
+	return false
+}
+
 // CompactDate reads the number 20260301 as a day and 202603 as a month; ok is false
 // for any other number.
 func CompactDate(v int64) (sec int64, ok bool) {
@@ -326,6 +338,16 @@ const (
 // SerialDay reads a spreadsheet's number of a day of this century; ok is false for any other number.
 func SerialDay(v int64) (sec int64, ok bool) {
 	return (v - serialOfEpoch) * secondsPerDay, v >= firstSerial && v <= lastSerial
+}
+
+// Epoch reads a number of seconds, or of milliseconds, since 1970 from 1990 to 2099, as systems keep instants; ok is
+// false for any other number.
+func Epoch(v int64) (sec int64, ok bool) {
+	const first, last = 631152000, 4102444800
+	if v >= 1000*first && v%1000 == 0 {
+		v /= 1000
+	}
+	return v, v >= first && v < last
 }
 
 func digits(s string) (v int64, ok bool) {

@@ -151,8 +151,28 @@ func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) 
 		b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as a spreadsheet's numbers of days (%s is %s): if they are a "+
 			"running count, say that the cadence is number.", b.times[0].text, b.times[0].text, isoDay(first)))
 		return calendar.SerialDay, nil
+	case b.all(calendar.Epoch):
+		return b.epoch()
 	}
 	return nil, nil
+}
+
+// epoch reads seconds since 1970, which are instants and want a zone.
+func (b *Builder) epoch() (read func(int64) (int64, bool), fault *Fault) {
+	t := b.times[0]
+	first, _ := calendar.Epoch(t.reading.Seconds)
+	if b.opt.Zone == nil {
+		return nil, &Fault{Line: t.line, Value: t.text,
+			Problem: fmt.Sprintf("and all other times may be seconds or milliseconds since 1970 (this one is %s in UTC): say into which zone they go, as "+
+				"UTC or an area's name, or that the cadence is number if they are a running count", time.Unix(first, 0).UTC().Format("2006-01-02 15:04")),
+			Readings: []Reading{{"zone", "UTC", "seconds since 1970, in UTC"}, {"cadence", "number", "a running count"}}}
+	}
+	b.style = calendar.StyleStamp
+	return func(v int64) (int64, bool) {
+		sec, ok := calendar.Epoch(v)
+		_, shift := time.Unix(sec, 0).In(b.opt.Zone).Zone()
+		return sec + int64(shift), ok
+	}, nil
 }
 
 // all says whether every number can be read in one way, all of the same length.

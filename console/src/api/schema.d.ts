@@ -2044,7 +2044,7 @@ export interface components {
             gaps?: string;
             /**
              * Format: int64
-             * @description of a workbook, counted from 1; the first with content if left out
+             * @description of a workbook or delimited text, counted from 1; below a title if left out
              */
             header_row?: number;
             /** @description keep a last aggregated period that is only partly over */
@@ -2057,7 +2057,7 @@ export interface components {
             measure?: string;
             /** @description of a workbook; the first if left out */
             sheet?: string;
-            /** @description column of the period */
+            /** @description column of the period, or several that make it together, as Year+Month */
             time?: string;
             /** @description leave out later periods */
             to?: string;
@@ -2982,10 +2982,10 @@ export interface components {
             /** @description the columns, line by line, as "lag 1 to 4", "month", "price change"; see "series features"; left out: calendar, drivers and events; the recent past is always there */
             features?: string;
             /**
-             * @description the simpler model that trees start from; left out: by inner windows
+             * @description the simpler model that trees start from; explained is of what the additive regression leaves of drivers and events; left out: by inner windows
              * @enum {string}
              */
-            from?: "additive" | "linear" | "smoothing" | "seasonal-naive" | "naive";
+            from?: "additive" | "linear" | "smoothing" | "explained-smoothing" | "seasonal-naive" | "naive";
             /**
              * @description the base's own, by its errors, or by trees that learn quantiles; calibrated on held-out windows
              * @default errors
@@ -3221,7 +3221,7 @@ export interface components {
         /** @description Settings of pretrained. A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long history and is quick. */
         SettingsPretrained: {
             /**
-             * @description what the additive regression says of drivers and events is taken out first, and put back, where held-out windows gain by it
+             * @description what the additive regression says of drivers and events is taken out first, and put back, unless held-out windows lose by it
              * @default true
              */
             explain: boolean;
@@ -4693,7 +4693,7 @@ export interface operations {
             query: {
                 /** @description column of the codes */
                 code: string;
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -4743,7 +4743,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -5169,7 +5169,7 @@ export interface operations {
     "load-actuals": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -5219,7 +5219,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -5281,7 +5281,7 @@ export interface operations {
     "attach-drivers": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -5331,7 +5331,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -5656,7 +5656,7 @@ export interface operations {
     "load-events": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -5706,7 +5706,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -5931,7 +5931,7 @@ export interface operations {
     "load-dataset": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -5981,7 +5981,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -6662,7 +6662,7 @@ export interface operations {
     "forecast-table": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -6712,7 +6712,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;
@@ -6773,7 +6773,7 @@ export interface operations {
     "inspect-file": {
         parameters: {
             query?: {
-                /** @description column of the period */
+                /** @description column of the period, or several that make it together, as Year+Month */
                 time?: string;
                 /** @description column to forecast; several, apart by commas, become series of their own; in a wide table the name of the values */
                 measure?: string;
@@ -6823,7 +6823,7 @@ export interface operations {
                 decimal?: string;
                 /** @description of a workbook; the first if left out */
                 sheet?: string;
-                /** @description of a workbook, counted from 1; the first with content if left out */
+                /** @description of a workbook or delimited text, counted from 1; below a title if left out */
                 header_row?: number;
                 /** @description name of the period codes that the time column holds */
                 codes?: string;

@@ -267,8 +267,11 @@ function Parts({ seen, wish, change }: ChangeProps & { seen: Inspected }) {
   function assign(name: string, part: Part) {
     const now = seen.columns.map((c) => [c.name, c.name === name ? part : partOf(c, wish, seen)] as const);
     const of = (...wanted: Part[]) => now.filter(([, p]) => wanted.includes(p)).map(([n]) => n);
-    // A second time column takes the part from the first.
-    const time = part === "time" ? name : of("time")[0];
+    // A second time column takes the part from the first, but where several make the times together.
+    const times = seen.columns.filter((c) => c.part === "time").map((c) => c.name);
+    const rest = of("time");
+    const same = rest.length === times.length && rest.every((n) => times.includes(n));
+    const time = same ? seen.proposal.time : part === "time" ? name : rest[0];
     change({
       ...wish,
       time,
