@@ -89,6 +89,13 @@ func TestLinesThatAreNoRows(t *testing.T) {
 		assert.Equal(t, want, panel.Hash(l.Panel), name)
 		assert.Equal(t, strings.Fields(c.caution), strings.Fields(strings.Join(l.Cautions, " ")), name)
 	}
+	for header, measure := range map[string]string{",,sold": "sold", ",sold": "sold"} {
+		above := strings.Count(header, ",")
+		text := lines(header, 4, func(day string, i int) string { return day + strings.Repeat(",a", above-1) + ",5" })
+		_, cols, _, err := ingest.Inspect(strings.NewReader(text), "x", ingest.Form{})
+		require.NoError(t, err)
+		assert.Equal(t, measure, cols[above].Name, "columns of an index have no names, and are no title")
+	}
 	l, _, err := proposed("kept apart\nday,shop,sold\n2026-01-01,a,5\n2026-01-02,a,5\n", ingest.Form{HeaderRow: 2}, ingest.Columns{})
 	require.NoError(t, err)
 	assert.Equal(t, 2, l.Rows)

@@ -22,7 +22,9 @@ func headingAt(records [][]string) int {
 		return 0
 	}
 	for i, r := range records[:min(len(records), mostAbove)] {
-		if reach, n := filled(r); reach >= 2 && 2*n >= usual {
+		reach, n := filled(r)
+		unnamed := reach == usual && strings.TrimSpace(r[0]) == "" // of an index, whose columns have no names
+		if reach >= 2 && (2*n >= usual || unnamed) {
 			return i
 		}
 	}
@@ -45,16 +47,24 @@ func isBlank(record []string) bool {
 	return n == 0
 }
 
+// titlesShown is how many texts above the header are told.
+const titlesShown = 3
+
 // omitted are the lines of a table that are no rows of it.
 type omitted struct {
-	titles  []string
+	titles  []string // the first few
+	more    int
 	headers []int // lines that repeat the header
 }
 
 // title notes a record that stands above the header.
 func (o *omitted) title(record []string) {
 	for _, field := range record {
-		if field = strings.TrimSpace(field); field != "" {
+		switch field = strings.TrimSpace(field); {
+		case field == "":
+		case len(o.titles) == titlesShown:
+			o.more++
+		default:
 			o.titles = append(o.titles, short(field))
 		}
 	}
@@ -63,7 +73,11 @@ func (o *omitted) title(record []string) {
 // Omitted says which lines were left out, and why.
 func (o *omitted) Omitted() (cautions []string) {
 	if len(o.titles) > 0 {
-		cautions = append(cautions, fmt.Sprintf("What stands above the header is left out: %s.", quoted(o.titles)))
+		text := `"` + strings.Join(o.titles, `", "`) + `"`
+		if o.more > 0 {
+			text += fmt.Sprintf(", and %d more", o.more)
+		}
+		cautions = append(cautions, fmt.Sprintf("What stands above the header is left out: %s.", text))
 	}
 	switch n := len(o.headers); {
 	case n == 1:
@@ -72,16 +86,4 @@ func (o *omitted) Omitted() (cautions []string) {
 		cautions = append(cautions, fmt.Sprintf("%d lines repeat the header and are left out, the first of them line %d.", n, o.headers[0]))
 	}
 	return cautions
-}
-
-func quoted(texts []string) string {
-	out := make([]string, 0, 4)
-	for i, t := range texts {
-		if i == 3 {
-			out = append(out, fmt.Sprintf("and %d more", len(texts)-i))
-			break
-		}
-		out = append(out, fmt.Sprintf("%q", t))
-	}
-	return strings.Join(out, ", ")
 }
