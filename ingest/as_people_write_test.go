@@ -19,7 +19,7 @@ import (
 
 // proposed inspects a table, lets the columns be found, and loads it.
 func proposed(text string, form ingest.Form, c ingest.Columns) (*ingest.Loaded, ingest.Columns, error) {
-	_, cols, rest, err := ingest.Inspect(strings.NewReader(text), "x", form)
+	form, cols, rest, err := ingest.Inspect(strings.NewReader(text), "x", form)
 	if err != nil {
 		return nil, c, err
 	}
@@ -68,7 +68,10 @@ func TestNumbersAsPeopleWriteThem(t *testing.T) {
 		assert.ErrorContains(t, err, `line 22: column "sold"`, written)
 		assert.ErrorContains(t, err, why, written)
 	}
-	_, _, err := proposed(lines("day,share", 3, func(day string, i int) string { return day + []string{",3%", ",0.03", ",4%"}[i] }), ingest.Form{}, ingest.Columns{})
+	l, _, err := proposed("Takings\n"+lines("day,share,sold", 9, func(day string, i int) string { return day + `,0.5,"£1,100.50"` }), ingest.Form{}, ingest.Columns{})
+	require.NoError(t, err)
+	assert.Equal(t, 1100.5, l.Panel.Series[0].Values[0], "marks are found below a title")
+	_, _, err = proposed(lines("day,share", 3, func(day string, i int) string { return day + []string{",3%", ",0.03", ",4%"}[i] }), ingest.Form{}, ingest.Columns{})
 	assert.ErrorContains(t, err, `line 3: column "share": "0.03" is in another unit than the value on line 2, which is in %`)
 }
 

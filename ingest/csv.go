@@ -20,8 +20,8 @@ type csvTable struct {
 	omitted
 }
 
-// openCSV reads up to the header: past as many records as stand above it, or up to its line where that is said.
-func openCSV(text io.Reader, delimiter rune, above, headerLine int) (*csvTable, error) {
+// openCSV reads up to the header, on a line or the first after it.
+func openCSV(text io.Reader, delimiter rune, headerLine int) (*csvTable, error) {
 	guard := &textGuard{r: text}
 	t := &csvTable{guard: guard, csv: csv.NewReader(bufio.NewReaderSize(guard, 1<<16))}
 	t.csv.Comma = delimiter
@@ -29,11 +29,10 @@ func openCSV(text io.Reader, delimiter rune, above, headerLine int) (*csvTable, 
 	t.csv.FieldsPerRecord = -1
 	record, err := t.csv.Read()
 	for ; err == nil; record, err = t.csv.Read() {
-		if t.line, _ = t.csv.FieldPos(0); above <= 0 && t.line >= headerLine {
+		if t.line, _ = t.csv.FieldPos(0); t.line >= headerLine {
 			break
 		}
 		t.title(record)
-		above--
 	}
 	if errors.Is(err, io.EOF) && headerLine > 1 {
 		return nil, fault("the file ends before line %d, which is to be its header", headerLine)

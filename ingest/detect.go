@@ -31,22 +31,22 @@ func parseDelimiter(s string) (rune, error) {
 	return 0, fault("delimiter %q is not known: use comma, semicolon, tab or pipe", s)
 }
 
-// sampleRecords splits the sample's whole lines by a delimiter, as far as it can.
-func sampleRecords(sample []byte, delimiter rune) [][]string {
+// sampleRecords splits the sample's whole lines by a delimiter, as far as it can, and says on which lines they are.
+func sampleRecords(sample []byte, delimiter rune) (out [][]string, lines []int) {
 	if at := bytes.LastIndexByte(sample, '\n'); at >= 0 && len(sample) >= sampleSize {
 		sample = sample[:at+1]
 	}
 	r := csv.NewReader(bytes.NewReader(sample))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = delimiter, -1, true
-	var out [][]string
 	for len(out) < sampleRows {
 		record, err := r.Read()
 		if err == io.EOF || err != nil {
 			break
 		}
-		out = append(out, record)
+		line, _ := r.FieldPos(0)
+		out, lines = append(out, record), append(lines, line)
 	}
-	return out
+	return out, lines
 }
 
 const sampleRows = 2000
@@ -57,7 +57,7 @@ func guessDelimiter(sample []byte) rune {
 	best, most := rune(0), 1
 	fallback, widest := ',', 1
 	for _, d := range delimiters {
-		records := sampleRecords(sample, d)
+		records, _ := sampleRecords(sample, d)
 		if len(records) == 0 {
 			continue
 		}

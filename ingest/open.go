@@ -117,20 +117,18 @@ func openText(b *bufio.Reader, form *Form) (table, error) {
 		delimiter = guessDelimiter(sample)
 	}
 	form.Delimiter = delimiterName(delimiter)
-	records, above := sampleRecords(sample, delimiter), 0
-	if form.HeaderRow == 0 {
-		above = headingAt(records)
+	records, lines := sampleRecords(sample, delimiter)
+	if form.HeaderRow == 0 && len(records) > 0 {
+		form.HeaderRow = lines[headingAt(records)]
 	}
-	if form.marks, err = guessMarks(records[min(above, len(records)):], form.Decimal); err != nil {
+	for len(lines) > 0 && lines[0] < form.HeaderRow {
+		records, lines = records[1:], lines[1:]
+	}
+	if form.marks, err = guessMarks(records, form.Decimal); err != nil {
 		return nil, err
 	}
 	form.Decimal = map[byte]string{'.': "point", ',': "comma"}[form.marks.Decimal]
-	t, err := openCSV(plain, delimiter, above, form.HeaderRow)
-	if err != nil {
-		return nil, err
-	}
-	form.HeaderRow = t.line
-	return t, nil
+	return openCSV(plain, delimiter, form.HeaderRow)
 }
 
 // Describe writes the form for people.
