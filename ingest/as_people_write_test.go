@@ -41,8 +41,9 @@ func lines(header string, n int, row func(day string, i int) string) string {
 }
 
 func TestNumbersAsPeopleWriteThem(t *testing.T) {
-	for written, want := range map[string]float64{"£5": 5, "-£5": -5, "£-5": -5, "£ 1,234.50": 1234.5, "5 €": 5, "12.5 %": 12.5, "(7)": -7, "($7.25)": -7.25,
-		"7-": -7, "7.5-": -7.5, "-7": -7, "?": math.NaN(), "#N/A": math.NaN(), "none": math.NaN(), "..": math.NaN()} {
+	for written, want := range map[string]float64{"£5": 5, "-£5": -5, "£-5": -5, "£ 1,234.50": 1234.5, "5 €": 5, "12.5 %": 12.5, "(7)": -7,
+		"($7.25)": -7.25,
+		"7-":      -7, "7.5-": -7.5, "-7": -7, "?": math.NaN(), "#N/A": math.NaN(), "none": math.NaN(), "..": math.NaN()} {
 		text := lines("day;sold", 3, func(day string, i int) string {
 			if i == 1 {
 				return day + ";" + written
