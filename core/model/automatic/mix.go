@@ -257,7 +257,9 @@ func (m *Mix) Describe(i int) model.Description {
 		d.Form += ", on what drivers and events leave"
 		d.Effects = m.Parts[0].trained.Describe(m.Parts[0].place(i)).Effects
 	}
-	d.Form += m.Widenings[i].Words()
+	if words := m.Widenings[i].Words(); !strings.Contains(d.Form, words) { // which the form itself may have said
+		d.Form += words
+	}
 	d.Why = m.Why
 	d.Cautions = append(d.Cautions, m.Failed...)
 	d.Criterion, d.Choices = "log of the loss next to the best form's", nil
