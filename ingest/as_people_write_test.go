@@ -73,7 +73,9 @@ func TestNumbersAsPeopleWriteThem(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1100.5, l.Panel.Series[0].Values[0], "marks are found below a title")
 	_, _, err = proposed(lines("day,share", 3, func(day string, i int) string { return day + []string{",3%", ",0.03", ",4%"}[i] }), ingest.Form{}, ingest.Columns{})
-	assert.ErrorContains(t, err, `line 3: column "share": "0.03" is in another unit than the value on line 2, which is in %`)
+	assert.ErrorContains(t, err, `line 3: column "share": "0.03" is without the % that the value on line 2 has`)
+	_, _, err = proposed(lines("day,share", 3, func(day string, i int) string { return day + []string{",0.03", ",3%", ",4%"}[i] }), ingest.Form{}, ingest.Columns{})
+	assert.ErrorContains(t, err, `line 3: column "share": "3%" is in %, and the value on line 2 is not`)
 }
 
 // What is no row of the table is left out, and told.
@@ -141,6 +143,9 @@ func TestColumnsThatAreProposed(t *testing.T) {
 		"numbers that name": {lines("date,store,item,sales", 8, func(day string, i int) string {
 			return fmt.Sprintf("%s,1,11,5\n%s,1,12,5\n%s,2,11,5", day, day, day)
 		}), "date", []string{"sales"}, []string{"store", "item"}, 3},
+		"codes of which few are text": {lines("date,sku,sales", 30, func(day string, i int) string {
+			return fmt.Sprintf("%s,1001,5\n%s,1002,5%s", day, day, []string{"", "\n" + day + ",A7,5"}[i/29])
+		}), "date", []string{"sales"}, []string{"sku"}, 3},
 		"numbers that have to": {lines("datum,filiale,artikel,menge,preis", 8, func(day string, i int) string {
 			return fmt.Sprintf("%s,1,11,5,2.5\n%s,1,12,5,2.5\n%s,2,11,5,2.5", day, day, day)
 		}), "datum", []string{"menge"}, []string{"filiale", "artikel"}, 3},
@@ -170,6 +175,15 @@ func TestColumnsThatAreProposed(t *testing.T) {
 	}),
 		ingest.Form{}, ingest.Columns{})
 	assert.ErrorContains(t, err, "was already given", "a day given twice by mistake makes no names of series")
+	l, _, err := proposed(lines("date,hour,sold", 3, func(_ string, i int) string { return fmt.Sprintf("2026-01-01,%02d:00,5", i) }), ingest.Form{},
+		ingest.Columns{Time: "date+hour"})
+	require.NoError(t, err)
+	assert.Equal(t, "2026-01-01 02:00", l.Panel.Period(2))
+	_, _, err = proposed(lines("a,b,c,d,sold", 3, func(string, int) string { return "1,2,3,4,5" }), ingest.Form{}, ingest.Columns{Time: "a+b+c+d"})
+	assert.ErrorContains(t, err, `column "a+b+c+d": is of more than three columns`)
+	_, _, err = proposed(lines("Year,Month,sold", 3, func(_ string, i int) string { return []string{"2026,1,5", ",,5", "2026,13,5"}[i] }), ingest.Form{}, ingest.Columns{})
+	assert.ErrorContains(t, err, `line 3: column "Year+Month": is empty: every row needs its period`)
+	assert.ErrorContains(t, err, `line 4: column "Year+Month": "2026-13" is not a time`)
 	_, _, err = proposed("hello,world\nfoo,bar\nfoo,bar\n", ingest.Form{}, ingest.Columns{})
 	assert.EqualError(t, err, `no column of times was found ("hello" holds text, as "foo"; "world" holds text, as "bar"): name the time column and the measure column`)
 }

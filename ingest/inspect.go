@@ -16,11 +16,14 @@ type Column struct {
 	Name    string
 	Kind    string // time, number, text or empty
 	Samples []string
-	fields  []string // of the rows that were looked at
+	fields  []string // of the rows that were looked at, cut short; none where the table has very many columns
 }
 
 // inspectedRows is how many rows are looked at to tell what a column holds.
 const inspectedRows = 500
+
+// mostTold is of up to how many columns the fields are kept: beyond, a table is a wide one, or has to be explained.
+const mostTold = 256
 
 // samplesShown is how many different values of a column are shown.
 const samplesShown = 5
@@ -88,7 +91,9 @@ func look(t table, marks Marks) ([]Column, error) {
 			kind := kindOf(field, marks)
 			kinds[i][kind]++
 			c := &columns[i]
-			c.fields = append(c.fields, strings.Clone(field))
+			if len(columns) <= mostTold {
+				c.fields = append(c.fields, short(field))
+			}
 			if kind != "empty" && len(c.Samples) < samplesShown && !slices.Contains(c.Samples, field) {
 				c.Samples = append(c.Samples, short(field))
 			}

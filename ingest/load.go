@@ -90,7 +90,8 @@ type loader struct {
 	marks   Marks
 	names   []string
 
-	time     []int // usually one
+	time     []int    // usually one
+	parts    []string // their names
 	measures []int
 	by       []int
 	drivers  []int
@@ -107,7 +108,7 @@ type loader struct {
 	values    []float64
 	wideTimes []int32
 	wideAt    []int
-	units     map[int]unitSeen // of columns whose values were written with one
+	units     []unitSeen // by column
 }
 
 // absent stands for the place of a driver that the file lacks.
@@ -130,6 +131,7 @@ func (l *loader) read(ctx context.Context, from opener, form *Form) error {
 	}
 	defer t.Close()
 	l.table, l.marks, l.names = t, form.marks, t.Columns()
+	l.units = make([]unitSeen, len(l.names))
 	l.typed, _ = t.(numberTable)
 	if l.marks == (Marks{}) {
 		l.marks = plainMarks
@@ -230,8 +232,13 @@ func (l *loader) header() error {
 	if l.columns.Wide {
 		l.wideHeader()
 	} else {
-		for _, name := range timeColumns(l.columns.Time, l.names) {
+		l.parts = timeColumns(l.columns.Time, l.names)
+		for _, name := range l.parts {
 			l.time = append(l.time, claim(name, "the time"))
+		}
+		if len(l.parts) > 3 {
+			l.refusal.add(panel.Fault{Column: l.columns.Time, Problem: "is of more than three columns: name a year's and those of its month and day, " +
+				"or of its quarter or week"})
 		}
 		for _, m := range l.columns.Measures {
 			l.measures = append(l.measures, claim(m, "the measure"))
@@ -298,11 +305,11 @@ func (l *loader) timeOf(record []string) string {
 	if len(l.time) == 1 {
 		return strings.TrimSpace(record[l.time[0]])
 	}
-	names, fields := make([]string, len(l.time)), make([]string, len(l.time))
+	fields := make([]string, len(l.time))
 	for k, i := range l.time {
-		names[k], fields[k] = l.names[i], strings.TrimSpace(record[i])
+		fields[k] = strings.TrimSpace(record[i])
 	}
-	return joined(names, fields)
+	return joined(l.parts, fields)
 }
 
 func (l *loader) timeCode(text string, line int) (int32, bool) {

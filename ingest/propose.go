@@ -3,9 +3,9 @@ package ingest
 import (
 	"errors"
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"paperkettle/core/calendar"
@@ -63,7 +63,7 @@ func (c Columns) Propose(columns []Column) Columns {
 	if c.Time == "" && !c.Wide {
 		i := slices.IndexFunc(columns, func(x Column) bool { return x.Kind == "time" && !taken(x.Name) })
 		if i < 0 {
-			c.Time = proposeParts(columns)
+			c.Time = proposeParts(columns, taken)
 		}
 		if i < 0 && c.Time == "" {
 			i = slices.IndexFunc(columns, func(x Column) bool { return !taken(x.Name) && slices.Contains(timeNames, strings.ToLower(x.Name)) })
@@ -96,7 +96,7 @@ func (c Columns) Propose(columns []Column) Columns {
 func (c Columns) proposeNames(columns []Column, taken func(string) bool) (by []string) {
 	var told, others []Column
 	for _, col := range columns {
-		whole := col.Kind == "number" && !slices.ContainsFunc(col.fields, func(f string) bool { return f != "" && !isWhole(f) })
+		whole := col.isWhole()
 		switch {
 		case taken(col.Name) || c.Wide && calendarName(col.Name):
 		case col.Kind == "text", whole && numbered.MatchString(col.Name):
@@ -128,9 +128,15 @@ func partName(name string) bool {
 	})
 }
 
-func isWhole(field string) bool {
-	_, err := strconv.ParseInt(field, 10, 64)
-	return err == nil
+// isWhole says that a column's numbers are whole; a few of its fields may be no numbers, as of codes.
+func (c Column) isWhole() bool {
+	if c.Kind != "number" || len(c.fields) == 0 {
+		return false
+	}
+	return !slices.ContainsFunc(c.fields, func(field string) bool {
+		v, err := plainMarks.parse(field)
+		return err == nil && v != math.Trunc(v) && panel.Known(v)
+	})
 }
 
 func calendarName(name string) bool {
@@ -181,11 +187,10 @@ func repeats(columns []Column) (n int) {
 
 // isTime says that a column is that of times, or one of those that make them.
 func (c Columns) isTime(name string, columns []Column) bool {
-	names := make([]string, len(columns))
-	for i := range columns {
-		names[i] = columns[i].Name
+	if name == c.Time || !strings.Contains(c.Time, "+") || slices.ContainsFunc(columns, func(x Column) bool { return x.Name == c.Time }) {
+		return name == c.Time && c.Time != ""
 	}
-	return c.Time != "" && slices.Contains(timeColumns(c.Time, names), name)
+	return slices.Contains(timeColumns(c.Time, nil), name)
 }
 
 // Part is the part that a column has: time, measure, attribute, driver, or left out.

@@ -28,10 +28,11 @@ var (
 	dayName     = regexp.MustCompile(`(?i)^day([ _-]?of[ _-]?month)?$`)
 )
 
-// proposeParts are the columns that make a time together: a year, and what stands beside it.
-func proposeParts(columns []Column) string {
+// proposeParts are the columns that make a time together, of those that have no other part: a year, and what stands
+// beside it.
+func proposeParts(columns []Column, taken func(string) bool) string {
 	find := func(name *regexp.Regexp) string {
-		i := slices.IndexFunc(columns, func(c Column) bool { return name.MatchString(c.Name) && c.Kind != "empty" })
+		i := slices.IndexFunc(columns, func(c Column) bool { return name.MatchString(c.Name) && c.Kind != "empty" && !taken(c.Name) })
 		if i < 0 {
 			return ""
 		}
@@ -61,7 +62,7 @@ func joined(names, fields []string) string {
 	for i, f := range fields {
 		var err error
 		if numbers[i], err = strconv.Atoi(strings.TrimLeft(f, "QqWw")); err != nil && (i != 1 || f == "") {
-			return strings.Join(fields, " ") // which is refused as it is
+			return strings.TrimSpace(strings.Join(fields, " ")) // a date with its time of the day, or refused as it is
 		}
 	}
 	year, second := numbers[0], fields[1]

@@ -126,11 +126,17 @@ func (s *Server) readAtOnce(ctx context.Context, in *forecastInput) (*ingest.Loa
 	}
 	loaded, err := src.load(ctx)
 	if unused := src.columns.Unused(cols); err == nil && len(unused) > 0 {
+		if more := len(unused) - mostUnused; more > 0 {
+			unused = append(unused[:mostUnused], fmt.Sprintf("and %d more", more))
+		}
 		loaded.Cautions = append(loaded.Cautions, fmt.Sprintf("Left out: %s. A forecast at once takes the time, the measure and the names of series "+
 			"alone: load the table as a dataset to use drivers.", strings.Join(unused, ", ")))
 	}
 	return loaded, src.columns, err
 }
+
+// mostUnused is how many columns that a forecast left out are told.
+const mostUnused = 8
 
 // tellGlance fills in what came of a glance.
 func tellGlance(out *api.Forecast, p *panel.Panel, g *bakeoff.Glance, ask api.ForecastAsk) {
