@@ -212,22 +212,29 @@ func SteadierInLogs(in single.Input) bool {
 		usual = slices.Clone(usual)
 		for i := range usual {
 			usual[i] += shift
-			if slices.ContainsFunc(events, func(e *calendar.Event) bool { return touches(e, in, i) }) {
-				usual[i] = panel.Unknown
-			}
+		}
+		for _, e := range events {
+			leaveOut(usual, e, in)
 		}
 	}
 	return PrefersLogs(usual, in.Cadence().Season())
 }
 
-// touches says that an event may move the i-th value, by what is told of it.
-func touches(e *calendar.Event, in single.Input, i int) bool {
-	for offset := -e.Before; offset <= e.After; offset++ {
-		if e.Share(in.Cadence(), in.View().Ordinal(in.First+i), offset) > 0 {
-			return true
+// leaveOut makes unknown what an event may move, by what is told of it.
+func leaveOut(values []float64, e *calendar.Event, in single.Input) {
+	c := in.Cadence()
+	if c.Unit == calendar.Number { // which knows no days
+		return
+	}
+	const day = 24 * 3600
+	first := in.View().Ordinal(in.First)
+	for _, o := range e.Occasions {
+		from, _ := c.Ordinal(o.Start - int64(e.Before)*day)
+		to, _ := c.Ordinal(o.End - 1 + int64(e.After)*day)
+		for ord := max(from, first); ord <= to && ord-first < int64(len(values)); ord++ {
+			values[ord-first] = panel.Unknown
 		}
 	}
-	return false
 }
 
 // PrefersLogs compares the likelihood of a random walk, over the season too, on the logs

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
@@ -115,5 +116,27 @@ func TestAnEventIsExpectedAsItWas(t *testing.T) {
 				assert.Less(t, miss, 0.1, "of the day before")
 			})
 		}
+	}
+}
+
+// What was trained a month before the origin and advanced, in two steps, expects the event as well: what explains
+// it to others, and a base that is shared, move on once, and with their owner.
+func TestAnEventIsExpectedAfterAdvancing(t *testing.T) {
+	t.Parallel()
+	const n, h = 400, 7
+	p, truth := fairs(n, h, []int{40, 105, 160, 227, 291, 350, n + 4}, .3)
+	for _, family := range []string{"boosting", "automatic"} {
+		trained, _ := trainOn(t, family, nil, p, n-29, h)
+		for _, origin := range []int{n - 12, n - 1, n - 1} {
+			require.NoError(t, trained.Advance(t.Context(), panel.NewView(p, all(p), 0, origin)))
+		}
+		v := panel.NewView(p, all(p), 0, n-1)
+		once := result(t, trained, v, h)
+		assert.Equal(t, once, result(t, trained, v, h), "forecasting changes nothing")
+		miss := 0.0
+		for i, rows := range once.Series {
+			miss += math.Abs(rows.Mean[4]-truth[i]) / rows.Mean[3] / 8
+		}
+		assert.Less(t, miss, 0.1, family)
 	}
 }

@@ -57,7 +57,7 @@ func (t *trainedOnRest) ForecastOne(v panel.View, i, horizon int) (forecast.Rows
 	if !ok {
 		return forecast.Rows{}, errors.New("it forecasts all series together only")
 	}
-	r := RestOf(t.by, v, horizon)
+	r := restOfOne(t.by, v, i, horizon)
 	rows, err := one.ForecastOne(r.View, i, horizon)
 	return rows, errors.Join(err, r.putBack(i, rows))
 }

@@ -27,19 +27,37 @@ func RestOf(by model.Trained, v panel.View, horizon int) Rest {
 	out := AsIs(v)
 	values := map[int][]float64{}
 	for i := range v.Len() {
-		brought, err := OutsideOf(by, v, i, 0)
-		if err != nil || brought == nil {
-			continue
+		if rest := out.take(by, i, horizon); rest != nil {
+			values[i] = rest
 		}
-		s, _ := single.InOneUnit(v.Series(i))
-		values[i] = Without(s.Values, brought)
-		if horizon > 0 {
-			brought, out.unknown[i] = OutsideOf(by, v, i, horizon)
-		}
-		out.brought[i] = brought
 	}
 	out.View = v.Instead(values)
 	return out
+}
+
+// restOfOne is RestOf, of one series of the view alone.
+func restOfOne(by model.Trained, v panel.View, i, horizon int) Rest {
+	out := AsIs(v)
+	if rest := out.take(by, i, horizon); rest != nil {
+		out.View = v.Instead(map[int][]float64{i: rest})
+	}
+	return out
+}
+
+// take notes what is told of a series, and gives what it leaves; nil where nothing is told. What is not known ahead
+// is still taken out of the past.
+func (r Rest) take(by model.Trained, i, horizon int) []float64 {
+	brought, err := OutsideOf(by, r.View, i, horizon)
+	if err != nil {
+		if brought, _ = OutsideOf(by, r.View, i, 0); brought != nil {
+			r.unknown[i] = err
+		}
+	}
+	if r.brought[i] = brought; brought == nil {
+		return nil
+	}
+	s, _ := single.InOneUnit(r.Series(i))
+	return Without(s.Values, brought)
 }
 
 // Pick is the rest of some of the series.

@@ -17,7 +17,7 @@ import (
 )
 
 // promoted is weeks of three series about 100 that a promotion raises by 40, in one week of six; the third step ahead
-// has one. Of the last series the drivers end with its values.
+// has one. The last series' drivers end with its values.
 func promoted(n, h int) *panel.Panel {
 	rnd := rand.New(rand.NewPCG(1, 2))
 	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Week, WeekStart: 1}, First: 2500, Length: n,
@@ -61,6 +61,11 @@ func TestOnRest(t *testing.T) {
 	}
 	assert.Contains(t, trained.Describe(0).Form, "on what drivers and events leave")
 	assert.NotEmpty(t, trained.Describe(0).Effects)
+
+	lacking, err := trained.Forecast(t.Context(), v.WithFillings(panel.Fillings{"promotion": {Rule: panel.FillRefuse}}), h)
+	require.NoError(t, err)
+	assert.NoError(t, lacking.Err[0])
+	assert.Error(t, lacking.Err[2], "what it brings ahead is not known, and spoils no neighbour")
 
 	b, err := model.Write(trained)
 	require.NoError(t, err)
