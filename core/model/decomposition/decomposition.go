@@ -113,13 +113,13 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 		s.Cycles = append(s.Cycles, slices.Clone(season[len(season)-period:]))
 	}
 	adjusted := make([]float64, len(s.Values))
-	outliers := 0
+	outliers, moved := 0, s.moved()
 	for i, v := range s.Values {
 		adjusted[i] = v
 		for _, season := range s.Parts.Seasons {
 			adjusted[i] -= season[i]
 		}
-		if m.Options.Robust && s.Parts.Weight[i] < leastWeight && panel.Known(v) {
+		if m.Options.Robust && s.Parts.Weight[i] < leastWeight && panel.Known(v) && i < moved {
 			adjusted[i] = panel.Unknown
 			outliers++
 		}
@@ -135,6 +135,30 @@ func (m Method) Fit(ctx context.Context, in single.Input) (single.State, error) 
 	var err error
 	s.Inner, _, err = single.Start(ctx, innerMethod(m.Rest), inner)
 	return s, err
+}
+
+// longestStray is how many values in a row may be outliers at the end of a series; where
+// more lie on the same side of the fit, the level has moved.
+const longestStray = 3
+
+// moved is where the values begin that end the series on one side of a robust fit, all
+// with next to no weight; the length of the series where it has not moved.
+func (s *State) moved() int {
+	begin, run, side := len(s.Values), 0, 0.0
+	for i := len(s.Values) - 1; i >= 0; i-- {
+		if !panel.Known(s.Values[i]) {
+			continue
+		}
+		rest := s.Parts.Rest[i]
+		if s.Parts.Weight[i] >= leastWeight || rest*side < 0 {
+			break
+		}
+		begin, run, side = i, run+1, rest
+	}
+	if run <= longestStray {
+		return len(s.Values)
+	}
+	return begin
 }
 
 func innerMethod(name string) single.Method {
@@ -378,7 +402,7 @@ func Families() model.Catalogue {
 	one, three, most := 1.0, 3.0, 1000.0
 	return model.Catalogue{{
 		Name:      "decomposition",
-		Version:   3, // a zero on the last day left out
+		Version:   4, // pauses left out, moves of the level seen
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{

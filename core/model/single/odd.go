@@ -37,9 +37,40 @@ const (
 // value of the series. A new level is not odd, for what follows agrees; neither is a peak of every season;
 // the last value, which nothing follows yet, must be far from the one before it too, and farther still the more
 // likely it is a new level; and where many lie far out, that is how
-// the series is. Values on days of events, or where a driver is out of its usual range, have a reason and
+// the series is. Pauses are odd as a whole. Values on days of events, or where a driver is out of its usual range, have a reason and
 // are never odd.
-func Odd(s panel.SeriesView) (places []int) {
+func Odd(s panel.SeriesView) []int {
+	pauses := Pauses(s)
+	if len(pauses) == 0 {
+		return alone(s)
+	}
+	pauses = unexplained(s, pauses)
+	rest := s
+	rest.Values = slices.Clone(s.Values)
+	for _, k := range pauses {
+		rest.Values[k] = panel.Unknown
+	}
+	places := append(alone(rest), pauses...)
+	slices.Sort(places)
+	return places
+}
+
+// unexplained are the places of pauses, unless more than half of them have a reason.
+func unexplained(s panel.SeriesView, pauses []int) []int {
+	reasons, with := reasonsOf(s), 0
+	for _, k := range pauses {
+		if reasons[k] {
+			with++
+		}
+	}
+	if 2*with > len(pauses) {
+		return nil
+	}
+	return pauses
+}
+
+// strays are the places of single values and short runs that are odd.
+func alone(s panel.SeriesView) (places []int) {
 	y := s.Values
 	if panel.CountKnown(y) < fewestOdd || OftenZero(y) {
 		return nil

@@ -56,6 +56,10 @@ func (u Unit) Cautions(s panel.SeriesView) []string {
 		return []string{fmt.Sprintf("from %s on all values are %s by about %.4g: what came before is learnt from as if it had been", when, way,
 			math.Abs(u.Shift))}
 	}
+	if math.Abs(math.Log(u.Factor)) < math.Log(leastJump) {
+		return []string{fmt.Sprintf("from %s on values are about %.3g times as large as before: what came before is learnt from as if it had been so",
+			when, u.Factor)}
+	}
 	return []string{fmt.Sprintf("from %s on all values are about %.4g times as large as before: what came before is learnt from in that unit",
 		when, u.Factor)}
 }
@@ -80,7 +84,8 @@ func (u Unit) undo(x []float64) {
 }
 
 // UnitOf finds a change of unit or level: all values above zero from one period on are larger, or smaller,
-// than any before, at once by four times or more. A change that a driver went through in the same period
+// than any before, at once by four times or more; or a smaller move of the level that stands apart from all
+// other changes of the series. A change that a driver went through in the same period
 // has its reason, and is none; neither is one of small counts, or of what grows as fast all the time.
 func UnitOf(s panel.SeriesView) Unit {
 	y := s.Values
@@ -103,12 +108,22 @@ func UnitOf(s panel.SeriesView) Unit {
 	}
 	season := max(1, s.View().Cadence().Season())
 	k := breakOf(logs, season)
-	if k < 0 || num.KnownMean(y[:places[k]]) < fewCounts && whole(y[:places[k]]) {
+	by := 0.0
+	if k < 0 {
+		if k, by = moveOf(logs, places, season); k < 0 || movedWith(s, places[k]) {
+			return Unit{}
+		}
+	}
+	if num.KnownMean(y[:places[k]]) < fewCounts && whole(y[:places[k]]) {
 		return Unit{}
 	}
 	at := places[k]
 	if reasonAt(s, at) {
 		return Unit{}
+	}
+	if by != 0 {
+		later := median(num.Known(y[at:min(len(y), at+comparedJump)]))
+		return steadier(y, at, season, math.Exp(by), later*(1-math.Exp(-by)))
 	}
 	return like(y, at, season)
 }
@@ -136,12 +151,17 @@ func breakOf(logs []float64, season int) int {
 
 // abrupt says that values jumped, and that on neither side they moved by much of that.
 func abrupt(before, after []float64, season int) bool {
-	near := nearOf(before, season)
-	last, earlier := around(before[len(before)-near:], before[max(0, len(before)-2*near):len(before)-near])
-	near = nearOf(after, season)
-	first, later := around(after[:near], after[near:min(len(after), 2*near)])
-	jump := math.Abs(first - last)
-	return jump >= math.Log(leastJump) && math.Abs(last-earlier) <= mostDrift*jump && math.Abs(later-first) <= mostDrift*jump
+	jump, ok := leap(before, after, nearOf(before, season), nearOf(after, season))
+	return ok && jump >= math.Log(leastJump)
+}
+
+// leap is how far the last values before a place lie from the first after it, and whether, next to that, the
+// values moved little before them and after.
+func leap(before, after []float64, nearBefore, nearAfter int) (jump float64, ok bool) {
+	last, earlier := around(before[len(before)-nearBefore:], before[max(0, len(before)-2*nearBefore):len(before)-nearBefore])
+	first, later := around(after[:nearAfter], after[nearAfter:min(len(after), 2*nearAfter)])
+	jump = math.Abs(first - last)
+	return jump, math.Abs(last-earlier) <= mostDrift*jump && math.Abs(later-first) <= mostDrift*jump
 }
 
 // nearOf is how many values of a side tell of the jump: a season, where there are two.
@@ -193,13 +213,16 @@ func like(y []float64, at, season int) Unit {
 	if near := math.Round(power); math.Abs(power-near) < roundFactor {
 		power = near
 	}
-	factor := math.Pow(10, power)
+	return steadier(y, at, season, math.Pow(10, power), median(steps))
+}
+
+// steadier is the factor, or the shift where values strayed as far before a change as after it.
+func steadier(y []float64, at, season int, factor, shift float64) Unit {
 	lag := season
 	if len(y)-at < season+fewestLater || at < season+fewestLater {
 		lag = 1
 	}
 	before, after := strays(num.Tail(y[:at], 2*comparedJump), lag), strays(y[at:min(len(y), at+2*comparedJump)], lag)
-	shift := median(steps)
 	if len(y)-at >= fewestEarlier && before > 0 && after > 0 && slices.Min(num.Known(y[:at]))+shift > 0 &&
 		math.Abs(math.Log(after/before)) < math.Abs(math.Log(after/(factor*before))) {
 		return Unit{At: at, Factor: 1, Shift: shift}

@@ -1,0 +1,101 @@
+package catalogue_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/model"
+)
+
+// changed is how much a history differs from what it would have been, as a factor by place and by its length.
+type changed func(k, n int) float64
+
+func asItIs(int, int) float64 { return 1 }
+
+// aside is the mean error of a family, as a part of the truth, on eight series with a season that were changed, and
+// what it says of the first.
+func aside(t *testing.T, family string, c calendar.Cadence, n, h, season int, history changed, future float64) (miss float64, d model.Description) {
+	t.Helper()
+	rnd := rand.New(rand.NewPCG(4, 8))
+	var values, truth [][]float64
+	for range 8 {
+		level := 100 * math.Exp(0.5*rnd.NormFloat64())
+		y, ahead := make([]float64, n), make([]float64, h)
+		for k := range n + h {
+			level *= math.Exp(0.005 * rnd.NormFloat64())
+			v := level * math.Exp(0.25*math.Sin(2*math.Pi*float64(k)/float64(season)))
+			if k >= n {
+				ahead[k-n] = v * future
+				continue
+			}
+			y[k] = math.Round(10*v*history(k, n)*math.Exp(0.08*rnd.NormFloat64())) / 10
+		}
+		values, truth = append(values, y), append(truth, ahead)
+	}
+	trained, v := trainOn(t, family, nil, panelOf(c, values), n-1, h)
+	res := result(t, trained, v, h)
+	for i, r := range res.Series {
+		require.NoError(t, res.Err[i])
+		for k, m := range r.Mean {
+			miss += math.Abs(m/truth[i][k]-1) / float64(8*h)
+		}
+	}
+	return miss, trained.Describe(0)
+}
+
+var setAside = append([]string{"boosting", "perceptron"}, unmoved...)
+
+// Shops that were shut for eight months, lately or just a year ago, or into which hardly anybody was let, are
+// forecast as if they had not been; so are those whose level moved by half, ten months ago.
+func TestAPauseAndAMoveCostLittle(t *testing.T) {
+	t.Parallel()
+	for _, family := range setAside {
+		usual, d := aside(t, family, monthly, 72, 12, 12, asItIs, 1)
+		assert.Empty(t, d.LeftOut, family)
+		for name, c := range map[string]changed{
+			"shut lately":     func(k, n int) float64 { return float64(b(k < n-20 || k >= n-12)) },
+			"shut a year ago": func(k, n int) float64 { return float64(b(k < n-12 || k >= n-4)) },
+			"nearly shut":     func(k, n int) float64 { return 0.2 + 0.8*float64(b(k < n-30 || k >= n-24)) },
+		} {
+			miss, d := aside(t, family, monthly, 72, 12, 12, c, 1)
+			t.Logf("%-14s %-16s %.3f of %.3f", family, name, miss, usual)
+			assert.Less(t, miss, usual+0.04, "%s, %s", family, name)
+			if family != "automatic" {
+				assert.Len(t, d.LeftOut, 1, "%s, %s", family, name)
+			}
+		}
+		miss, d := aside(t, family, monthly, 72, 12, 12, func(k, n int) float64 { return 1 + 0.6*float64(b(k >= n-10)) }, 1.6)
+		t.Logf("%-14s %-16s %.3f of %.3f", family, "moved", miss, usual)
+		assert.Less(t, miss, usual+0.05, "%s, moved", family)
+		if family != "automatic" {
+			assert.Contains(t, fmt.Sprint(d.Cautions), "times as large as before: what came before is learnt from as if it had been so", family)
+		}
+	}
+}
+
+// A month on another level ends three years of days: decomposition takes it for what it is, not for outliers.
+func TestDecompositionFollowsALevel(t *testing.T) {
+	t.Parallel()
+	for _, part := range []float64{0.5, 0.8, 1.3} {
+		miss, _ := aside(t, "decomposition", daily, 1095, 28, 365, func(k, n int) float64 {
+			if k < n-30 {
+				return 1
+			}
+			return part
+		}, part)
+		assert.Less(t, miss, 0.15, "%g of before", part)
+	}
+}
+
+func b(is bool) int {
+	if is {
+		return 1
+	}
+	return 0
+}

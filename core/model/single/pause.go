@@ -1,0 +1,164 @@
+package single
+
+import (
+	"math"
+	"slices"
+
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+const (
+	// lowPart is the part of the median below which a value is next to nothing: a shop that is shut, or
+	// one in which hardly anybody is let.
+	lowPart = 1.0 / 3
+	// edgePause is how many values on either side of a pause's edges are compared, and jumpPause how much
+	// the inner ones are of the outer ones at most: what fades and recovers is no pause.
+	edgePause = 3
+	jumpPause = 0.5
+	// fewestAfter is how many values must follow: one may be a mistake.
+	fewestAfter = 2
+	// mostPause is the most of the known values that a pause is, and mostPauses how many there may be: what
+	// pauses again and again is how the series is.
+	mostPause  = 0.25
+	mostPauses = 3
+	// luckyPause bounds how likely a run of low values is, somewhere in the series, if low ones came singly.
+	luckyPause = 1e-3
+	// recurs is the part of a pause's places that may be low a season away too, and partOfYear the part of a
+	// season below which a pause need not be compared with one: a month of nothing in the only year known may
+	// be a winter.
+	recurs     = 0.25
+	partOfYear = 1.0 / 12
+)
+
+// Pauses lists the places of stretches of next to nothing that began and ended of a sudden, came once, and are
+// not known of the same place in other seasons: a shop that was shut for weeks. There what would have been sold
+// was not counted, and a season or a level learnt from it would come back. One that has not ended is none, for it
+// may be how things are now.
+func Pauses(s panel.SeriesView) (places []int) {
+	y := s.Values
+	sorted := num.Known(y)
+	slices.Sort(sorted)
+	if len(sorted) < fewestOdd || sorted[0] < 0 || !(sorted[len(sorted)/2] > 0) {
+		return nil
+	}
+	p := pausing{y: y, known: len(sorted), low: lowPart * sorted[len(sorted)/2]}
+	p.lows, _ = slices.BinarySearch(sorted, math.Nextafter(p.low, math.Inf(1)))
+	for _, period := range s.View().Cadence().Seasons() {
+		if m := int(math.Round(period)); m > 1 && m < len(y) {
+			p.seasons = append(p.seasons, m)
+		}
+	}
+	found := 0
+	for _, r := range p.runs() {
+		if !p.is(r) {
+			continue
+		}
+		if found++; found > mostPauses {
+			return nil
+		}
+		for i := r.from; i < r.to; i++ {
+			if panel.Known(y[i]) {
+				places = append(places, i)
+			}
+		}
+	}
+	return places
+}
+
+// pausing is a series in which values up to low are next to nothing.
+type pausing struct {
+	y           []float64
+	low         float64
+	known, lows int
+	seasons     []int
+}
+
+// lowRun is a run of low values, the last of them before to; unknown ones between them do not count.
+type lowRun struct{ from, to, count int }
+
+// runs are those of two values or more.
+func (p pausing) runs() (out []lowRun) {
+	for i := 0; i < len(p.y); i++ {
+		if !(p.y[i] <= p.low) {
+			continue
+		}
+		r := lowRun{i, i + 1, 1}
+		for k := i + 1; k < len(p.y) && !(p.y[k] > p.low); k++ {
+			if panel.Known(p.y[k]) {
+				r.to, r.count = k+1, r.count+1
+			}
+		}
+		if r.count > 1 {
+			out = append(out, r)
+		}
+		i = r.to
+	}
+	return out
+}
+
+// is says whether a run of low values is a pause.
+func (p pausing) is(r lowRun) bool {
+	n := float64(p.known)
+	if float64(r.count) > mostPause*n {
+		return false
+	}
+	share := float64(p.lows-r.count+1) / float64(p.known-r.count+2)
+	if math.Log(n)+float64(r.count)*math.Log(share) > math.Log(luckyPause) {
+		return false
+	}
+	within := min(edgePause, r.count)
+	began := middle(p.y, r.from, 1, within) < jumpPause*middle(p.y, r.from-1, -1, edgePause)
+	after := min(edgePause, max(fewestAfter, panel.CountKnown(p.y[r.to:])))
+	ended := middle(p.y, r.to-1, -1, within) < jumpPause*middle(p.y, r.to, 1, after)
+	if !began || !ended { // also where nothing follows yet
+		return false
+	}
+	return !slices.ContainsFunc(p.seasons, func(season int) bool { return p.repeats(r, season) })
+}
+
+// middle is the median of a number of known values from a place on, to one side; unknown where there are fewer.
+func middle(y []float64, from, step, count int) float64 {
+	var near []float64
+	for i := from; i >= 0 && i < len(y) && len(near) < count; i += step {
+		if panel.Known(y[i]) {
+			near = append(near, y[i])
+		}
+	}
+	if len(near) < count {
+		return panel.Unknown
+	}
+	slices.Sort(near)
+	return near[count/2]
+}
+
+// repeats says that a run is low a season before or after too, or so long a part of a season that nothing tells.
+func (p pausing) repeats(r lowRun, season int) bool {
+	compared, again := 0, 0
+	for i := r.from; i < r.to; i++ {
+		if !panel.Known(p.y[i]) {
+			continue
+		}
+		earlier, later := p.away(r, i, -season), p.away(r, i, season)
+		if panel.Known(earlier) || panel.Known(later) {
+			compared++
+		}
+		if earlier <= p.low || later <= p.low {
+			again++
+		}
+	}
+	if float64(r.count) > partOfYear*float64(season) && 2*compared < r.count {
+		return true
+	}
+	return float64(again) > recurs*float64(compared)
+}
+
+// away is the nearest known value a number of seasons from a place, outside of a run.
+func (p pausing) away(r lowRun, at, step int) float64 {
+	for i := at + step; i >= 0 && i < len(p.y); i += step {
+		if (i < r.from || i >= r.to) && panel.Known(p.y[i]) {
+			return p.y[i]
+		}
+	}
+	return panel.Unknown
+}
