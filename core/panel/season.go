@@ -22,7 +22,8 @@ const (
 // where there is none. The length is the shortest peak of the autocorrelation of what a slow
 // moving mean leaves; it is taken only where its strength is high, and where the means of its
 // places in the first two thirds forecast the last third clearly better than those of the
-// calendar's season do, or than a plain mean. Unknown values count for nothing.
+// calendar's season do, or than a plain mean; one that the calendar's is a multiple of, as four weeks of a
+// year's, need only be better. Unknown values count for nothing.
 //
 // Source of the autocorrelation peak as a season's length: Chatfield, The Analysis of Time
 // Series (6th ed. 2004), ch. 2.
@@ -31,7 +32,7 @@ func FindSeason(values []float64, calendar int) int {
 	if n < 6*fewestRounds || CountKnown(values) < 6*fewestRounds {
 		return 0
 	}
-	rest := detrended(values)
+	rest := detrended(values, n/3|1)
 	found := echo(rest, n/fewestRounds)
 	if found == 0 || calendar > 1 && found%calendar == 0 {
 		return 0
@@ -40,16 +41,41 @@ func FindSeason(values []float64, calendar int) int {
 		return 0
 	}
 	own := placesError(rest, found)
-	if !(own < mustBeat*placesError(rest, 1)) || calendar > 1 && n >= 3*calendar && !(own < mustBeat*placesError(rest, calendar)) {
+	if !(own < mustBeat*placesError(rest, 1)) {
+		return 0
+	}
+	if calendar > 1 && n >= 3*calendar {
+		least := mustBeat
+		if calendar%found == 0 { // the calendar's holds it, in more numbers
+			least = 1
+		}
+		if !(own < least*placesError(rest, calendar)) {
+			return 0
+		}
+	}
+	return found
+}
+
+// FindWithin looks for a cycle within a long season of the calendar, such as that of four weeks in a year: one of
+// what a moving mean over a quarter of the season leaves, as strong as one that the calendar does not know has to be;
+// 0 where there is none.
+func FindWithin(values []float64, calendar int) int {
+	width := calendar/4 | 1
+	if len(values) < 2*calendar || CountKnown(values) < len(values)/2 {
+		return 0
+	}
+	rest := detrended(values, width)
+	found := echo(rest, width)
+	if found == 0 || !(placesError(rest, found) < mustBeat*placesError(rest, 1)) {
 		return 0
 	}
 	return found
 }
 
-// detrended takes a slow moving mean out, or the plain mean at the ends.
-func detrended(values []float64) []float64 {
+// detrended takes a moving mean out, or the plain mean at the ends.
+func detrended(values []float64, width int) []float64 {
 	n := len(values)
-	slow := centred(nil, values, n/3|1)
+	slow := centred(nil, values, width)
 	first, last := -1, -1
 	for i, v := range slow {
 		if Known(v) {

@@ -145,8 +145,11 @@ func years(m Method, in single.Input) []variant {
 
 // found are the seasons as they are, and with one that the calendar does not know.
 func found(m Method, in single.Input) []variant {
-	period := in.Season()
-	if m.Seasons != nil || period == in.Cadence().Season() {
+	period, usual := in.Season(), in.Cadence().Season()
+	if period == usual && usual > mostLevels {
+		period = panel.FindWithin(in.Values, usual)
+	}
+	if m.Seasons != nil || period == usual || period == 0 {
 		return nil
 	}
 	out := []variant{{"seasons of the calendar", m}}
