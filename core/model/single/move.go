@@ -27,6 +27,10 @@ const (
 	mostOfDriver = 0.15
 )
 
+// madScale is what the median distance of normal values from their middle is multiplied by for their standard
+// deviation.
+const madScale = 1.4826
+
 // reaches are how many values on either side of a change are compared: few, for what happened lately, and
 // more, among which noise is less.
 var reaches = []int{fewestLater, 15}
@@ -91,7 +95,7 @@ func noiseOf(z []float64) float64 {
 	for k := range steps {
 		steps[k] = math.Abs(z[k+1] - z[k])
 	}
-	return median(steps) * 1.4826 / math.Sqrt2
+	return median(steps) * madScale / math.Sqrt2
 }
 
 // still says that values moved little on either side of a place, next to the step there.

@@ -100,7 +100,7 @@ func alone(s panel.SeriesView) (places []int) {
 	bound := gap(y, far)
 	var reasons []bool
 	for i, d := range far {
-		if !(d > bound) {
+		if !(d > bound) && !(i == len(far)-1 && unfinished(s)) {
 			continue
 		}
 		if reasons == nil {

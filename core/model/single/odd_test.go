@@ -3,6 +3,7 @@ package single_test
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -187,6 +188,44 @@ func TestNoiseIsHardlyOdd(t *testing.T) {
 			assert.Less(t, odd, total/600, "%s, %d values", name, n)
 		}
 	}
+}
+
+// The last value of a period that is not over is left out, though others stray by as much of what is usual in
+// another season; one that fell no farther than others did is not, nor one after which the level stays.
+func TestAPeriodThatIsNotOver(t *testing.T) {
+	left := func(unit calendar.Unit, y []float64) bool {
+		s := panel.NewView(panelOf(unit, y), []int{0}, 0, len(y)-1).Series(0)
+		return slices.Contains(single.Odd(s), len(y)-1)
+	}
+	parts := map[float64]int{}
+	noise := 0
+	for seed := range uint64(200) {
+		y := years(80, seed)
+		if left(calendar.Month, y) {
+			noise++
+		}
+		for _, part := range []float64{0.2, 0.3, 0.5, 0.8} {
+			if left(calendar.Month, during(y, part, [2]int{79, 80})) {
+				parts[part]++
+			}
+		}
+		assert.False(t, left(calendar.Month, during(y, 0.3, [2]int{78, 80})), "two months of it are how things are")
+		assert.False(t, left(calendar.Month, during(y, 0.3, [2]int{40, 41}, [2]int{79, 80})), "it was so before")
+		rnd, level := rand.New(rand.NewPCG(seed, 9)), 5.0
+		walk := make([]float64, 80)
+		for i := range walk {
+			level += 0.1 * rnd.NormFloat64()
+			walk[i] = math.Exp(level)
+		}
+		if left(calendar.Month, walk) {
+			noise++
+		}
+	}
+	t.Logf("left out at a part of what is usual: %v of 200 each; %d of 400 without", parts, noise)
+	assert.Zero(t, noise)
+	assert.Greater(t, parts[0.2], 195)
+	assert.Greater(t, parts[0.3], 190)
+	assert.Less(t, parts[0.8], 8)
 }
 
 func sq(rnd *rand.Rand) float64 {

@@ -89,22 +89,9 @@ func (u Unit) undo(x []float64) {
 // has its reason, and is none; neither is one of small counts, or of what grows as fast all the time.
 func UnitOf(s panel.SeriesView) Unit {
 	y := s.Values
-	var places []int // of values above zero
-	for i, v := range y {
-		if v < 0 {
-			return Unit{}
-		}
-		if v > 0 {
-			places = append(places, i)
-		}
-	}
-	n := len(places)
-	if n < fewestEarlier+fewestLater || OftenZero(y) {
+	places, logs, ok := logsOf(y)
+	if !ok || len(logs) < fewestEarlier+fewestLater || OftenZero(y) {
 		return Unit{}
-	}
-	logs := make([]float64, n)
-	for k, i := range places {
-		logs[k] = math.Log(y[i])
 	}
 	season := max(1, s.View().Cadence().Season())
 	k := breakOf(logs, season)
