@@ -16,7 +16,7 @@ const (
 	// beyondNoise is how many standard errors of a difference of medians it is at least, and roomFor how many
 	// times the values compared on a side a series has at least: among few, one change always is the largest.
 	beyondNoise = 5.0
-	roomFor     = 10
+	roomFor     = 14
 	// fewestMoved is how many values on either side tell where it was.
 	fewestMoved = 3
 	// mostBend is how much of what a step explains a change of slope may explain instead.
@@ -24,7 +24,7 @@ const (
 	// roundsOfPlaces is how many rounds of a season tell its places apart.
 	roundsOfPlaces = 3
 	// mostOfDriver is how much of its range a driver changes by at most where it is no reason for a move.
-	mostOfDriver = 0.15
+	mostOfDriver = 0.05
 )
 
 // madScale is what the median distance of normal values from their middle is multiplied by for their standard
@@ -191,16 +191,15 @@ func movedWith(s panel.SeriesView, at int) bool {
 	for d := range s.View().Drivers() {
 		values := s.Driver(d, len(s.Values))
 		known := num.Known(values)
-		before, after := num.Known(values[max(0, at-fewestLater):at]), num.Known(values[at:end])
-		if len(before) == 0 || len(after) == 0 {
+		if len(known) == 0 {
 			continue
 		}
-		low, high := known[0], known[0]
-		for _, v := range known {
-			low, high = min(low, v), max(high, v)
-		}
-		if math.Abs(median(after)-median(before)) > mostOfDriver*(high-low) {
-			return true
+		bound := mostOfDriver * (slices.Max(known) - slices.Min(known))
+		for _, reach := range reaches {
+			before, after := num.Known(values[max(0, at-reach):at]), num.Known(values[at:min(len(values), at+reach)])
+			if len(before) > 0 && len(after) > 0 && math.Abs(median(after)-median(before)) > bound {
+				return true
+			}
 		}
 	}
 	return false

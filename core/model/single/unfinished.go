@@ -38,14 +38,29 @@ func unfinished(s panel.SeriesView) bool {
 	if !ok || n < fewestWhole {
 		return false
 	}
-	z := withoutPlaces(logs, places, season)
-	usual := medians(z, fewestLater)
-	strays := make([]float64, 0, n)
-	for k := fewestLater; k < n-1; k++ {
-		strays = append(strays, math.Abs(z[k]-usual[k-fewestLater]))
+	// Of what comes near zero any change is far in logs: it must stand apart in levels too.
+	levels := make([]float64, n)
+	for k, i := range places {
+		levels[k] = y[i]
 	}
-	fall := usual[n-1-fewestLater] - z[n-1]
-	return fall > max(leastFall, fallsApart*slices.Max(strays), beyondFalls*madScale*median(strays))
+	fall, usual, most := lastFall(withoutPlaces(logs, places, season))
+	if !(fall > max(leastFall, fallsApart*most, beyondFalls*madScale*usual)) {
+		return false
+	}
+	fall, _, most = lastFall(levels)
+	return fall > most
+}
+
+// lastFall is how far the last value lies below the median of the five before it, and how far others lie from
+// those before them: at the middle and at most.
+func lastFall(z []float64) (fall, usual, most float64) {
+	before := medians(z, fewestLater)
+	last := len(z) - 1
+	strays := make([]float64, 0, last)
+	for k := fewestLater; k < last; k++ {
+		strays = append(strays, math.Abs(z[k]-before[k-fewestLater]))
+	}
+	return before[last-fewestLater] - z[last], median(strays), slices.Max(strays)
 }
 
 // logsOf are the logs of the values above zero and their places; not ok where one is below.
