@@ -172,6 +172,7 @@ func tellGlance(out *api.Forecast, p *panel.Panel, g *bakeoff.Glance, ask api.Fo
 	}
 	if all, err := p.Where(nil); err == nil {
 		out.Cautions = append(out.Cautions, bakeoff.DoubtfulEnds(p, all)...)
+		out.Cautions = append(out.Cautions, bakeoff.EndedSeries(p, all)...)
 	}
 	out.Tried = g.Tried
 	for _, o := range g.Odd {

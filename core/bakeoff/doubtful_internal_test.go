@@ -73,3 +73,15 @@ func TestWhatDoesNotStrayIsNotOdd(t *testing.T) {
 	}
 	assert.Greater(t, odd, 300)
 }
+
+// Series that end in zeros for months are told of; one of which the last weeks are zeros is not.
+func TestEndedSeriesAreTold(t *testing.T) {
+	p := ending(1, 1, 1)
+	assert.Empty(t, EndedSeries(p, []int{0, 1, 2}))
+	clear(p.Series[1].Values[p.Length-61:])
+	assert.Regexp(t, `^Series b is taken to have ended, with zeros alone since \d{4}-\d\d-\d\d: it is forecast as nothing by every family but`,
+		EndedSeries(p, []int{0, 1, 2})[0])
+	clear(p.Series[2].Values[p.Length-70:])
+	clear(p.Series[0].Values[p.Length-50:])
+	assert.Regexp(t, `^2 series are taken to have ended \(b with zeros`, EndedSeries(p, []int{0, 1, 2})[0])
+}

@@ -200,5 +200,6 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 			b.Words(p)))
 	}
 	out.Cautions = append(out.Cautions, DoubtfulEnds(p, series)...)
+	out.Cautions = append(out.Cautions, EndedSeries(p, series)...)
 	return out, panel.CheckHoles(p, holes, fillings)
 }

@@ -208,11 +208,12 @@ func pairs(long []harmonic.Terms) (n int) {
 // tryLong finds harmonics of the seasons longer than the one with weights: as many pairs as
 // generalised least squares, by the innovations of the model so far, finds worth it.
 func (s *State) tryLong(f *fitter, m Method, in single.Input, season int, e estimate) (coef []float64, columns [][]float64) {
+	span := single.Span(f.y)
 	for _, period := range in.Cadence().Seasons() {
-		if period <= float64(season)*1.01 || m.Season > 0 || float64(len(f.y)) < 2*period {
+		if period <= float64(season)*1.01 || m.Season > 0 || float64(span) < 2*period {
 			continue
 		}
-		most := max(0, min(10, int(period/2)-1, len(f.y)/20))
+		most := max(0, min(10, int(period/2)-1, span/20))
 		if m.Pairs != nil {
 			most = min(*m.Pairs, int(period/2)-1)
 		}

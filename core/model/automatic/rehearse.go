@@ -31,7 +31,7 @@ type evidence struct {
 	trial   single.Trial       // its Keep counts back from the end
 	places  []int              // of the series asked
 	actuals panel.View         // all series, without what looks like mistakes: by these forms are judged
-	moved   map[int]bool       // the series that changed their unit or level
+	moved   map[int]bool       // the series that changed their unit or level, or have ended
 	hearts  [][][]single.Heart // by form, series asked and window; none where a form failed
 	// explainable says that there are drivers or events to be explained, and rest is what these leave of the
 	// series asked, as known before the inner windows; nil where that is of no use.
@@ -111,7 +111,7 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 	var places []int
 	for i := 0; i < v.Len(); i += stride {
 		values, _ := v.Values(i)
-		if keep := len(values) - tail; keep >= 2*single.Fewest && single.Tells(values[:keep]) {
+		if keep := len(values) - tail; keep >= 2*single.Fewest && single.Tells(values[:keep]) && single.Ended(v.Series(i)) < 0 {
 			places = append(places, i)
 		}
 	}
@@ -136,12 +136,16 @@ func withoutOdd(v panel.View) panel.View {
 
 // inOneUnit is a view in which series that changed their unit or level are as if they had always been so: what
 // no form could foresee tells nothing of them, and all but the plain ones learn so in the end. It says which
-// series those are.
+// series those are, and which have ended.
 func inOneUnit(v panel.View) (panel.View, map[int]bool) {
 	values, moved := map[int][]float64{}, map[int]bool{}
 	for i := range v.Len() {
-		if s, changed := single.InOneUnit(v.Series(i)); changed {
-			values[i], moved[i] = s.Values, true
+		s, changed := single.InOneUnit(v.Series(i))
+		if changed {
+			values[i] = s.Values
+		}
+		if changed || single.Ended(s) > 0 {
+			moved[i] = true
 		}
 	}
 	if len(values) == 0 {

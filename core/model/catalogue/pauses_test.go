@@ -93,6 +93,51 @@ func TestDecompositionFollowsALevel(t *testing.T) {
 	}
 }
 
+// Series that have ended are forecast as nothing, and spoil no neighbour; those that began a year ago, after years of
+// zeros, are forecast by what came since.
+func TestWhatEndedAndBegan(t *testing.T) {
+	t.Parallel()
+	for _, family := range setAside {
+		rnd := rand.New(rand.NewPCG(4, 8))
+		values := make([][]float64, 10)
+		for i := range values {
+			values[i] = make([]float64, 72)
+			for k := range values[i] {
+				values[i][k] = math.Round(100 * math.Exp(0.2*math.Sin(2*math.Pi*float64(k)/12)+0.08*rnd.NormFloat64()))
+			}
+		}
+		whole := yearly(t, family, values)
+		for i := range 5 {
+			clear(values[i][64:])
+		}
+		clear(values[9][:58])
+		res := yearly(t, family, values)
+		for i := range 5 {
+			assert.InDelta(t, 0, res[i], 1, "%s, series %d, which has ended", family, i)
+		}
+		for i := 5; i < 9; i++ {
+			assert.InDelta(t, whole[i], res[i], 12, "%s, series %d, beside five that ended", family, i)
+		}
+		assert.InDelta(t, 100, res[9], 30, "%s, that began 14 months ago", family)
+	}
+}
+
+// yearly are the means of a family's forecasts of a year of months.
+func yearly(t *testing.T, family string, values [][]float64) (means []float64) {
+	t.Helper()
+	trained, v := trainOn(t, family, nil, panelOf(monthly, values), 71, 12)
+	res := result(t, trained, v, 12)
+	for i, r := range res.Series {
+		require.NoError(t, res.Err[i])
+		sum := 0.0
+		for _, m := range r.Mean {
+			sum += m / 12
+		}
+		means = append(means, sum)
+	}
+	return means
+}
+
 func b(is bool) int {
 	if is {
 		return 1

@@ -164,8 +164,23 @@ type Mended struct {
 }
 
 // Mend is a series with what came before a change of unit as if it had always been so, and with its odd
-// values unknown.
+// values unknown; where it has ended, all that came before.
 func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
+	if end := Ended(s); end > 0 {
+		out, before := since(s, end, "the series has ended: zeros alone since %s")
+		return out, Mended{Odd: before}
+	}
+	if begin := begun(s); begin > 0 {
+		after, before := since(s, begin, "zeros alone before %s")
+		out, m := mendRest(after)
+		m.Odd = append(before, m.Odd...)
+		return out, m
+	}
+	return mendRest(s)
+}
+
+// mendRest is Mend of a series that goes on.
+func mendRest(s panel.SeriesView) (panel.SeriesView, Mended) {
 	out, odd := withoutOdd(s)
 	unit := UnitOf(out)
 	if !unit.changes() {

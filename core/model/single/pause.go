@@ -99,12 +99,10 @@ func (p pausing) runs() (out []lowRun) {
 
 // is says whether a run of low values is a pause.
 func (p pausing) is(r lowRun) bool {
-	n := float64(p.known)
-	if float64(r.count) > mostPause*n {
+	if float64(r.count) > mostPause*float64(p.known) {
 		return false
 	}
-	share := float64(p.lows-r.count+1) / float64(p.known-r.count+2)
-	if math.Log(n)+float64(r.count)*math.Log(share) > math.Log(luckyPause) {
+	if p.byChance(r) {
 		return false
 	}
 	within := min(edgePause, r.count)
@@ -114,7 +112,13 @@ func (p pausing) is(r lowRun) bool {
 	if !began || !ended { // also where nothing follows yet
 		return false
 	}
-	return !slices.ContainsFunc(p.seasons, func(season int) bool { return p.repeats(r, season) })
+	return !slices.ContainsFunc(p.seasons, func(season int) bool { return p.unlike(r, season) || p.recurs(r, season) })
+}
+
+// byChance says that a run as long may come by chance somewhere in a series whose low values come singly.
+func (p pausing) byChance(r lowRun) bool {
+	share := float64(p.lows-r.count+1) / float64(p.known-r.count+2)
+	return math.Log(float64(p.known))+float64(r.count)*math.Log(share) > math.Log(luckyPause)
 }
 
 // middle is the median of a number of known values from a place on, to one side; unknown where there are fewer.
@@ -132,9 +136,20 @@ func middle(y []float64, from, step, count int) float64 {
 	return near[count/2]
 }
 
-// repeats says that a run is low a season before or after too, or so long a part of a season that nothing tells.
-func (p pausing) repeats(r lowRun, season int) bool {
-	compared, again := 0, 0
+// unlike says that a run is so long a part of a season that nothing tells whether it recurs.
+func (p pausing) unlike(r lowRun, season int) bool {
+	compared, _ := p.beside(r, season)
+	return float64(r.count) > partOfYear*float64(season) && 2*compared < r.count
+}
+
+// recurs says that a run is low a season before or after too.
+func (p pausing) recurs(r lowRun, season int) bool {
+	compared, again := p.beside(r, season)
+	return float64(again) > recurs*float64(compared)
+}
+
+// beside counts the places of a run that are known some seasons away, and those that are low there.
+func (p pausing) beside(r lowRun, season int) (compared, again int) {
 	for i := r.from; i < r.to; i++ {
 		if !panel.Known(p.y[i]) {
 			continue
@@ -147,10 +162,7 @@ func (p pausing) repeats(r lowRun, season int) bool {
 			again++
 		}
 	}
-	if float64(r.count) > partOfYear*float64(season) && 2*compared < r.count {
-		return true
-	}
-	return float64(again) > recurs*float64(compared)
+	return compared, again
 }
 
 // away is the nearest known value a number of seasons from a place, outside of a run.

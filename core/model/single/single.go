@@ -246,6 +246,16 @@ func OftenZero(y []float64) bool {
 	return 5*zeros >= known
 }
 
+// Span is how many periods lie from the first known value to the last.
+func Span(values []float64) int {
+	for i, v := range values {
+		if panel.Known(v) {
+			return len(values) - i - Trailing(values)
+		}
+	}
+	return 0
+}
+
 // Trailing is the number of unknown values at the end.
 func Trailing(values []float64) (n int) {
 	for i := len(values) - 1; i >= 0 && !panel.Known(values[i]); i-- {

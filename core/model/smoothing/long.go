@@ -27,7 +27,7 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, s
 	y := append([]float64(nil), in.Values...)
 	start := additive(list)
 	for _, period := range in.Cadence().Seasons() {
-		if period <= float64(season)*1.01 || m.Season > 0 || float64(len(y)) < 2*period {
+		if period <= float64(season)*1.01 || m.Season > 0 || float64(single.Span(y)) < 2*period {
 			continue
 		}
 		terms := s.findLong(f, y, period, season, start)
@@ -77,7 +77,7 @@ func additive(list []estimate) estimate {
 // innovations, on which the coefficients are ordinary least squares. It alternates with
 // fitting the form.
 func (s *State) findLong(f *fitter, y []float64, period float64, season int, start estimate) *harmonic.Terms {
-	columns := harmonic.Columns(period, mostPairs(period, len(y)), s.Ordinal, len(y))
+	columns := harmonic.Columns(period, mostPairs(period, single.Span(y)), s.Ordinal, len(y))
 	if season > 1 { // those that the short season has already
 		columns = drop(columns, period, season)
 	}

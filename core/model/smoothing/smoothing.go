@@ -248,7 +248,7 @@ func (m Method) short(in single.Input) int {
 		return m.Season
 	}
 	season := in.Season()
-	if season > statesUpTo && len(in.Values) < longRounds*season {
+	if season > statesUpTo && single.Span(in.Values) < longRounds*season {
 		return 1 // harmonics serve it
 	}
 	return season
