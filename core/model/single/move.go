@@ -42,7 +42,6 @@ var reaches = []int{fewestLater, 15}
 // apart. The season is of the values' own indices.
 func moveOf(logs []float64, places []int, season int) (at int, by float64) {
 	z := withoutPlaces(logs, places, season)
-	noise := noiseOf(z)
 	for _, reach := range reaches {
 		if len(z) < roomFor*reach {
 			break
@@ -62,12 +61,12 @@ func moveOf(logs []float64, places []int, season int) (at int, by float64) {
 			}
 		}
 		// A median's standard error is sqrt(pi/2) times a mean's.
-		doubt := noise * math.Sqrt(math.Pi/float64(reach))
-		if changes[best] > max(leastMove, standsApart*other, beyondNoise*doubt) {
-			at, by = stepNear(z, best, reach)
-			if at > 0 && places[at]-places[at-1] <= fewestMoved && still(z[:at], z[at:], reach) {
-				return at, by
-			}
+		if !(changes[best] > max(leastMove, standsApart*other)) || !(changes[best] > beyondNoise*noiseOf(z)*math.Sqrt(math.Pi/float64(reach))) {
+			continue
+		}
+		at, by = stepNear(z, best, reach)
+		if at > 0 && places[at]-places[at-1] <= fewestMoved && still(z[:at], z[at:], reach) {
+			return at, by
 		}
 	}
 	return -1, 0

@@ -181,14 +181,14 @@ func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
 
 // mendRest is Mend of a series that goes on.
 func mendRest(s panel.SeriesView) (panel.SeriesView, Mended) {
+	s, old := withoutOldPlaces(s)
 	out, odd := withoutOdd(s)
 	unit := UnitOf(out)
-	if !unit.changes() {
-		return out, Mended{Odd: odd}
+	if unit.changes() {
+		s.Values = unit.apply(s.Values)
+		out, odd = withoutOdd(s)
 	}
-	s.Values = unit.apply(s.Values)
-	out, odd = withoutOdd(s)
-	return out, Mended{odd, unit}
+	return out, Mended{append(old, odd...), unit}
 }
 
 // InOneUnit is a series with what came before a change of unit as if it had always been so, and whether there
