@@ -99,6 +99,7 @@ type Description struct {
 type Stretch struct {
 	From, To int
 	Why      string
+	Apart    bool // no mistake, but how things were then
 }
 
 // Odd are the stretches of values that were left out because they are far from others: places, in

@@ -18,7 +18,7 @@ func (t *Trained) Describe(i int) model.Description {
 	if t.view != nil {
 		s, mended := single.Mend(t.view.Series(i))
 		d.From, d.To, d.Known, d.LeftOut = s.First, t.view.Origin(), panel.CountKnown(s.Values), mended.Odd
-		d.Cautions = mended.Unit.Cautions(s)
+		d.Cautions = mended.Cautions(s)
 	}
 	if g.outside != nil { // whose effects are part of the forecast
 		d.Effects = g.outside.Describe(j).Effects

@@ -72,7 +72,7 @@ func describing(t model.Trained, i int) model.Description {
 func (t *Trained) tell(d *model.Description, i int) {
 	s, mended := single.Mend(t.view.Series(i))
 	d.LeftOut = append(d.LeftOut, mended.Odd...)
-	d.Cautions = append(d.Cautions, mended.Unit.Cautions(s)...)
+	d.Cautions = append(d.Cautions, mended.Cautions(s)...)
 	known := panel.CountKnown(s.Values)
 	d.From, d.To, d.Known = s.First, s.View().Origin(), known
 	if !single.Tells(s.Values) {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/gonum/stat/distuv"
 
@@ -27,7 +28,7 @@ func (f *Fit) Describe() model.Description {
 	if n := oddValues(f.Odd); n > 0 {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values that look like mistakes were left out: %d of them", n))
 	}
-	d.Cautions = append(d.Cautions, f.Unit.Cautions(f.view)...)
+	d.Cautions = append(d.Cautions, Mended{f.Odd, f.Unit}.Cautions(f.view)...)
 	residuals := residualsOf(f.Values, f.State.Fitted())
 	d.Training = scores(f.Values, residuals)
 	d.Tests = tests(residuals, len(d.Parameters))
@@ -62,9 +63,30 @@ func unknown(first int, values []float64, odd []model.Stretch) (out []model.Stre
 
 func oddValues(odd []model.Stretch) (n int) {
 	for _, x := range odd {
-		n += x.To - x.From + 1
+		if !x.Apart {
+			n += x.To - x.From + 1
+		}
 	}
 	return n
+}
+
+// apartCaution says that not all of a history is learnt from as it was; none where all is.
+func apartCaution(left []model.Stretch) []string {
+	var why []string
+	for _, x := range left {
+		if x.Apart {
+			why = append(why, x.Why)
+		}
+	}
+	if len(why) == 0 {
+		return nil
+	}
+	return []string{"not all of the history is learnt from: " + strings.Join(why, "; ")}
+}
+
+// Cautions say what of a series is not learnt from as it was, but for single mistakes.
+func (m Mended) Cautions(s panel.SeriesView) []string {
+	return append(apartCaution(m.Odd), m.Unit.Cautions(s)...)
 }
 
 // residualsOf are actual less fitted where both are known.

@@ -114,5 +114,5 @@ func since(s panel.SeriesView, from int, why string) (panel.SeriesView, []model.
 	copy(values[from:], s.Values[from:])
 	s.Values = values
 	when := s.View().Cadence().Format(s.View().Ordinal(s.First + from))
-	return s, []model.Stretch{{From: s.First, To: s.First + from - 1, Why: fmt.Sprintf(why, when)}}
+	return s, []model.Stretch{{From: s.First, To: s.First + from - 1, Apart: true, Why: fmt.Sprintf(why, when)}}
 }

@@ -40,23 +40,36 @@ const (
 // the series is. Pauses are odd as a whole. Values on days of events, or where a driver is out of its usual range, have a reason and
 // are never odd.
 func Odd(s panel.SeriesView) []int {
-	pauses := Pauses(s)
-	if len(pauses) == 0 {
-		return alone(s)
+	places, pauses := oddOf(s)
+	if len(pauses) > 0 {
+		places = append(places, pauses...)
+		slices.Sort(places)
 	}
-	pauses = unexplained(s, pauses)
-	rest := s
-	rest.Values = slices.Clone(s.Values)
-	for _, k := range pauses {
-		rest.Values[k] = panel.Unknown
-	}
-	places := append(alone(rest), pauses...)
-	slices.Sort(places)
 	return places
+}
+
+// oddOf are the places of values that are odd alone, and those of pauses.
+func oddOf(s panel.SeriesView) (places, pauses []int) {
+	if pauses = unexplained(s, Pauses(s)); len(pauses) > 0 {
+		s = without(s, pauses)
+	}
+	return alone(s), pauses
+}
+
+// without is a series with some values unknown.
+func without(s panel.SeriesView, places []int) panel.SeriesView {
+	s.Values = slices.Clone(s.Values)
+	for _, k := range places {
+		s.Values[k] = panel.Unknown
+	}
+	return s
 }
 
 // unexplained are the places of pauses, unless more than half of them have a reason.
 func unexplained(s panel.SeriesView, pauses []int) []int {
+	if len(pauses) == 0 {
+		return nil
+	}
 	reasons, with := reasonsOf(s), 0
 	for _, k := range pauses {
 		if reasons[k] {
@@ -69,7 +82,7 @@ func unexplained(s panel.SeriesView, pauses []int) []int {
 	return pauses
 }
 
-// strays are the places of single values and short runs that are odd.
+// alone are the places of single values and short runs that are odd.
 func alone(s panel.SeriesView) (places []int) {
 	y := s.Values
 	if panel.CountKnown(y) < fewestOdd || OftenZero(y) {
@@ -204,16 +217,13 @@ func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
 
 // withoutOdd is a series with its odd values unknown, and which they are.
 func withoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
-	places := Odd(s)
-	if len(places) == 0 {
+	places, pauses := oddOf(s)
+	if len(places)+len(pauses) == 0 {
 		return s, nil
 	}
 	out := model.Odd(s.First, places, s.Values, "what is before, after, and a season away")
-	s.Values = slices.Clone(s.Values)
-	for _, k := range places {
-		s.Values[k] = panel.Unknown
-	}
-	return s, out
+	out = append(out, pausesOf(s, pauses)...)
+	return without(without(s, places), pauses), out
 }
 
 // nearer is the lesser of what is known.

@@ -1,9 +1,11 @@
 package single
 
 import (
+	"fmt"
 	"math"
 	"slices"
 
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -64,6 +66,24 @@ func Pauses(s panel.SeriesView) (places []int) {
 		}
 	}
 	return places
+}
+
+// pausesOf are the stretches of pauses, given the places of their values.
+func pausesOf(s panel.SeriesView, places []int) (out []model.Stretch) {
+	for k := 0; k < len(places); {
+		end := k + 1
+		for end < len(places) && panel.CountKnown(s.Values[places[end-1]+1:places[end]]) == 0 {
+			end++
+		}
+		low, high := s.Values[places[k]], s.Values[places[k]]
+		for _, p := range places[k:end] {
+			low, high = min(low, s.Values[p]), max(high, s.Values[p])
+		}
+		out = append(out, model.Stretch{From: s.First + places[k], To: s.First + places[end-1], Apart: true,
+			Why: fmt.Sprintf("a pause, of %d values from %.6g to %.6g", end-k, low, high)})
+		k = end
+	}
+	return out
 }
 
 // pausing is a series in which values up to low are next to nothing.

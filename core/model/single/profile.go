@@ -95,8 +95,8 @@ func withoutOldPlaces(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
 			y[i] = panel.Unknown
 		}
 		c, first := s.View().Cadence(), s.View().Ordinal(s.First+f.place)
-		out = append(out, model.Stretch{From: s.First + f.place, To: s.First + f.at - season,
-			Why: fmt.Sprintf("%s alone: %.2g of the others, where it is %.2g since %s", placeName(c, first, season), f.before, f.now,
+		out = append(out, model.Stretch{From: s.First + f.place, To: s.First + f.at - season, Apart: true,
+			Why: fmt.Sprintf("%s alone: %.2g of the others then, %.2g since %s", placeName(c, first, season), f.before, f.now,
 				c.Format(first+int64(f.at-f.place)))})
 	}
 	s.Values = y
