@@ -38,14 +38,15 @@ func unfinished(s panel.SeriesView) bool {
 	if !ok || n < fewestWhole {
 		return false
 	}
-	// Of what comes near zero any change is far in logs: it must stand apart in levels too.
-	levels := make([]float64, n)
-	for k, i := range places {
-		levels[k] = y[i]
-	}
-	fall, usual, most := lastFall(withoutPlaces(logs, places, season))
+	z := withoutPlaces(logs, places, season)
+	fall, usual, most := lastFall(z)
 	if !(fall > max(leastFall, fallsApart*most, beyondFalls*madScale*usual)) {
 		return false
+	}
+	// Of what comes near zero any change is far in logs: it must stand apart in levels too.
+	levels := make([]float64, n)
+	for k, v := range z {
+		levels[k] = math.Exp(v)
 	}
 	fall, _, most = lastFall(levels)
 	return fall > most
