@@ -1,6 +1,7 @@
 package catalogue_test
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -11,6 +12,7 @@ import (
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model"
+	"paperkettle/core/panel"
 )
 
 // changed is how much a history differs from what it would have been, as a factor by place and by its length.
@@ -119,6 +121,34 @@ func TestWhatEndedAndBegan(t *testing.T) {
 			assert.InDelta(t, whole[i], res[i], 12, "%s, series %d, beside five that ended", family, i)
 		}
 		assert.InDelta(t, 100, res[9], 30, "%s, that began 14 months ago", family)
+	}
+}
+
+// A series that ended and sells again, and one that goes on, are advanced as others are: finite, and in order.
+func TestWhatEndedSellsAgain(t *testing.T) {
+	t.Parallel()
+	for _, family := range setAside {
+		values := make([][]float64, 9)
+		for i := range values {
+			values[i] = make([]float64, 84)
+			for k := range values[i] {
+				values[i][k] = 100 + 10*math.Sin(float64(k*(i+3)))
+			}
+		}
+		clear(values[0][60:74])
+		clear(values[1][60:])
+		trained, _ := trainOn(t, family, nil, panelOf(monthly, values), 71, 6)
+		for origin := 74; origin < 84; origin += 3 {
+			later := panel.NewView(panelOf(monthly, values), []int{0, 1, 2, 3, 4, 5, 6, 7, 8}, 0, origin)
+			require.NoError(t, trained.Advance(context.Background(), later), family)
+			res, err := trained.Forecast(context.Background(), later, 6)
+			require.NoError(t, err)
+			for i, r := range res.Series {
+				require.NoError(t, res.Err[i], "%s, series %d", family, i)
+				require.NoError(t, r.Check(), "%s, series %d", family, i)
+			}
+			assert.InDelta(t, 0, res.Series[1].Mean[0], 1, family)
+		}
 	}
 }
 

@@ -187,8 +187,12 @@ func (p pausing) beside(r lowRun, season int) (compared, again int) {
 
 // away is the nearest known value a number of seasons from a place, outside of a run.
 func (p pausing) away(r lowRun, at, step int) float64 {
-	for i := at + step; i >= 0 && i < len(p.y); i += step {
-		if (i < r.from || i >= r.to) && panel.Known(p.y[i]) {
+	i := at + step*((r.to-at+step-1)/step) // the first beyond the run
+	if step < 0 {
+		i = at + step*((at-r.from-step)/-step)
+	}
+	for ; i >= 0 && i < len(p.y); i += step {
+		if panel.Known(p.y[i]) {
 			return p.y[i]
 		}
 	}
