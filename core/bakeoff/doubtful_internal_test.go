@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/calendar"
-	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -47,31 +46,6 @@ func TestDoubtfulEnds(t *testing.T) {
 	short := ending(0)
 	short.Series[0].Values = short.Series[0].Values[:100] // it ended before, at a usual value
 	assert.Empty(t, DoubtfulEnds(short, []int{0}))
-}
-
-// What is not looked at since it hardly strays would not be odd, whatever the series is like.
-func TestWhatDoesNotStrayIsNotOdd(t *testing.T) {
-	odd := 0
-	for seed := range 3000 {
-		rnd := rand.New(rand.NewPCG(11, uint64(seed)))
-		p := ending(1)
-		values := p.Series[0].Values
-		week, walk, level := 40*rnd.Float64(), 3*rnd.Float64(), 0.0
-		for i := range values {
-			level += walk * rnd.NormFloat64()
-			values[i] += level + week*math.Sin(2*math.Pi*float64(i)/7)
-		}
-		at := len(values) - 1
-		values[at] *= 1.5 * rnd.Float64() * float64(rnd.IntN(3))
-		s := panel.NewView(p, []int{0}, 0, at).Series(0)
-		for _, k := range single.Odd(s) {
-			if k == at {
-				odd++
-				assert.True(t, strays(values), "seed %d", seed)
-			}
-		}
-	}
-	assert.Greater(t, odd, 300)
 }
 
 // Series that end in zeros for months are told of; one of which the last weeks are zeros is not.

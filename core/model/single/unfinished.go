@@ -25,12 +25,7 @@ const (
 // falls so for good is believed with the next value.
 func unfinished(s panel.SeriesView) bool {
 	y, season := s.Values, s.View().Cadence().Season()
-	last := len(y) - 1
-	if last < fewestWhole || !(y[last] > 0) {
-		return false
-	}
-	lately := num.Known(y[max(0, last-max(fewestLater, min(season, mostLately))):last])
-	if len(lately) == 0 || !(y[last] < math.Exp(-leastFall)*slices.Max(lately)) || OftenZero(y) {
+	if !hasFallen(y, season) || OftenZero(y) {
 		return false
 	}
 	places, logs, ok := logsOf(y)
@@ -50,6 +45,16 @@ func unfinished(s panel.SeriesView) bool {
 	}
 	fall, _, most = lastFall(levels)
 	return fall > most
+}
+
+// hasFallen says that the last value lies below one of a season before it by the least that counts.
+func hasFallen(y []float64, season int) bool {
+	last := len(y) - 1
+	if last < fewestWhole || !(y[last] > 0) {
+		return false
+	}
+	lately := num.Known(y[max(0, last-max(fewestLater, min(season, mostLately))):last])
+	return len(lately) > 0 && y[last] < math.Exp(-leastFall)*slices.Max(lately)
 }
 
 // lastFall is how far the last value lies below the median of the five before it, and how far others lie from
