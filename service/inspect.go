@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"runtime"
 	"strconv"
 
 	"paperkettle/api"
@@ -101,7 +100,7 @@ func (s *Server) describeInspected(out api.Inspected, loaded *ingest.Loaded, c i
 		return out, err
 	}
 	ds := describeDataset("", rev, meta, true)
-	out.Dataset, out.Rows, out.Checks, out.Cautions = &ds, loaded.Rows, checksOf(p, panel.Look(p, runtime.GOMAXPROCS(0)).Findings), loaded.Cautions
+	out.Dataset, out.Rows, out.Checks, out.Cautions = &ds, loaded.Rows, checksOf(p, lookOver(p).Findings), loaded.Cautions
 	out.Readings = readingsOf(loaded.Readings)
 	for i := range p.Series {
 		sr := &p.Series[i]

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"paperkettle/api"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -30,7 +31,7 @@ func (s *Server) surveyOf(revision uint, p *panel.Panel) *survey {
 	if !running {
 		go func() {
 			defer close(fresh.done)
-			fresh.look = panel.Look(p, runtime.GOMAXPROCS(0))
+			fresh.look = lookOver(p)
 			fresh.checks = checksOf(p, fresh.look.Findings)
 			fresh.marks = make([][]string, len(p.Series))
 			for _, f := range fresh.look.Findings {
@@ -43,6 +44,14 @@ func (s *Server) surveyOf(revision uint, p *panel.Panel) *survey {
 		}()
 	}
 	return got.(*survey)
+}
+
+// lookOver is what there is to see in a panel, and what of it families will not learn from as it is.
+func lookOver(p *panel.Panel) panel.Survey {
+	workers := runtime.GOMAXPROCS(0)
+	out := panel.Look(p, workers)
+	out.Add(single.Review(p, workers))
+	return out
 }
 
 // patience is how long a list waits for a look that is not over.

@@ -179,35 +179,41 @@ type Mended struct {
 // Mend is a series with what came before a change of unit as if it had always been so, and with its odd
 // values unknown; where it has ended, all that came before.
 func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
-	if end := Ended(s); end > 0 {
-		out, before := since(s, end, "the series has ended: zeros alone since %s")
-		return out, Mended{Odd: before}
-	}
-	if begin := begun(s); begin > 0 {
-		after, before := since(s, begin, "zeros alone before %s")
-		out, m := mendRest(after)
-		m.Odd = append(before, m.Odd...)
-		return out, m
-	}
-	return mendRest(s)
+	out, d := mend(s)
+	return out, Mended{slices.Concat(d.began, d.ended, d.places, d.odd, d.pauses), d.unit}
 }
 
-// mendRest is Mend of a series that goes on.
-func mendRest(s panel.SeriesView) (panel.SeriesView, Mended) {
-	s, old := withoutOldPlaces(s)
-	out, odd := withoutOdd(s)
-	unit := UnitOf(out)
-	if unit.changes() {
-		s.Values = unit.apply(s.Values)
-		out, odd = withoutOdd(s)
+// done is what was done to a series, by kind.
+type done struct {
+	began, ended, places, odd, pauses []model.Stretch
+	unit                              Unit
+}
+
+// mend is Mend, with what was done by kind.
+func mend(s panel.SeriesView) (panel.SeriesView, done) {
+	var d done
+	if end := Ended(s); end > 0 {
+		s, d.ended = since(s, end, "the series has ended: zeros alone since %s")
+		return s, d
 	}
-	return out, Mended{append(old, odd...), unit}
+	if begin := begun(s); begin > 0 {
+		s, d.began = since(s, begin, "zeros alone before %s")
+	}
+	s, d.places = withoutOldPlaces(s)
+	out, odd, pauses := withoutOdd(s)
+	if unit := UnitOf(out); unit.changes() {
+		d.unit = unit
+		s.Values = unit.apply(s.Values)
+		out, odd, pauses = withoutOdd(s)
+	}
+	d.odd, d.pauses = odd, pauses
+	return out, d
 }
 
 // InOneUnit is a series with what came before a change of unit as if it had always been so, and whether there
 // was one.
 func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
-	out, _ := withoutOdd(s)
+	out, _, _ := withoutOdd(s)
 	unit := UnitOf(out)
 	if unit.changes() {
 		s.Values = unit.apply(s.Values)
@@ -215,15 +221,14 @@ func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
 	return s, unit.changes()
 }
 
-// withoutOdd is a series with its odd values unknown, and which they are.
-func withoutOdd(s panel.SeriesView) (panel.SeriesView, []model.Stretch) {
+// withoutOdd is a series with its odd values unknown, and which they are: single ones, and pauses.
+func withoutOdd(s panel.SeriesView) (out panel.SeriesView, odd, paused []model.Stretch) {
 	places, pauses := oddOf(s)
 	if len(places)+len(pauses) == 0 {
-		return s, nil
+		return s, nil, nil
 	}
-	out := model.Odd(s.First, places, s.Values, "what is before, after, and a season away")
-	out = append(out, pausesOf(s, pauses)...)
-	return without(without(s, places), pauses), out
+	odd = model.Odd(s.First, places, s.Values, "what is before, after, and a season away")
+	return without(without(s, places), pauses), odd, pausesOf(s, pauses)
 }
 
 // nearer is the lesser of what is known.

@@ -24,7 +24,7 @@ type newPlace struct {
 // once, as a level moves, at most half of them. Earlier values of such a place tell nothing of it any more.
 func newPlaces(s panel.SeriesView) (out []newPlace) {
 	y, season := s.Values, s.View().Cadence().Season()
-	if season < 3 || season > mostPlaces || len(y) < season*roomFor*fewestLater || OftenZero(y) {
+	if season < 3 || season > mostPlaces || len(y) < season*roomFor*fewestLater || OftenZero(y) || smallCounts(y) {
 		return nil
 	}
 	parts := partsOfRounds(y, season)

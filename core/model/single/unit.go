@@ -101,7 +101,7 @@ func UnitOf(s panel.SeriesView) Unit {
 			return Unit{}
 		}
 	}
-	if num.KnownMean(y[:places[k]]) < fewCounts && whole(y[:places[k]]) {
+	if smallCounts(y[:places[k]]) {
 		return Unit{}
 	}
 	at := places[k]
@@ -114,6 +114,9 @@ func UnitOf(s panel.SeriesView) Unit {
 	}
 	return like(y, at, season)
 }
+
+// smallCounts says that values are whole and so small that chance alone moves them by much.
+func smallCounts(y []float64) bool { return num.KnownMean(y) < fewCounts && whole(y) }
 
 // breakOf is the place at which logs part into two sides that do not overlap and lie far apart at once;
 // negative for none.
