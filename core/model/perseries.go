@@ -28,6 +28,15 @@ func (p perSeries) Bare() Model {
 }
 
 func (p perSeries) Train(ctx context.Context, v panel.View, env Env) (Trained, error) {
+	if l, ok := p.m.(interface {
+		Learn(ctx context.Context, v panel.View, workers int) (SeriesModel, error)
+	}); ok {
+		m, err := l.Learn(ctx, v, env.Workers)
+		if err != nil {
+			return nil, err
+		}
+		p.m = m
+	}
 	t, err := fitEach(ctx, v, env, func(ctx context.Context, _ int, s panel.SeriesView) (SeriesFit, error) {
 		return p.m.Fit(ctx, s, env.Horizon, func() *rand.Rand { return env.Random(s.Key) })
 	})

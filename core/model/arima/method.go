@@ -31,7 +31,7 @@ func (m Method) estimate(ctx context.Context, f *fitter, s *State, in single.Inp
 	}
 	// Weights of three periods or more can walk along a cycle, and hide it from their own
 	// innovations: those of one weight show it.
-	if e.o.P < 2 || m.Order != nil || len(in.Cadence().Seasons()) == 0 {
+	if e.o.P < 2 || m.Order != nil || len(in.Seasons()) == 0 {
 		return e, nil
 	}
 	if plain, ok := f.fit(Order{P: 1, D: e.o.D, Constant: e.o.D == 0}, nil, num.Stop{Steps: 20, Gain: 1e-2 / float64(len(f.y))}); ok {
@@ -209,7 +209,7 @@ func pairs(long []harmonic.Terms) (n int) {
 // generalised least squares, by the innovations of the model so far, finds worth it.
 func (s *State) tryLong(f *fitter, m Method, in single.Input, season int, e estimate) (coef []float64, columns [][]float64) {
 	span := single.Span(f.y)
-	for _, period := range in.Cadence().Seasons() {
+	for _, period := range in.Seasons() {
 		if period <= float64(season)*1.01 || m.Season > 0 || float64(span) < 2*period {
 			continue
 		}

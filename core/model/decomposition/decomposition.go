@@ -67,7 +67,7 @@ const weak = 0.1
 // Periods are the whole seasons of a cadence that at least two rounds of show, the
 // shortest first.
 func Periods(in single.Input, season int) (out []int, missed int) {
-	list := in.Cadence().Seasons()
+	list := in.Seasons()
 	if found := in.Season(); found != in.Cadence().Season() {
 		list = []float64{float64(found)}
 	}

@@ -24,19 +24,32 @@ type Input struct {
 	panel.SeriesView
 	Horizon int
 	Seed    uint64 // of whatever is random
+	// Seasonless says that the season was taken out.
+	Seasonless bool
 }
 
 // Cadence is the series' cadence.
 func (in Input) Cadence() calendar.Cadence { return in.View().Cadence() }
 
 // Season is the cadence's shortest season, or the one that the series shows where it is
-// another.
+// another; 1 where it was taken out.
 func (in Input) Season() int {
+	if in.Seasonless {
+		return 1
+	}
 	calendar := in.Cadence().Season()
 	if found := panel.FindSeason(in.Values, calendar); found > 0 {
 		return found
 	}
 	return calendar
+}
+
+// Seasons are the cadence's, the shortest first; none where it was taken out.
+func (in Input) Seasons() []float64 {
+	if in.Seasonless {
+		return nil
+	}
+	return in.Cadence().Seasons()
 }
 
 // Ordinal is the period of the first value.
@@ -153,6 +166,13 @@ func (m settled) Fit(ctx context.Context, in Input) (State, error) {
 func (m seriesModel) Bare() model.SeriesModel {
 	m.bounds.Bare = true
 	return m
+}
+
+// Learn is the model with what the series of a view tell together.
+func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (model.SeriesModel, error) {
+	var err error
+	m.method, err = learnt(ctx, m.method, v, workers)
+	return m, err
 }
 
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {

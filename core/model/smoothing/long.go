@@ -26,7 +26,7 @@ func (s *State) tryLong(f *fitter, m Method, in single.Input, list []estimate, s
 	var long []harmonic.Terms
 	y := append([]float64(nil), in.Values...)
 	start := additive(list)
-	for _, period := range in.Cadence().Seasons() {
+	for _, period := range in.Seasons() {
 		if period <= float64(season)*1.01 || m.Season > 0 || float64(single.Span(y)) < 2*period {
 			continue
 		}

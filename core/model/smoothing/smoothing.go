@@ -50,6 +50,11 @@ func (m Method) Trends(list ...Trend) Method {
 	return m
 }
 
+// TakesRest says that forms may be fitted to what a season of few rounds leaves, where none was set or ruled out.
+func (m Method) TakesRest(single.Input) bool {
+	return m.Season == 0 && m.Allowed.Season == "" && m.Allowed.Form == nil
+}
+
 // NoSeason restricts a method to forms without a season.
 func (m Method) NoSeason() Method {
 	m.Allowed.Season, m.Long = "none", false
@@ -214,7 +219,7 @@ const weeksNeeded = 3
 // nested tries the season that holds the shortest one several times over, a week of days,
 // as states of their own: days of the week differ by steps, which harmonics do not follow.
 func (m Method) nested(f *fitter, s *State, in single.Input, season int) ([]estimate, int) {
-	list := in.Cadence().Seasons()
+	list := in.Seasons()
 	if !m.Long || m.Season > 0 || m.Allowed.Season == "none" || season < 2 || len(list) < 3 {
 		return nil, 0
 	}

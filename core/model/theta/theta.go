@@ -32,6 +32,9 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: each would go on in level and season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesRest says that it may be fitted to what a season of few rounds leaves, where none was set or ruled out.
+func (m Method) TakesRest(single.Input) bool { return m.Season == 0 && !m.NoSeason }
+
 // State is a fitted model at the end of what it has seen.
 type State struct {
 	Theta, Alpha, Start float64 // Start is the level before the first value

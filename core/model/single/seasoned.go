@@ -1,0 +1,240 @@
+package single
+
+import (
+	"context"
+	"encoding/gob"
+	"fmt"
+	"math"
+	"slices"
+
+	"paperkettle/core/forecast"
+	"paperkettle/core/model"
+	"paperkettle/core/model/young"
+	"paperkettle/core/panel"
+)
+
+func init() { gob.Register(&Seasoned{}) }
+
+// OnRest is a Method that tells no season from few rounds of it: it may be fitted to what the season leaves that all
+// series of a panel tell together, and continues that.
+type OnRest interface {
+	// TakesRest says whether it may for a series: not where a season was set or ruled out.
+	TakesRest(in Input) bool
+}
+
+// seasoned fits a method to what the season leaves of series that have seen few rounds of it.
+type seasoned struct {
+	Method
+	prior *young.Prior
+}
+
+// LeavesOutOdd says what the method itself says.
+func (m seasoned) LeavesOutOdd() bool { return leavesOut(m.Method) }
+
+// Fit fits the rest where there is a season to take out, and else the series.
+func (m seasoned) Fit(ctx context.Context, in Input) (State, error) {
+	season := m.seasonOf(in)
+	if season == nil {
+		return m.Method.Fit(ctx, in)
+	}
+	s := &Seasoned{Season: *season, Next: in.Ordinal() + int64(len(in.Values)), again: m}
+	rest := in
+	rest.SeriesView, rest.Seasonless = s.without(in.SeriesView), true
+	var err error
+	s.State, err = m.Method.Fit(ctx, rest)
+	return s, err
+}
+
+// seasonOf is the season to take out of a series; nil for none.
+func (m seasoned) seasonOf(in Input) *young.Season {
+	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
+		return nil
+	}
+	return m.prior.Of(in.Values, in.Ordinal())
+}
+
+// Widen asks the inner windows with seasons as they were known there.
+func (m seasoned) Widen(ctx context.Context, in Input, fitted State) Widening {
+	if _, ok := fitted.(*Seasoned); ok {
+		return AskWindows(ctx, m, in)
+	}
+	return m.Method.(Widener).Widen(ctx, in, fitted)
+}
+
+// learnt is the method with what the series of a view tell of their seasons together, where any of them has seen few
+// rounds, and the method itself where none has.
+func learnt(ctx context.Context, method Method, v panel.View, workers int) (Method, error) {
+	if _, ok := method.(OnRest); !ok {
+		return method, nil
+	}
+	m, period := seasonOf(v)
+	var list []young.Series
+	for i := range v.Len() {
+		s := v.Series(i)
+		if !young.Short(s.Values, m) {
+			continue
+		}
+		if leavesOut(method) {
+			s, _ = Mend(s)
+		}
+		list = append(list, young.Series{Values: s.Values, First: v.Ordinal(s.First)})
+	}
+	prior, err := young.Learn(ctx, list, m, period, workers)
+	if err != nil || prior == nil {
+		return method, err
+	}
+	return seasoned{method, prior}, nil
+}
+
+// seasonOf is the shortest season of a view's cadence, in whole periods and exactly.
+func seasonOf(v panel.View) (m int, period float64) {
+	m = v.Cadence().Season()
+	period = float64(m)
+	for _, p := range v.Cadence().Seasons() {
+		if int(p) == m {
+			period = p
+		}
+	}
+	return m, period
+}
+
+// Seasoned is a fit of what a season leaves, with that season put back.
+type Seasoned struct {
+	State  State
+	Season young.Season
+	Next   int64 // ordinal of the next period to be seen
+	again  Method
+}
+
+// without is a series without the season.
+func (s *Seasoned) without(v panel.SeriesView) panel.SeriesView {
+	if v.Values != nil {
+		v.Values = s.Season.Without(v.Values, v.View().Ordinal(v.First))
+	}
+	return v
+}
+
+// Forecast continues the rest and puts the season back, with what is not known of it.
+func (s *Seasoned) Forecast(v panel.SeriesView, out forecast.Rows) error {
+	if err := s.State.Forecast(s.without(v), out); err != nil {
+		return err
+	}
+	for h := range out.Mean {
+		on := s.Next + int64(h)
+		s.doubt(on, out.Mean[h], out.At(h))
+		s.Season.With(on, out.Mean[h:h+1])
+		s.Season.With(on, out.At(h))
+	}
+	return nil
+}
+
+// normalHeart is how many standard deviations an 80 % interval of normal values spans.
+const normalHeart = 2.563
+
+// doubt widens a step's quantiles by the season's own deviation.
+func (s *Seasoned) doubt(on int64, mean float64, quantiles []float64) {
+	low, high := forecast.Interval(quantiles, 80)
+	own, more := (high-low)/normalHeart, s.Season.Deviation(on)
+	if s.Season.Log {
+		more *= math.Abs(mean)
+	}
+	if !(own > 0) || !(more > 0) {
+		return
+	}
+	middle, factor := quantiles[forecast.Median], math.Hypot(1, more/own)
+	for g, q := range quantiles {
+		quantiles[g] = middle + factor*(q-middle)
+	}
+}
+
+// Advance moves the rest on.
+func (s *Seasoned) Advance(v panel.SeriesView, from int) error {
+	s.Next = v.View().Ordinal(v.First + len(v.Values))
+	return s.State.Advance(s.without(v), from)
+}
+
+// Fitted are the rest's fitted values with the season.
+func (s *Seasoned) Fitted() []float64 {
+	out := slices.Clone(s.State.Fitted())
+	first := s.Next - int64(len(out))
+	for i := range out {
+		s.Season.With(first+int64(i), out[i:i+1])
+	}
+	return out
+}
+
+// Again is the method with what it settled on.
+func (s *Seasoned) Again() Method {
+	a, ok := s.State.(interface{ Again() Method })
+	m, known := s.again.(seasoned)
+	if !ok || !known {
+		return nil
+	}
+	if again := a.Again(); again != nil {
+		return seasoned{resting{again}, m.prior}
+	}
+	return nil
+}
+
+// resting is a method that settled on a form for the rest.
+type resting struct{ Method }
+
+// TakesRest is so, for that is what the form was chosen for.
+func (resting) TakesRest(Input) bool { return true }
+
+// Brief is what the rest's fit found.
+func (s *Seasoned) Brief() string { return brief(s.State) }
+
+// Coarse has the rest's fit draw few futures from now on.
+func (s *Seasoned) Coarse() { coarsen(s.State) }
+
+// Count is the number of the rest's parameters.
+func (s *Seasoned) Count() int {
+	if c, ok := s.State.(interface{ Count() int }); ok {
+		return c.Count()
+	}
+	return 0
+}
+
+// See shows the rest's fit the series.
+func (s *Seasoned) See(v panel.SeriesView) {
+	if o, ok := s.State.(interface{ See(panel.SeriesView) }); ok {
+		o.See(s.without(v))
+	}
+}
+
+// Paths draws futures of the rest, with the season.
+func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
+	p, ok := s.State.(interface {
+		Paths(s panel.SeriesView, h, count int) ([]float64, error)
+	})
+	if !ok {
+		return nil, model.ErrNoPaths
+	}
+	out, err := p.Paths(s.without(v), h, count)
+	for k := range out {
+		s.Season.With(s.Next+int64(k%h), out[k:k+1])
+	}
+	return out, err
+}
+
+// Describe describes the rest, and the season as a part.
+func (s *Seasoned) Describe(d *model.Description, horizon int) {
+	s.State.Describe(d, horizon)
+	m := len(s.Season.Deviations)
+	c := model.Component{Name: fmt.Sprintf("season of %d", m), Factor: s.Season.Log}
+	used := len(s.State.Fitted())
+	at := func(i int) float64 { return s.Season.At(s.Next + int64(i-used)) }
+	for i := range used {
+		c.Past = append(c.Past, at(i))
+	}
+	for h := range horizon {
+		c.Ahead = append(c.Ahead, at(used+h))
+	}
+	d.Components = append(d.Components, c)
+	how := "added to"
+	if s.Season.Log {
+		how = "a factor of"
+	}
+	d.Form += fmt.Sprintf("; of what a season of %d leaves, %s it, which all series that have seen few rounds of it tell together", m, how)
+}

@@ -1,0 +1,105 @@
+// Package young tells the season of series that have seen few rounds of it, a year and a half of months, say. A
+// place in the season is then known from one value or two, and no test of a single series can tell a season from a
+// level that wanders: what is believed before comes from all series of a panel together.
+//
+// A series, in logs where all of them fit better so, is a level that wanders, a slope, a season and noise:
+//
+//	y(t) = l(t) + b t + s(t) + e(t),   l(t+1) = l(t) + w(t)
+//
+// with a season of harmonics, s(t) = sum over k of a(k) sin(2 pi k t / m) + c(k) cos(2 pi k t / m), whose coefficients
+// are normal with a variance that falls with k. How far a level wanders, how large a season is, how smooth, and how
+// steep slopes are, next to the noise, are settings on a grid. The likelihood of each, with level, slope, season and
+// the size of the noise integrated out, weighs them; how often each is right in the panel is found by expectation
+// and maximisation. A season is the mean of what all settings say, so that where nothing tells of one it is nought.
+//
+// Sources: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), chapters 2, 4 (the periodic
+// covariance) and 5 (marginal likelihood); Harvey, Forecasting, Structural Time Series Models and the Kalman Filter
+// (1989), section 3.4 (what cannot be told of the first level); Laird, Nonparametric maximum likelihood estimation of
+// a mixing distribution, Journal of the American Statistical Association 73 (1978).
+package young
+
+import (
+	"math"
+
+	"paperkettle/core/model/harmonic"
+	"paperkettle/core/panel"
+)
+
+const (
+	// mostRounds is how many rounds of a season make it one that families tell by themselves.
+	mostRounds = 4
+	// beyondRound is how many values past a whole round some series must have, to show any place again.
+	beyondRound = 0
+	// fewest is the number of known values below which a series is not looked at.
+	fewest = 5
+	// placesOfOwn is the longest season of which each place may have its own value, in part; of longer ones there
+	// are pairsOfLong harmonics.
+	placesOfOwn = 24
+	pairsOfLong = 8
+	// mostLearnt bounds the series that the prior is learnt from, and rounds the steps that it takes.
+	mostLearnt = 400
+	steps      = 20
+	// ratherLogs is by how much, in the log of its likelihood, a series must speak for levels: most that stay above
+	// zero have seasons in proportion to their level, and a short one hardly tells.
+	ratherLogs = 1.0
+	// apriori is how many series the settings count for that none has shown.
+	apriori = 5.0
+)
+
+// Short says that a series has seen few rounds of a season of m periods.
+func Short(values []float64, m int) bool {
+	return m > 2 && len(values) < mostRounds*m && panel.CountKnown(values) >= fewest
+}
+
+// Season is what a series is above its level, by a factor where Log: the logs of the factors are then Terms. Else
+// they are in the series' own unit.
+type Season struct {
+	Terms harmonic.Terms
+	Log   bool
+	// Deviations are the standard deviations of the terms at the places of a round, the first of which is of an
+	// ordinal that the period divides.
+	Deviations []float64
+	// Share is how likely it is that there is a season at all.
+	Share float64
+}
+
+// At is the season's value at an ordinal: a factor, or what it adds.
+func (s *Season) At(ordinal int64) float64 {
+	if v := s.Terms.At(ordinal); s.Log {
+		return math.Exp(v)
+	} else {
+		return v
+	}
+}
+
+// Deviation is the standard deviation of the terms at an ordinal.
+func (s *Season) Deviation(ordinal int64) float64 {
+	m := len(s.Deviations)
+	at := math.Mod(float64(ordinal), s.Terms.Period) / s.Terms.Period
+	return s.Deviations[((int(math.Round(at*float64(m)))%m)+m)%m]
+}
+
+// Without takes the season out of values from an ordinal on, in a copy.
+func (s *Season) Without(values []float64, first int64) []float64 {
+	out := make([]float64, len(values))
+	for i, v := range values {
+		if at := s.At(first + int64(i)); s.Log {
+			out[i] = v / at
+		} else {
+			out[i] = v - at
+		}
+	}
+	return out
+}
+
+// With puts the season back into numbers of a period.
+func (s *Season) With(ordinal int64, numbers []float64) {
+	at := s.At(ordinal)
+	for i := range numbers {
+		if s.Log {
+			numbers[i] *= at
+		} else {
+			numbers[i] += at
+		}
+	}
+}
