@@ -52,6 +52,12 @@ type Method struct {
 // look odd.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and no driver or
+// event may be the season's cause.
+func (m Method) TakesRest(in single.Input) bool {
+	return m.Seasons == nil && len(in.View().Drivers()) == 0 && len(in.Events()) == 0
+}
+
 // Auto is the method with all left to the data.
 func Auto() Method {
 	return Method{Bends: -1, LastBend: -1, Stiffness: 1, Around: 1, Drivers: true, Events: true, Hold: 1, Robust: true}

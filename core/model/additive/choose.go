@@ -182,6 +182,11 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 	workers := env.Workers
 	n := len(inputs)
 	methods := slices.Repeat([]Method{m}, n)
+	for i, in := range inputs {
+		if in.Seasonless {
+			methods[i].Seasons = []wish{}
+		}
+	}
 	stride := max(1, (n+mostTold-1)/mostTold)
 	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
 	tallies := make([]single.Tally, n)

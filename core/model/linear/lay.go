@@ -88,7 +88,7 @@ func ownSeason(inputs []single.Input) int {
 	calendar := inputs[0].Cadence().Season()
 	votes := map[int]int{}
 	for _, in := range inputs {
-		if season := in.Season(); season != calendar {
+		if season := in.Season(); season != calendar && !in.Seasonless {
 			if votes[season]++; 2*votes[season] > len(inputs) {
 				return season
 			}

@@ -53,6 +53,9 @@ func (t together) Gather(ctx context.Context, v panel.View, inputs []single.Inpu
 	return out, nil
 }
 
+// AllOrNone is so: one equation is for all.
+func (t together) AllOrNone() bool { return true }
+
 // lasting is the method for histories that have grown: one that learns from all of the history
 // goes on to.
 func (m Method) lasting(inputs []single.Input) Method {

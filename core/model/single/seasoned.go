@@ -10,6 +10,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/young"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -37,12 +38,18 @@ func (m seasoned) Fit(ctx context.Context, in Input) (State, error) {
 	if season == nil {
 		return m.Method.Fit(ctx, in)
 	}
-	s := &Seasoned{Season: *season, Next: in.Ordinal() + int64(len(in.Values)), again: m}
-	rest := in
-	rest.SeriesView, rest.Seasonless = s.without(in.SeriesView), true
+	s, rest := takeOut(season, in)
+	s.again = m
 	var err error
 	s.State, err = m.Method.Fit(ctx, rest)
 	return s, err
+}
+
+// takeOut is a series without a season, and what is to put it back.
+func takeOut(season *young.Season, in Input) (*Seasoned, Input) {
+	s := &Seasoned{Season: *season, Next: in.Ordinal() + int64(len(in.Values))}
+	in.SeriesView, in.Seasonless = s.without(in.SeriesView), true
+	return s, in
 }
 
 // seasonOf is the season to take out of a series; nil for none.
@@ -84,6 +91,46 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 		return method, err
 	}
 	return seasoned{method, prior}, nil
+}
+
+// AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
+type AllOrNone interface{ AllOrNone() bool }
+
+// restsOf takes the seasons of few rounds out of the series of a group, in place, and gives what puts each back: nil
+// where nothing was taken out.
+func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers int) ([]*Seasoned, error) {
+	out := make([]*Seasoned, len(inputs))
+	method := g.Alone()
+	if _, ok := method.(OnRest); !ok || len(inputs) == 0 {
+		return out, nil
+	}
+	m, period := seasonOf(v)
+	var list []young.Series
+	for _, in := range inputs {
+		if young.Short(in.Values, m) {
+			list = append(list, young.Series{Values: in.Values, First: in.Ordinal()})
+		}
+	}
+	if a, ok := g.(AllOrNone); ok && a.AllOrNone() && len(list) < len(inputs) {
+		return out, nil
+	}
+	prior, err := young.Learn(ctx, list, m, period, workers)
+	if err != nil || prior == nil {
+		return out, err
+	}
+	seasons := make([]*young.Season, len(inputs))
+	err = num.Each(ctx, workers, len(inputs), func(i int) {
+		seasons[i] = seasoned{method, prior}.seasonOf(inputs[i])
+	})
+	if a, ok := g.(AllOrNone); err != nil || ok && a.AllOrNone() && slices.Contains(seasons, nil) {
+		return out, err
+	}
+	for i, s := range seasons {
+		if s != nil {
+			out[i], inputs[i] = takeOut(s, inputs[i])
+		}
+	}
+	return out, nil
 }
 
 // seasonOf is the shortest season of a view's cadence, in whole periods and exactly.
@@ -181,6 +228,25 @@ type resting struct{ Method }
 
 // TakesRest is so, for that is what the form was chosen for.
 func (resting) TakesRest(Input) bool { return true }
+
+// Apart is the fit without what the rest's shares with others.
+func (s *Seasoned) Apart() (State, any) {
+	sharing, ok := s.State.(Sharing)
+	if !ok {
+		return s, nil
+	}
+	own := *s
+	var shared any
+	own.State, shared = sharing.Apart()
+	return &own, shared
+}
+
+// Join gives the rest's fit what it shares.
+func (s *Seasoned) Join(shared any) {
+	if sharing, ok := s.State.(Sharing); ok {
+		sharing.Join(shared)
+	}
+}
 
 // Brief is what the rest's fit found.
 func (s *Seasoned) Brief() string { return brief(s.State) }

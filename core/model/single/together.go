@@ -76,6 +76,10 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		if !ok {
 			g = t.group
 		}
+		seasons, err := restsOf(ctx, t.group, v, inputs, env.Workers)
+		if err != nil {
+			return nil, err
+		}
 		after := before + len(inputs)
 		got, err := g.Gather(ctx, v, inputs, env.Within(share(before, v), share(after, v), groupName(t.by, name)))
 		if err != nil {
@@ -87,6 +91,9 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		}
 		for k, i := range places[name] {
 			own[i].state, own[i].err, own[i].widening = got.States[k], got.Errs[k], got.Widenings[k]
+			if s := seasons[k]; s != nil && own[i].state != nil {
+				s.State, own[i].state = own[i].state, s
+			}
 		}
 	}
 	trained, err := model.FitEach(ctx, v, env.Within(share(before, v), 1, ""),
