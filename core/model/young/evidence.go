@@ -3,26 +3,32 @@ package young
 import (
 	"math"
 
-	"gonum.org/v1/gonum/mat"
-
 	"paperkettle/core/panel"
 )
 
 // design is a season and a slope as columns, for series of a cadence.
 type design struct {
-	m        int
-	period   float64
-	list     []setting
-	variance [][]float64 // of the coefficients, by shape
+	m      int
+	period float64
+	list   []setting
+	dev    [][]float64 // of each setting: the standard deviations of the slope and of the season's coefficients
 }
 
 func newDesign(m int, period float64) *design {
 	shapes := shapesOf(m)
-	return &design{m: m, period: period, list: settings(len(shapes)), variance: shapes}
+	d := &design{m: m, period: period, list: settings(len(shapes)), dev: nil}
+	for _, s := range d.list {
+		dev := []float64{math.Sqrt(s.slope)}
+		for _, v := range shapes[s.shape] {
+			dev = append(dev, math.Sqrt(s.size*v))
+		}
+		d.dev = append(d.dev, dev)
+	}
+	return d
 }
 
 // coefficients is how many a season has.
-func (d *design) coefficients() int { return len(d.variance[0]) }
+func (d *design) coefficients() int { return len(d.dev[0]) - 1 }
 
 // season fills a row with what each coefficient counts for at an ordinal. Of a season of an even number of periods the
 // last sine is nought, and left out.
@@ -36,136 +42,154 @@ func (d *design) season(ordinal int64, row []float64) {
 	}
 }
 
-// filtered is a series and its columns as what each value tells beyond those before it, of a level that wanders.
-type filtered struct {
-	n        int     // values that tell
-	yy       float64 // the sum of squares of the series
-	logs     float64 // the sum of the logs of their variances
-	gram     []float64
-	right    []float64
-	coefs, p int
+// seen is a series with its columns, the slope's and then the season's, a row a value.
+type seen struct {
+	d      *design
+	values []float64
+	rows   []float64
+	filtered
+	lower, right []float64 // working space
 }
 
-// filter runs a level through a series and through each column (the slope, then the season's), and takes the products
-// of what it did not expect. The first known value tells of the level alone.
-func (d *design) filter(values []float64, first int64, wander float64) *filtered {
+func (d *design) look(values []float64, first int64) *seen {
 	p := d.coefficients() + 1
-	f := &filtered{coefs: p - 1, p: p, gram: make([]float64, p*p), right: make([]float64, p)}
-	level, row, rest := make([]float64, p), make([]float64, p), make([]float64, p)
-	own, variance, seen := 0.0, 0.0, false
+	s := &seen{d: d, values: values, rows: make([]float64, len(values)*p), filtered: newFiltered(p), lower: make([]float64, p*p), right: make([]float64, p)}
 	middle := float64(len(values)-1) / 2
-	for i, y := range values {
-		if seen {
+	for i := range values {
+		row := s.rows[i*p : (i+1)*p]
+		row[0] = (float64(i) - middle) / d.period
+		d.season(first+int64(i), row[1:])
+	}
+	return s
+}
+
+// filtered is what each value and its row tell beyond those before it, of a level that wanders: products of that.
+type filtered struct {
+	p, n        int     // columns, and values that tell
+	yy          float64 // the sum of squares of the series
+	logs        float64 // the sum of the logs of their variances
+	gram        []float64
+	moment      []float64
+	level, rest []float64 // working space
+}
+
+func newFiltered(p int) filtered {
+	return filtered{p: p, gram: make([]float64, p*p), moment: make([]float64, p), level: make([]float64, p), rest: make([]float64, p)}
+}
+
+// filter runs a level that wanders by a variance through a series and through each column, and takes the products of
+// what it did not expect. The first known value tells of the level alone.
+func (s *seen) filter(wander float64) {
+	f := &s.filtered
+	clear(f.gram)
+	clear(f.moment)
+	f.n, f.yy, f.logs = 0, 0, 0
+	own, variance, begun := 0.0, 0.0, false
+	for i, y := range s.values {
+		if begun {
 			variance += wander
 		}
 		if !panel.Known(y) {
 			continue
 		}
-		row[0] = (float64(i) - middle) / d.period
-		d.season(first+int64(i), row[1:])
-		if !seen {
-			own, variance, seen = y, 1, true
-			copy(level, row)
+		row := s.rows[i*f.p : (i+1)*f.p]
+		if !begun {
+			own, variance, begun = y, 1, true
+			copy(f.level, row)
 			continue
 		}
-		scale, gain := 1/math.Sqrt(variance+1), variance/(variance+1)
-		f.logs += math.Log(variance + 1)
-		f.n++
-		e := (y - own) * scale
+		f.take(row, (y-own)/math.Sqrt(variance+1), variance)
+		gain := variance / (variance + 1)
 		own += gain * (y - own)
-		for a := range row {
-			rest[a] = (row[a] - level[a]) * scale
-			level[a] += gain * (row[a] - level[a])
-		}
 		variance *= 1 - gain
-		f.yy += e * e
-		for a, x := range rest {
-			f.right[a] += x * e
-			for b := range a + 1 {
-				f.gram[a*p+b] += x * rest[b]
-			}
-		}
 	}
-	return f
 }
 
-// posterior is what a series says under a setting: how likely it is, and of the season's coefficients the mean and,
-// where asked for, the covariance.
-type posterior struct {
-	loglik float64
-	mean   []float64
-	spread *mat.SymDense
-}
-
-// under is the posterior under a setting, for what was filtered with its wander. With level, slope and coefficients
-// integrated out, and the noise's variance v with a density of 1/v, the likelihood of n values is
-// |M|^(-1/2) Q^(-n/2), M = I + D X'X D, Q = y'y - y'X D M^-1 D X'y, D the standard deviations of the coefficients.
-func (d *design) under(f *filtered, s setting, whole bool) posterior {
-	from, to := 0, f.p
-	if s.slope == 0 {
-		from = 1
+// take adds a value's error and its row.
+func (f *filtered) take(row []float64, e, variance float64) {
+	scale, gain := 1/math.Sqrt(variance+1), variance/(variance+1)
+	f.logs += math.Log(variance + 1)
+	f.n++
+	f.yy += e * e
+	for a, x := range row {
+		f.rest[a] = (x - f.level[a]) * scale
+		f.level[a] += gain * (x - f.level[a])
 	}
-	if s.size == 0 {
-		to = 1
-	}
-	k := to - from
-	q, logdet := f.yy, 0.0
-	out := posterior{mean: make([]float64, f.coefs)}
-	if k > 0 {
-		dev := make([]float64, k)
-		for a := range dev {
-			if from+a == 0 {
-				dev[a] = math.Sqrt(s.slope)
-			} else {
-				dev[a] = math.Sqrt(s.size * d.variance[s.shape][from+a-1])
-			}
-		}
-		m, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
-		for a := range k {
-			right.SetVec(a, dev[a]*f.right[from+a])
-			for b := range a + 1 {
-				m.SetSym(b, a, dev[a]*dev[b]*f.gram[(from+a)*f.p+from+b])
-			}
-			m.SetSym(a, a, 1+m.At(a, a))
-		}
-		var chol mat.Cholesky
-		if !chol.Factorize(m) {
-			return posterior{loglik: math.Inf(-1)}
-		}
-		var coef mat.VecDense
-		if err := chol.SolveVecTo(&coef, right); err != nil {
-			return posterior{loglik: math.Inf(-1)}
-		}
-		q -= mat.Dot(right, &coef)
-		logdet = chol.LogDet()
-		for a := range k {
-			if from+a > 0 {
-				out.mean[from+a-1] = dev[a] * coef.AtVec(a)
-			}
-		}
-		if whole && s.size > 0 {
-			out.spread = d.covariance(&chol, dev, 1-from, max(q, tiny*f.yy)/float64(f.n))
+	for a, x := range f.rest {
+		f.moment[a] += x * e
+		to := f.gram[a*f.p : a*f.p+a+1]
+		for b, z := range f.rest[:a+1] {
+			to[b] += x * z
 		}
 	}
-	out.loglik = -0.5 * (float64(f.n)*math.Log(max(q, tiny*f.yy)) + f.logs + logdet)
-	return out
 }
 
 // tiny is the least part of a sum of squares that noise has: a season without any would be believed beyond reason.
 const tiny = 1e-9
 
-// covariance is that of the season's coefficients, from a place on.
-func (d *design) covariance(chol *mat.Cholesky, dev []float64, from int, noise float64) *mat.SymDense {
-	var inverse mat.SymDense
-	if err := chol.InverseTo(&inverse); err != nil {
-		return nil
-	}
-	n := len(dev) - from
-	out := mat.NewSymDense(n, nil)
-	for a := range n {
-		for b := a; b < n; b++ {
-			out.SetSym(a, b, noise*dev[from+a]*dev[from+b]*inverse.At(from+a, from+b))
+// loglik is how likely the series is under a setting, for what was filtered with its wander; lower and right then have
+// the factor of M and what solves it half. With level, slope and coefficients integrated out, and the noise's variance
+// v with a density of 1/v, the likelihood of n values is |M|^(-1/2) Q^(-n/2), M = I + D X'X D,
+// Q = y'y - y'X D M^-1 D X'y, D the standard deviations of the coefficients. noise is Q / n.
+func (s *seen) loglik(setting int) (loglik, noise float64) {
+	f, dev := &s.filtered, s.d.dev[setting]
+	p, q, det, logdet := f.p, f.yy, 1.0, 0.0
+	for a, u := range dev {
+		row := s.lower[a*p : a*p+a+1]
+		gram := f.gram[a*p : a*p+a+1]
+		right := u * f.moment[a]
+		for b := range a {
+			other := s.lower[b*p : b*p+b+1]
+			x := u * dev[b] * gram[b]
+			for c, y := range other[:b] {
+				x -= row[c] * y
+			}
+			row[b] = x / other[b]
+			right -= row[b] * s.right[b]
 		}
+		x := 1 + u*u*gram[a]
+		for _, y := range row[:a] {
+			x -= y * y
+		}
+		x = max(x, 1e-12)
+		row[a] = math.Sqrt(x)
+		if det *= x; det > 1e100 {
+			logdet += math.Log(det)
+			det = 1
+		}
+		s.right[a] = right / row[a]
+		q -= s.right[a] * s.right[a]
 	}
-	return out
+	q = max(q, tiny*f.yy)
+	return -0.5 * (float64(f.n)*math.Log(q) + f.logs + logdet + math.Log(det)), q / float64(f.n)
+}
+
+// coefficients are the means of the slope's and the season's coefficients under the setting that was asked for last.
+func (s *seen) coefficients(setting int, out []float64) {
+	p := s.p
+	for a := p - 1; a >= 0; a-- {
+		x := s.right[a]
+		for b := a + 1; b < p; b++ {
+			x -= s.lower[b*p+a] * out[b]
+		}
+		out[a] = x / s.lower[a*p+a]
+	}
+	for a, u := range s.d.dev[setting] {
+		out[a] *= u
+	}
+}
+
+// variance is that of a combination of the coefficients under the setting that was asked for last, next to the noise's:
+// the squared length of what solves L x = D row.
+func (s *seen) variance(setting int, row, work []float64) (sum float64) {
+	p := s.p
+	for a, u := range s.d.dev[setting] {
+		x := u * row[a]
+		for b, y := range s.lower[a*p : a*p+a] {
+			x -= y * work[b]
+		}
+		work[a] = x / s.lower[a*p+a]
+		sum += work[a] * work[a]
+	}
+	return sum
 }

@@ -72,15 +72,18 @@ func Learn(ctx context.Context, list []Series, m int, period float64, workers in
 
 // logliks are the logs of the likelihoods of all settings; nil where a series tells nothing.
 func (d *design) logliks(values []float64, first int64) []float64 {
-	out := make([]float64, len(d.list))
-	var f *filtered
-	for k, s := range d.list {
-		if k == 0 || s.wander != d.list[k-1].wander {
-			if f = d.filter(values, first, s.wander); !(f.yy > 0) {
+	return d.look(values, first).logliks()
+}
+
+func (s *seen) logliks() []float64 {
+	out := make([]float64, len(s.d.list))
+	for k, x := range s.d.list {
+		if k == 0 || x.wander != s.d.list[k-1].wander {
+			if s.filter(x.wander); !(s.yy > 0) {
 				return nil
 			}
 		}
-		out[k] = d.under(f, s, false).loglik
+		out[k], _ = s.loglik(k)
 	}
 	return out
 }
@@ -169,52 +172,51 @@ const mostlyLeft = 1e-3
 
 // mix is the season that all settings together say.
 func (d *design) mix(y []float64, first int64, share []float64, unit float64, log bool) *Season {
-	logliks := d.logliks(y, first)
+	s := d.look(y, first)
+	logliks := s.logliks()
 	if logliks == nil {
 		return nil
 	}
 	w := weights(logliks, share)
-	n := d.coefficients()
-	mean, variance := make([]float64, n), make([]float64, d.m)
-	rows := make([][]float64, d.m)
-	for place := range rows {
-		rows[place] = make([]float64, n)
-		d.season(int64(place), rows[place])
-	}
+	rows := d.places()
+	mean, variance := make([]float64, s.p), make([]float64, d.m)
+	own, work := make([]float64, s.p), make([]float64, s.p)
 	out := &Season{Log: log}
-	var f *filtered
 	wander := math.Inf(-1)
-	for k, s := range d.list {
-		if w[k] < mostlyLeft || s.size == 0 {
+	for k, x := range d.list {
+		if w[k] < mostlyLeft || x.size == 0 {
 			continue
 		}
-		if s.wander != wander {
-			wander, f = s.wander, d.filter(y, first, s.wander)
+		if x.wander != wander {
+			wander = x.wander
+			s.filter(wander)
 		}
 		out.Share += w[k]
-		post := d.under(f, s, true)
-		for a, c := range post.mean {
-			mean[a] += w[k] * c
-		}
+		_, noise := s.loglik(k)
+		s.coefficients(k, own)
+		floats.AddScaled(mean, w[k], own)
 		for place, row := range rows {
-			at := floats.Dot(row, post.mean)
-			variance[place] += w[k] * at * at
-			if post.spread != nil {
-				for a, x := range row {
-					for b, z := range row {
-						variance[place] += w[k] * x * z * post.spread.At(a, b)
-					}
-				}
-			}
+			at := floats.Dot(row, own)
+			variance[place] += w[k] * (at*at + noise*s.variance(k, row, work))
 		}
 	}
-	out.Terms = d.terms(mean, unit)
+	out.Terms = d.terms(mean[1:], unit)
 	out.Deviations = make([]float64, d.m)
 	for place, row := range rows {
 		at := floats.Dot(row, mean)
 		out.Deviations[place] = unit * math.Sqrt(max(0, variance[place]-at*at))
 	}
 	return out
+}
+
+// places are the rows of a season's places, with nothing for the slope.
+func (d *design) places() [][]float64 {
+	rows := make([][]float64, d.m)
+	for place := range rows {
+		rows[place] = make([]float64, d.coefficients()+1)
+		d.season(int64(place), rows[place][1:])
+	}
+	return rows
 }
 
 // terms are coefficients as pairs, the left out sine as nought.
