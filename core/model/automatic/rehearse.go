@@ -106,6 +106,7 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 	if !ok {
 		return t, nil
 	}
+	t = pastRound(t, len(middle.Values), v.Cadence().Season())
 	tail := len(middle.Values) - t.Keep
 	stride := max(1, (v.Len()+mostAsked-1)/mostAsked)
 	var places []int
@@ -116,6 +117,18 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 		}
 	}
 	return t.From(-tail), places
+}
+
+// pastRound is the inner windows of a history of n values that lie past the first round of the season, where it has
+// seen more than one: before that no form knows a season that most of them know in the end.
+func pastRound(t single.Trial, n, season int) single.Trial {
+	if n <= season || t.Keep >= season {
+		return t
+	}
+	t.Horizon = min(t.Horizon, n-season)
+	t.Windows = min(t.Windows, (n-season-t.Horizon)/t.Stride+1)
+	t.Keep = n - t.Horizon - (t.Windows-1)*t.Stride
+	return t
 }
 
 // withoutOdd is a view without what looks like mistakes: an error that no form could foresee makes all

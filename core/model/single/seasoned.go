@@ -57,7 +57,7 @@ func (m seasoned) seasonOf(in Input) *young.Season {
 	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
-	return m.prior.Of(in.Values, in.Ordinal())
+	return m.prior.Of(in.Key, in.Values, in.Ordinal())
 }
 
 // Widen asks the inner windows with seasons as they were known there.
@@ -74,23 +74,36 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 	if _, ok := method.(OnRest); !ok {
 		return method, nil
 	}
-	m, period := seasonOf(v)
-	var list []young.Series
-	for i := range v.Len() {
-		s := v.Series(i)
-		if !young.Short(s.Values, m) {
-			continue
-		}
-		if leavesOut(method) {
-			s, _ = Mend(s)
-		}
-		list = append(list, young.Series{Values: s.Values, First: v.Ordinal(s.First)})
-	}
-	prior, err := young.Learn(ctx, list, m, period, workers)
+	prior, err := priorOf(ctx, v, v.Len(), func(i int) Input { return InputOf(v.Series(i), 0, nil) }, leavesOut(method), workers)
 	if err != nil || prior == nil {
 		return method, err
 	}
 	return seasoned{method, prior}, nil
+}
+
+// mostLearnt bounds the series that tell of seasons.
+const mostLearnt = 400
+
+// priorOf is what inputs tell of their seasons together; nil where none has seen few rounds, or they tell nothing. Of
+// many those are asked that are evenly spread.
+func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, mend bool, workers int) (*young.Prior, error) {
+	m, period := seasonOf(v)
+	short := false
+	for i := 0; i < n && !short; i++ {
+		short = young.Short(input(i).Values, m)
+	}
+	if !short {
+		return nil, nil
+	}
+	list := make([]young.Series, min(n, mostLearnt))
+	for k := range list {
+		in := input(k * n / len(list))
+		if mend {
+			in.mend()
+		}
+		list[k] = young.Series{Key: in.Key, Values: in.Values, First: in.Ordinal()}
+	}
+	return young.Learn(ctx, list, m, period, workers)
 }
 
 // AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
@@ -104,17 +117,15 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	if _, ok := method.(OnRest); !ok || len(inputs) == 0 {
 		return out, nil
 	}
-	m, period := seasonOf(v)
-	var list []young.Series
-	for _, in := range inputs {
-		if young.Short(in.Values, m) {
-			list = append(list, young.Series{Values: in.Values, First: in.Ordinal()})
+	if a, ok := g.(AllOrNone); ok && a.AllOrNone() {
+		m, _ := seasonOf(v)
+		for _, in := range inputs {
+			if !young.Short(in.Values, m) {
+				return out, nil
+			}
 		}
 	}
-	if a, ok := g.(AllOrNone); ok && a.AllOrNone() && len(list) < len(inputs) {
-		return out, nil
-	}
-	prior, err := young.Learn(ctx, list, m, period, workers)
+	prior, err := priorOf(ctx, v, len(inputs), func(i int) Input { return inputs[i] }, false, workers)
 	if err != nil || prior == nil {
 		return out, err
 	}

@@ -3,6 +3,8 @@ package young
 import (
 	"math"
 
+	"gonum.org/v1/gonum/floats"
+
 	"paperkettle/core/panel"
 )
 
@@ -11,24 +13,28 @@ type design struct {
 	m      int
 	period float64
 	list   []setting
+	alone  int         // how many have no share in the others' season; they come first
 	dev    [][]float64 // of each setting: the standard deviations of the slope and of the season's coefficients
 }
 
 func newDesign(m int, period float64) *design {
 	shapes := shapesOf(m)
-	d := &design{m: m, period: period, list: settings(len(shapes)), dev: nil}
+	d := &design{m: m, period: period, list: settings(len(shapes))}
 	for _, s := range d.list {
+		if !s.shares {
+			d.alone++
+		}
 		dev := []float64{math.Sqrt(s.slope)}
 		for _, v := range shapes[s.shape] {
 			dev = append(dev, math.Sqrt(s.size*v))
 		}
-		d.dev = append(d.dev, dev)
+		d.dev = append(d.dev, append(dev, 0))
 	}
 	return d
 }
 
 // coefficients is how many a season has.
-func (d *design) coefficients() int { return len(d.dev[0]) - 1 }
+func (d *design) coefficients() int { return len(d.dev[0]) - 2 }
 
 // season fills a row with what each coefficient counts for at an ordinal. Of a season of an even number of periods the
 // last sine is nought, and left out.
@@ -42,25 +48,39 @@ func (d *design) season(ordinal int64, row []float64) {
 	}
 }
 
-// seen is a series with its columns, the slope's and then the season's, a row a value.
+// seen is a series with its columns, a row a value: the slope's, the season's, and the others' season where it is known.
 type seen struct {
 	d      *design
 	values []float64
 	rows   []float64
+	others []float64 // coefficients of the others' season; nil for none
+	share  float64   // standard deviation of the share in it, next to the noise's
+	wander float64   // that it was filtered with
 	filtered
-	lower, right []float64 // working space
+	lower, right, dev []float64 // working space
 }
 
-func (d *design) look(values []float64, first int64) *seen {
-	p := d.coefficients() + 1
-	s := &seen{d: d, values: values, rows: make([]float64, len(values)*p), filtered: newFiltered(p), lower: make([]float64, p*p), right: make([]float64, p)}
+func (d *design) look(values []float64, first int64, others []float64) *seen {
+	p := d.coefficients() + 2
+	s := &seen{d: d, values: values, rows: make([]float64, len(values)*p), others: others, filtered: newFiltered(p),
+		lower: make([]float64, p*p), right: make([]float64, p), dev: make([]float64, p)}
 	middle := float64(len(values)-1) / 2
 	for i := range values {
 		row := s.rows[i*p : (i+1)*p]
 		row[0] = (float64(i) - middle) / d.period
-		d.season(first+int64(i), row[1:])
+		s.season(first+int64(i), row)
 	}
 	return s
+}
+
+// season fills a row but for the slope.
+func (s *seen) season(ordinal int64, row []float64) {
+	own := row[1 : len(row)-1]
+	s.d.season(ordinal, own)
+	row[len(row)-1] = 0
+	if s.others != nil {
+		row[len(row)-1] = floats.Dot(own, s.others)
+	}
 }
 
 // filtered is what each value and its row tell beyond those before it, of a level that wanders: products of that.
@@ -132,7 +152,7 @@ const tiny = 1e-9
 // v with a density of 1/v, the likelihood of n values is |M|^(-1/2) Q^(-n/2), M = I + D X'X D,
 // Q = y'y - y'X D M^-1 D X'y, D the standard deviations of the coefficients. noise is Q / n.
 func (s *seen) loglik(setting int) (loglik, noise float64) {
-	f, dev := &s.filtered, s.d.dev[setting]
+	f, dev := &s.filtered, s.deviations(setting)
 	p, q, det, logdet := f.p, f.yy, 1.0, 0.0
 	for a, u := range dev {
 		row := s.lower[a*p : a*p+a+1]
@@ -164,7 +184,16 @@ func (s *seen) loglik(setting int) (loglik, noise float64) {
 	return -0.5 * (float64(f.n)*math.Log(q) + f.logs + logdet + math.Log(det)), q / float64(f.n)
 }
 
-// coefficients are the means of the slope's and the season's coefficients under the setting that was asked for last.
+// deviations are those of the coefficients under a setting.
+func (s *seen) deviations(setting int) []float64 {
+	copy(s.dev, s.d.dev[setting])
+	if s.d.list[setting].shares {
+		s.dev[s.p-1] = s.share
+	}
+	return s.dev
+}
+
+// coefficients are the means of the slope's and the seasons' coefficients under the setting that was asked for last.
 func (s *seen) coefficients(setting int, out []float64) {
 	p := s.p
 	for a := p - 1; a >= 0; a-- {
@@ -174,7 +203,7 @@ func (s *seen) coefficients(setting int, out []float64) {
 		}
 		out[a] = x / s.lower[a*p+a]
 	}
-	for a, u := range s.d.dev[setting] {
+	for a, u := range s.deviations(setting) {
 		out[a] *= u
 	}
 }
@@ -183,7 +212,7 @@ func (s *seen) coefficients(setting int, out []float64) {
 // the squared length of what solves L x = D row.
 func (s *seen) variance(setting int, row, work []float64) (sum float64) {
 	p := s.p
-	for a, u := range s.d.dev[setting] {
+	for a, u := range s.deviations(setting) {
 		x := u * row[a]
 		for b, y := range s.lower[a*p : a*p+a] {
 			x -= y * work[b]

@@ -13,77 +13,139 @@ import (
 
 // Series is one to learn from.
 type Series struct {
+	Key    string
 	Values []float64
 	First  int64 // ordinal of the first
 }
 
-// Prior is how often each setting is right among the series of a panel.
+// Prior is what the series of a panel tell of each other's seasons.
 type Prior struct {
-	design *design
-	log    bool      // series above zero are taken in logs
-	logs   []float64 // weights of the settings in logs, and in levels
-	levels []float64
+	design       *design
+	log          bool // series above zero are taken in logs
+	logs, levels belief
 }
 
-// Learn finds what is believed of the seasons of m periods (period, where that is no whole number) in some series; nil
-// where none has seen more than a round, or fewer than three.
+// belief is how often each setting is right, and the sum of the seasons that were found, by series.
+type belief struct {
+	share []float64 // nil where no series tells
+	sum   []float64 // of the season's coefficients
+	own   map[string][]float64
+}
+
+// Learn finds what is believed of the seasons of m periods (period, where that is no whole number) in some series, of
+// long ones by their last rounds; nil where none has seen a whole round. Series have keys of their own.
 func Learn(ctx context.Context, list []Series, m int, period float64, workers int) (*Prior, error) {
-	var short []Series
-	again := false
-	for _, s := range list {
-		if Short(s.Values, m) {
-			short = append(short, s)
-			again = again || len(s.Values) >= m+beyondRound
-		}
-	}
-	if !again {
+	list = worth(list, m)
+	if len(list) == 0 {
 		return nil, nil
 	}
-	if n := len(short); n > mostLearnt { // evenly spread
-		for k := range mostLearnt {
-			short[k] = short[k*n/mostLearnt]
-		}
-		short = short[:mostLearnt]
-	}
 	p := &Prior{design: newDesign(m, period)}
-	levels, logs := make([][]float64, len(short)), make([][]float64, len(short))
-	err := num.Each(ctx, workers, len(short), func(i int) {
-		y, _ := inUnit(short[i].Values)
-		levels[i] = p.design.logliks(y, short[i].First)
-		if y, ok := logsOf(short[i].Values); ok {
-			logs[i] = p.design.logliks(y, short[i].First)
+	levels, logs := make([]*seen, len(list)), make([]*seen, len(list))
+	for i, s := range list {
+		y, _ := inUnit(s.Values)
+		levels[i] = p.design.look(y, s.First, nil)
+		if y, ok := logsOf(s.Values); ok {
+			logs[i] = p.design.look(y, s.First, nil)
+		}
+	}
+	byLevel, err := p.levels.learn(ctx, list, levels, workers)
+	if err != nil {
+		return nil, err
+	}
+	byLog, err := p.logs.learn(ctx, list, logs, workers)
+	if err != nil {
+		return nil, err
+	}
+	logsLead := 0.0
+	for i := range list {
+		if byLog[i] != nil && byLevel[i] != nil {
+			logsLead += together(byLog[i], p.logs.share) - together(byLevel[i], p.levels.share) + ratherLogs
+		}
+	}
+	p.log = logsLead > 0
+	return p, nil
+}
+
+// worth are the series that are learnt from, of long ones the last rounds; none where none has seen a whole round.
+func worth(list []Series, m int) (out []Series) {
+	whole := false
+	for _, s := range list {
+		whole = whole || len(s.Values) >= m
+		if past := len(s.Values) - (mostRounds*m - 1); past > 0 {
+			s.Values, s.First = s.Values[past:], s.First+int64(past)
+		}
+		if Short(s.Values, m) {
+			out = append(out, s)
+		}
+	}
+	if !whole {
+		return nil
+	}
+	return out
+}
+
+// learn finds how often settings are right, first of each series alone, then with what the others' seasons are, and gives
+// the logs of the likelihoods of all settings for each series; nil for those that tell nothing.
+func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, workers int) ([][]float64, error) {
+	logliks := make([][]float64, len(list))
+	err := num.Each(ctx, workers, len(list), func(i int) {
+		if looks[i] != nil {
+			logliks[i] = looks[i].alone()
 		}
 	})
 	if err != nil {
 		return nil, err
 	}
-	p.levels = often(levels)
-	p.logs = often(logs)
-	byLog, byLevel := 0.0, 0.0
-	for i := range short {
-		if logs[i] != nil {
-			byLog += together(logs[i], p.logs) + ratherLogs
-			byLevel += together(levels[i], p.levels)
+	share := often(logliks)
+	seasons := make([][]float64, len(list))
+	err = num.Each(ctx, workers, len(list), func(i int) {
+		if logliks[i] != nil {
+			seasons[i] = looks[i].mean(weights(logliks[i], share))
 		}
+	})
+	if err != nil {
+		return nil, err
 	}
-	p.log = byLog > byLevel
-	return p, nil
-}
-
-// logliks are the logs of the likelihoods of all settings; nil where a series tells nothing.
-func (d *design) logliks(values []float64, first int64) []float64 {
-	return d.look(values, first).logliks()
-}
-
-func (s *seen) logliks() []float64 {
-	out := make([]float64, len(s.d.list))
-	for k, x := range s.d.list {
-		if k == 0 || x.wander != s.d.list[k-1].wander {
-			if s.filter(x.wander); !(s.yy > 0) {
-				return nil
-			}
+	b.own = map[string][]float64{}
+	for i, s := range seasons {
+		if s == nil {
+			continue
 		}
-		out[k], _ = s.loglik(k)
+		if b.sum == nil {
+			b.sum = make([]float64, len(s))
+		}
+		floats.Add(b.sum, s)
+		b.own[list[i].Key] = s
+	}
+	err = num.Each(ctx, workers, len(list), func(i int) {
+		if logliks[i] != nil {
+			s := looks[i].beside(b.others(list[i].Key))
+			logliks[i] = s.all(logliks[i])
+		}
+	})
+	b.share = often(logliks)
+	return logliks, err
+}
+
+// fewestOthers is how many other series make a season in which one may have a share.
+const fewestOthers = 2
+
+// others are the coefficients of the mean season of all series but one; nil where they are too few.
+func (b *belief) others(key string) []float64 {
+	own, in := b.own[key]
+	n := len(b.own)
+	if in {
+		n--
+	}
+	if n < fewestOthers {
+		return nil
+	}
+	out := make([]float64, len(b.sum))
+	for k, v := range b.sum {
+		if in {
+			v -= own[k]
+		}
+		out[k] = v / float64(n)
 	}
 	return out
 }
@@ -102,9 +164,7 @@ func often(logliks [][]float64) []float64 {
 				sum = make([]float64, len(own))
 			}
 			n++
-			for k, w := range weights(own, share) {
-				sum[k] += w
-			}
+			floats.Add(sum, weights(own, share))
 		}
 		if sum == nil {
 			return nil
@@ -119,10 +179,7 @@ func often(logliks [][]float64) []float64 {
 
 // weights are how likely each setting is, of a series; share may be nil, for even ones.
 func weights(loglik, share []float64) []float64 {
-	most := math.Inf(-1)
-	for _, l := range loglik {
-		most = max(most, l)
-	}
+	most := floats.Max(loglik)
 	out, sum := make([]float64, len(loglik)), 0.0
 	for k, l := range loglik {
 		out[k] = math.Exp(l - most)
@@ -131,18 +188,13 @@ func weights(loglik, share []float64) []float64 {
 		}
 		sum += out[k]
 	}
-	for k := range out {
-		out[k] /= sum
-	}
+	floats.Scale(1/sum, out)
 	return out
 }
 
 // together is the log of the likelihood of a series with settings as often as they are.
 func together(loglik, share []float64) float64 {
-	most := math.Inf(-1)
-	for _, l := range loglik {
-		most = max(most, l)
-	}
+	most := floats.Max(loglik)
 	sum := 0.0
 	for k, l := range loglik {
 		sum += share[k] * math.Exp(l-most)
@@ -151,72 +203,20 @@ func together(loglik, share []float64) float64 {
 }
 
 // Of is the season of a series; nil where it has seen more than a few rounds, or nothing tells.
-func (p *Prior) Of(values []float64, first int64) *Season {
+func (p *Prior) Of(key string, values []float64, first int64) *Season {
 	if p == nil || !Short(values, p.design.m) {
 		return nil
 	}
 	if p.log {
 		if y, ok := logsOf(values); ok {
-			return p.design.mix(y, first, p.logs, 1, true)
+			return p.logs.mix(p.design.look(y, first, p.logs.others(key)), 1, true)
 		}
 	}
-	if p.levels == nil {
+	if p.levels.share == nil {
 		return nil
 	}
 	y, unit := inUnit(values)
-	return p.design.mix(y, first, p.levels, unit, false)
-}
-
-// mostlyLeft is the share of a setting from which on it counts.
-const mostlyLeft = 1e-3
-
-// mix is the season that all settings together say.
-func (d *design) mix(y []float64, first int64, share []float64, unit float64, log bool) *Season {
-	s := d.look(y, first)
-	logliks := s.logliks()
-	if logliks == nil {
-		return nil
-	}
-	w := weights(logliks, share)
-	rows := d.places()
-	mean, variance := make([]float64, s.p), make([]float64, d.m)
-	own, work := make([]float64, s.p), make([]float64, s.p)
-	out := &Season{Log: log}
-	wander := math.Inf(-1)
-	for k, x := range d.list {
-		if w[k] < mostlyLeft || x.size == 0 {
-			continue
-		}
-		if x.wander != wander {
-			wander = x.wander
-			s.filter(wander)
-		}
-		out.Share += w[k]
-		_, noise := s.loglik(k)
-		s.coefficients(k, own)
-		floats.AddScaled(mean, w[k], own)
-		for place, row := range rows {
-			at := floats.Dot(row, own)
-			variance[place] += w[k] * (at*at + noise*s.variance(k, row, work))
-		}
-	}
-	out.Terms = d.terms(mean[1:], unit)
-	out.Deviations = make([]float64, d.m)
-	for place, row := range rows {
-		at := floats.Dot(row, mean)
-		out.Deviations[place] = unit * math.Sqrt(max(0, variance[place]-at*at))
-	}
-	return out
-}
-
-// places are the rows of a season's places, with nothing for the slope.
-func (d *design) places() [][]float64 {
-	rows := make([][]float64, d.m)
-	for place := range rows {
-		rows[place] = make([]float64, d.coefficients()+1)
-		d.season(int64(place), rows[place][1:])
-	}
-	return rows
+	return p.levels.mix(p.design.look(y, first, p.levels.others(key)), unit, false)
 }
 
 // terms are coefficients as pairs, the left out sine as nought.
@@ -243,8 +243,8 @@ func logsOf(values []float64) ([]float64, bool) {
 	return out, true
 }
 
-// inUnit are values next to their mean size, which it gives, so that the likelihoods of levels and of logs compare: the geometric
-// mean where all are above zero.
+// inUnit are values next to their mean size, which it gives, so that the likelihoods of levels and of logs compare: the
+// geometric mean where all are above zero.
 func inUnit(values []float64) (out []float64, unit float64) {
 	unit = num.MeanSize(values)
 	if logs, ok := logsOf(values); ok {

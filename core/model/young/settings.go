@@ -4,12 +4,17 @@ import (
 	"math"
 )
 
-// setting is what a series may be like: the variances of what its level moves by in a period, of its season, and of
-// its slope over a round, next to that of the noise, and the season's shape.
+// setting is what a series may be like: the variances of what its level moves by in a period, of its own season, and of
+// its slope over a round, next to that of the noise, the own season's shape, and whether it has a share in the season
+// that the others have.
 type setting struct {
 	wander, size, slope float64
 	shape               int
+	shares              bool
 }
+
+// has says that there is a season.
+func (s setting) has() bool { return s.size > 0 || s.shares }
 
 // The grid of settings.
 var (
@@ -18,14 +23,19 @@ var (
 	slopes  = []float64{0, 0.4, 5}
 )
 
-// settings lists the grid, for a number of shapes, those of the same wander together.
+// settings lists the grid, for a number of shapes: those without a share in the others' season first, and of each kind
+// those of the same wander together. What departs from the others' season is smooth.
 func settings(shapes int) (out []setting) {
-	for _, w := range wanders {
-		for _, b := range slopes {
-			out = append(out, setting{wander: w, slope: b})
-			for shape := range shapes {
-				for _, size := range sizes {
-					out = append(out, setting{w, size, b, shape})
+	for _, shares := range []bool{false, true} {
+		for _, w := range wanders {
+			for _, b := range slopes {
+				out = append(out, setting{wander: w, slope: b, shares: shares})
+				for shape := range shapes {
+					for _, size := range sizes {
+						if !shares || shape == 0 {
+							out = append(out, setting{w, size, b, shape, shares})
+						}
+					}
 				}
 			}
 		}

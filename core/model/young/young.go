@@ -28,17 +28,14 @@ import (
 const (
 	// mostRounds is how many rounds of a season make it one that families tell by themselves.
 	mostRounds = 4
-	// beyondRound is how many values past a whole round some series must have, to show any place again.
-	beyondRound = 0
 	// fewest is the number of known values below which a series is not looked at.
 	fewest = 5
 	// placesOfOwn is the longest season of which each place may have its own value, in part; of longer ones there
 	// are pairsOfLong harmonics.
 	placesOfOwn = 24
 	pairsOfLong = 8
-	// mostLearnt bounds the series that the prior is learnt from, and rounds the steps that it takes.
-	mostLearnt = 400
-	steps      = 20
+	// steps of expectation and maximisation are taken.
+	steps = 20
 	// ratherLogs is by how much, in the log of its likelihood, a series must speak for levels: most that stay above
 	// zero have seasons in proportion to their level, and a short one hardly tells.
 	ratherLogs = 1.0

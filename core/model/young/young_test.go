@@ -21,7 +21,7 @@ func shops(count, n int, year, wander, noise float64) (list []young.Series) {
 			level += wander * rnd.NormFloat64()
 			y[t] = math.Exp(level + season(year, t+600) + noise*rnd.NormFloat64())
 		}
-		list = append(list, young.Series{Values: y, First: 600})
+		list = append(list, young.Series{Key: string(rune('a' + i)), Values: y, First: 600})
 	}
 	return list
 }
@@ -37,7 +37,7 @@ func learn(t *testing.T, list []young.Series, year float64) (p *young.Prior, far
 	require.NoError(t, err)
 	require.NotNil(t, p)
 	for _, s := range list {
-		own := p.Of(s.Values, s.First)
+		own := p.Of(s.Key, s.Values, s.First)
 		require.NotNil(t, own)
 		share += own.Share / float64(len(list))
 		for k := range 12 {

@@ -1,0 +1,131 @@
+package young
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/floats"
+)
+
+// alone are the logs of the likelihoods of the settings without a share in the others' season; nil where a series tells
+// nothing. It leaves what a share in that season may be: one that is as large as it, next to the noise of the likeliest.
+func (s *seen) alone() []float64 {
+	out := make([]float64, s.d.alone)
+	best, least := math.Inf(-1), 0.0
+	for k := range out {
+		if !s.ready(k) {
+			return nil
+		}
+		var noise float64
+		if out[k], noise = s.loglik(k); out[k] > best {
+			best, least = out[k], noise
+		}
+	}
+	s.share = math.Sqrt(shareOfOthers / least)
+	return out
+}
+
+// shareOfOthers is the variance of the share that a series has in the others' season.
+const shareOfOthers = 1.5
+
+// ready filters the series with a setting's wander, unless it was before; false where it tells nothing.
+func (s *seen) ready(setting int) bool {
+	if setting == 0 || s.d.list[setting].wander != s.wander || s.n == 0 {
+		s.wander = s.d.list[setting].wander
+		s.filter(s.wander)
+	}
+	return s.yy > 0
+}
+
+// beside is the series beside the others' season.
+func (s *seen) beside(others []float64) *seen {
+	s.others = others
+	for i := range s.values {
+		row := s.rows[i*s.p : (i+1)*s.p]
+		row[s.p-1] = 0
+		if others != nil {
+			row[s.p-1] = floats.Dot(row[1:s.p-1], others)
+		}
+	}
+	s.n = 0 // what was filtered no longer holds
+	return s
+}
+
+// all adds the logs of the likelihoods of the settings with a share in the others' season; impossible where there is
+// none.
+func (s *seen) all(alone []float64) []float64 {
+	out := append(make([]float64, 0, len(s.d.list)), alone...)
+	for k := s.d.alone; k < len(s.d.list); k++ {
+		l := math.Inf(-1)
+		if s.others != nil && s.ready(k) {
+			l, _ = s.loglik(k)
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// mostlyLeft is the weight of a setting from which on it counts.
+const mostlyLeft = 1e-3
+
+// mean is the season's coefficients, by the weights of settings.
+func (s *seen) mean(w []float64) []float64 {
+	out, own := make([]float64, s.p), make([]float64, s.p)
+	for k, x := range w {
+		if x < mostlyLeft || !s.d.list[k].has() || !s.ready(k) {
+			continue
+		}
+		s.loglik(k)
+		s.coefficients(k, own)
+		floats.AddScaled(out, x, own)
+	}
+	return s.whole(out)
+}
+
+// whole are the coefficients of the season, its own and its share in the others', given those of all columns.
+func (s *seen) whole(coef []float64) []float64 {
+	out := append([]float64(nil), coef[1:s.p-1]...)
+	if s.others != nil {
+		floats.AddScaled(out, coef[s.p-1], s.others)
+	}
+	return out
+}
+
+// mix is the season that all settings together say.
+func (b *belief) mix(s *seen, unit float64, log bool) *Season {
+	logliks := s.alone()
+	if logliks == nil {
+		return nil
+	}
+	w := weights(s.all(logliks), b.share)
+	d := s.d
+	rows := make([][]float64, d.m)
+	for place := range rows {
+		rows[place] = make([]float64, s.p)
+		s.season(int64(place), rows[place])
+	}
+	mean, variance := make([]float64, s.p), make([]float64, d.m)
+	own, work := make([]float64, s.p), make([]float64, s.p)
+	out := &Season{Log: log}
+	for k, x := range w {
+		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
+			continue
+		}
+		out.Share += x
+		_, noise := s.loglik(k)
+		s.coefficients(k, own)
+		floats.AddScaled(mean, x, own)
+		own[0] = 0
+		for place, row := range rows {
+			at := floats.Dot(row, own)
+			variance[place] += x * (at*at + noise*s.variance(k, row, work))
+		}
+	}
+	mean[0] = 0
+	out.Terms = d.terms(s.whole(mean), unit)
+	out.Deviations = make([]float64, d.m)
+	for place, row := range rows {
+		at := floats.Dot(row, mean)
+		out.Deviations[place] = unit * math.Sqrt(max(0, variance[place]-at*at))
+	}
+	return out
+}
