@@ -52,10 +52,10 @@ type Method struct {
 // look odd.
 func (m Method) LeavesOutOdd() bool { return true }
 
-// TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and no driver or
-// event may be the season's cause.
+// TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and no driver
+// may be the season's cause.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Seasons == nil && len(in.View().Drivers()) == 0 && len(in.Events()) == 0
+	return m.Seasons == nil && len(in.View().Drivers()) == 0
 }
 
 // Auto is the method with all left to the data.

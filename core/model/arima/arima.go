@@ -40,9 +40,9 @@ type Method struct {
 func (m Method) LeavesOutOdd() bool { return true }
 
 // TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set or ruled out, no order
-// was, and no driver or event may be the season's cause.
+// was, and no driver may be the season's cause.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Season == 0 && !m.NoSeason && m.Order == nil && m.Pairs == nil && len(in.View().Drivers()) == 0 && len(in.Events()) == 0
+	return m.Season == 0 && !m.NoSeason && m.Order == nil && m.Pairs == nil && len(in.View().Drivers()) == 0
 }
 
 // longest is the longest season that is modelled by seasonal weights; longer ones are

@@ -106,7 +106,9 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 	if !ok {
 		return t, nil
 	}
-	t = pastRound(t, len(middle.Values), v.Cadence().Season())
+	if !outlook.Explainable(v) { // else those that know them take no such season out
+		t = pastRound(t, len(middle.Values), v.Cadence().Season())
+	}
 	tail := len(middle.Values) - t.Keep
 	stride := max(1, (v.Len()+mostAsked-1)/mostAsked)
 	var places []int

@@ -35,6 +35,9 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: a large one hides the season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesRest says that it may be applied to what a season of few rounds leaves, where none was set.
+func (m Method) TakesRest(single.Input) bool { return m.Season == 0 }
+
 // State is a decomposed series whose adjusted part is continued by Inner.
 type State struct {
 	Inner   single.State

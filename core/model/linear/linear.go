@@ -363,7 +363,7 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 func (m Method) LeavesOutOdd() bool { return true }
 
 // TakesRest says that it may be fitted to what a season of few rounds leaves: where it reads the calendar by itself,
-// and no driver or event may be the season's cause.
+// and no driver may be the season's cause.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Lines == nil && m.Outside && len(in.View().Drivers()) == 0 && len(in.Events()) == 0
+	return m.Lines == nil && m.Outside && len(in.View().Drivers()) == 0
 }

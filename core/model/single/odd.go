@@ -285,14 +285,7 @@ func beside(y []float64, at, step int) float64 {
 // reasonsOf says where a series has an event, or a driver out of its usual range: what the middle 80 % of
 // its values span.
 func reasonsOf(s panel.SeriesView) []bool {
-	out := make([]bool, len(s.Values))
-	for _, e := range s.Events() {
-		for i := range out {
-			for day := -e.Before; day <= e.After && !out[i]; day++ {
-				out[i] = e.Share(s.View().Cadence(), s.View().Ordinal(s.First+i), day) > 0
-			}
-		}
-	}
+	out := onEvents(s)
 	for d := range s.View().Drivers() {
 		values := s.Driver(d, len(out))
 		sorted := num.Known(values)
@@ -303,6 +296,19 @@ func reasonsOf(s panel.SeriesView) []bool {
 		low, high := sorted[len(sorted)/10], sorted[len(sorted)*9/10]
 		for i, v := range values {
 			out[i] = out[i] || v < low || v > high
+		}
+	}
+	return out
+}
+
+// onEvents says where a series has an event.
+func onEvents(s panel.SeriesView) []bool {
+	out := make([]bool, len(s.Values))
+	for _, e := range s.Events() {
+		for i := range out {
+			for day := -e.Before; day <= e.After && !out[i]; day++ {
+				out[i] = e.Share(s.View().Cadence(), s.View().Ordinal(s.First+i), day) > 0
+			}
 		}
 	}
 	return out

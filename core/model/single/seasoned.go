@@ -57,7 +57,21 @@ func (m seasoned) seasonOf(in Input) *young.Season {
 	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
-	return m.prior.Of(in.Key, in.Values, in.Ordinal())
+	return m.prior.Of(in.Key, quiet(in), in.Ordinal())
+}
+
+// quiet are the values of a series but for those on days of events, which are no season's.
+func quiet(in Input) []float64 {
+	if len(in.Events()) == 0 {
+		return in.Values
+	}
+	out := slices.Clone(in.Values)
+	for i, on := range onEvents(in.SeriesView) {
+		if on {
+			out[i] = panel.Unknown
+		}
+	}
+	return out
 }
 
 // Widen asks the inner windows with seasons as they were known there.
@@ -101,7 +115,7 @@ func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, 
 		if mend {
 			in.mend()
 		}
-		list[k] = young.Series{Key: in.Key, Values: in.Values, First: in.Ordinal()}
+		list[k] = young.Series{Key: in.Key, Values: quiet(in), First: in.Ordinal()}
 	}
 	return young.Learn(ctx, list, m, period, workers)
 }

@@ -27,7 +27,7 @@ import (
 
 const (
 	// mostRounds is how many rounds of a season make it one that families tell by themselves.
-	mostRounds = 4
+	mostRounds = 5
 	// fewest is the number of known values below which a series is not looked at.
 	fewest = 5
 	// placesOfOwn is the longest season of which each place may have its own value, in part; of longer ones there
