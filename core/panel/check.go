@@ -131,8 +131,8 @@ func rulesFor(p *Panel) []rule {
 		{"very short", "serious", "has fewer than five known values: families that fit each series alone repeat the last one, and their " +
 			"interval is a guess; boosting and automatic go by its likes",
 			func(_ *Series, f *facts) bool { return f.known > 0 && f.known < 5 }},
-		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: a season can't be told from chance; add history or "+
-			"use a family without one", p.Cadence.Noun(season)),
+		{"short for its season", "notable", fmt.Sprintf("spans fewer than two seasons of %s: what it is like in each is told from all series "+
+			"together, and is unsure; add history if there is any", p.Cadence.Noun(season)),
 			func(s *Series, f *facts) bool { return season > 1 && f.known >= 5 && len(s.Values) < 2*season }},
 		{"stopped", "notable", "has no value in the last season: if it is discontinued, leave it out; if data is missing, load it",
 			func(s *Series, f *facts) bool { return f.known > 0 && s.End() < p.Length-max(1, season-1) }},

@@ -57,17 +57,23 @@ func (m seasoned) seasonOf(in Input) *young.Season {
 	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
-	return m.prior.Of(in.Key, quiet(in), in.Ordinal())
+	return m.prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())
 }
 
-// quiet are the values of a series but for those on days of events, which are no season's.
-func quiet(in Input) []float64 {
+// quiet are the values of a series but for those on days of events, which are no season's; where an event comes at the
+// same place in every round, it is the season's.
+func quiet(in Input, season int) []float64 {
 	if len(in.Events()) == 0 {
 		return in.Values
 	}
+	on := onEvents(in.SeriesView)
+	seen := make([]bool, season)
+	for i, v := range in.Values {
+		seen[i%season] = seen[i%season] || panel.Known(v) && !on[i]
+	}
 	out := slices.Clone(in.Values)
-	for i, on := range onEvents(in.SeriesView) {
-		if on {
+	for i := range out {
+		if on[i] && seen[i%season] {
 			out[i] = panel.Unknown
 		}
 	}
@@ -115,10 +121,13 @@ func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, 
 		if mend {
 			in.mend()
 		}
-		list[k] = young.Series{Key: in.Key, Values: quiet(in), First: in.Ordinal()}
+		list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
 	}
 	return young.Learn(ctx, list, m, period, workers)
 }
+
+// mostFlattered bounds the square of the factor by which errors are held to be too small.
+const mostFlattered = 2
 
 // AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
 type AllOrNone interface{ AllOrNone() bool }
@@ -153,6 +162,8 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	for i, s := range seasons {
 		if s != nil {
 			out[i], inputs[i] = takeOut(s, inputs[i])
+			n := float64(panel.CountKnown(inputs[i].Values))
+			out[i].Flattered = math.Sqrt(n / max(n/mostFlattered, n-s.Learnt))
 		}
 	}
 	return out, nil
@@ -175,7 +186,10 @@ type Seasoned struct {
 	State  State
 	Season young.Season
 	Next   int64 // ordinal of the next period to be seen
-	again  Method
+	// Flattered is by what factor errors of the rest are too small, where inner windows were of the rest itself; 0 for
+	// not at all.
+	Flattered float64
+	again     Method
 }
 
 // without is a series without the season.
@@ -203,17 +217,17 @@ func (s *Seasoned) Forecast(v panel.SeriesView, out forecast.Rows) error {
 // normalHeart is how many standard deviations an 80 % interval of normal values spans.
 const normalHeart = 2.563
 
-// doubt widens a step's quantiles by the season's own deviation.
+// doubt widens a step's quantiles by the season's own deviation, and as far as errors flatter.
 func (s *Seasoned) doubt(on int64, mean float64, quantiles []float64) {
 	low, high := forecast.Interval(quantiles, 80)
 	own, more := (high-low)/normalHeart, s.Season.Deviation(on)
 	if s.Season.Log {
 		more *= math.Abs(mean)
 	}
-	if !(own > 0) || !(more > 0) {
+	if !(own > 0) || !(more >= 0) {
 		return
 	}
-	middle, factor := quantiles[forecast.Median], math.Hypot(1, more/own)
+	middle, factor := quantiles[forecast.Median], math.Hypot(max(1, s.Flattered), more/own)
 	for g, q := range quantiles {
 		quantiles[g] = middle + factor*(q-middle)
 	}
@@ -323,9 +337,12 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 		c.Ahead = append(c.Ahead, at(used+h))
 	}
 	d.Components = append(d.Components, c)
-	how := "added to"
-	if s.Season.Log {
-		how = "a factor of"
+	switch {
+	case !s.Season.Shows():
+		d.Form += fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
+	case s.Season.Log:
+		d.Form += fmt.Sprintf("; of what a season of %d leaves, a factor, of which few rounds were seen: all series tell of it together", m)
+	default:
+		d.Form += fmt.Sprintf("; of what a season of %d leaves, of which few rounds were seen: all series tell of it together", m)
 	}
-	d.Form += fmt.Sprintf("; of what a season of %d leaves, %s it, which all series that have seen few rounds of it tell together", m, how)
 }

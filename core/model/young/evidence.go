@@ -222,3 +222,17 @@ func (s *seen) variance(setting int, row, work []float64) (sum float64) {
 	}
 	return sum
 }
+
+// learnt is how many coefficients' worth the series told of the seasons under the setting that was asked for last: what
+// M, next to the one that it would be without the series, takes away from each.
+func (s *seen) learnt(setting int, row, work []float64) (sum float64) {
+	for a, u := range s.deviations(setting) {
+		if a == 0 || u == 0 {
+			continue
+		}
+		clear(row)
+		row[a] = 1 / u
+		sum += 1 - s.variance(setting, row, work)
+	}
+	return sum
+}

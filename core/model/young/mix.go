@@ -104,7 +104,7 @@ func (b *belief) mix(s *seen, unit float64, log bool) *Season {
 		s.season(int64(place), rows[place])
 	}
 	mean, variance := make([]float64, s.p), make([]float64, d.m)
-	own, work := make([]float64, s.p), make([]float64, s.p)
+	own, work, unitRow := make([]float64, s.p), make([]float64, s.p), make([]float64, s.p)
 	out := &Season{Log: log}
 	for k, x := range w {
 		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
@@ -114,6 +114,7 @@ func (b *belief) mix(s *seen, unit float64, log bool) *Season {
 		_, noise := s.loglik(k)
 		s.coefficients(k, own)
 		floats.AddScaled(mean, x, own)
+		out.Learnt += x * s.learnt(k, unitRow, work)
 		own[0] = 0
 		for place, row := range rows {
 			at := floats.Dot(row, own)

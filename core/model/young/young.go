@@ -56,6 +56,9 @@ type Season struct {
 	// Deviations are the standard deviations of the terms at the places of a round, the first of which is of an
 	// ordinal that the period divides.
 	Deviations []float64
+	// Learnt is how many coefficients' worth the series itself told: by so many its values lie nearer to the season than
+	// others would.
+	Learnt float64
 	// Share is how likely it is that there is a season at all.
 	Share float64
 }
@@ -67,6 +70,16 @@ func (s *Season) At(ordinal int64) float64 {
 	} else {
 		return v
 	}
+}
+
+// Shows says that the season is more than what is not known of it.
+func (s *Season) Shows() bool {
+	own, doubt := 0.0, 0.0
+	for place, d := range s.Deviations {
+		v := s.Terms.At(int64(place))
+		own, doubt = own+v*v, doubt+d*d
+	}
+	return own > doubt
 }
 
 // Deviation is the standard deviation of the terms at an ordinal.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -65,5 +66,160 @@ func TestAYearInAYearAndAHalf(t *testing.T) {
 		_, far, share := learn(t, shops(20, 20, 0, wander, 0.08), 0)
 		t.Logf("none, a level that moves by %.2f: off by %.3f, a season with %.2f", wander, far, share)
 		assert.Less(t, far, 0.025)
+	}
+}
+
+// How unsure a season is of itself is how far it is from the truth.
+func TestDeviationsHold(t *testing.T) {
+	for _, count := range []int{1, 12} {
+		var sum, n float64
+		for seed := range 40 {
+			list := shops(count, 22, 0.2, 0.03, 0.08)
+			for i := range list { // other shops, other noise
+				list[i] = shops(count*40, 22, 0.2, 0.03, 0.08)[seed*count+i]
+				list[i].Key = string(rune('a' + i))
+			}
+			p, err := young.Learn(context.Background(), list, 12, 12, 2)
+			require.NoError(t, err)
+			own := p.Of(list[0].Key, list[0].Values, 600)
+			if !own.Log {
+				continue // one alone may speak for levels
+			}
+			for k := range 12 {
+				z := (math.Log(own.At(int64(600+k))) - season(0.2, 600+k)) / own.Deviation(int64(600+k))
+				sum, n = sum+z*z, n+1
+			}
+		}
+		t.Logf("of %d series: errors of %.2f deviations", count, math.Sqrt(sum/n))
+		assert.InDelta(t, 1, math.Sqrt(sum/n), 0.35)
+	}
+}
+
+// A short series among others takes their season, and what is its own does not come back to it through them.
+func TestANewSeriesTakesTheOthersSeason(t *testing.T) {
+	list := shops(12, 48, 0.4, 0.02, 0.08)
+	newcomer := &list[3]
+	newcomer.Values, newcomer.First = newcomer.Values[41:], newcomer.First+41 // seven months
+	p, err := young.Learn(context.Background(), list, 12, 12, 1)
+	require.NoError(t, err)
+	own := p.Of(newcomer.Key, newcomer.Values, newcomer.First)
+	for k := range 12 {
+		assert.InDelta(t, season(0.4, 600+k), math.Log(own.At(int64(600+k))), 0.12, "place %d", k)
+	}
+	odd := shops(3, 24, 0, 0.02, 0.05)
+	odd[1].Values = shops(1, 24, 0.5, 0.02, 0.05)[0].Values // the one with a season
+	p, err = young.Learn(context.Background(), odd, 12, 12, 1)
+	require.NoError(t, err)
+	for _, i := range []int{0, 2} {
+		flat := p.Of(odd[i].Key, odd[i].Values, 600)
+		for k := range 12 {
+			assert.InDelta(t, 0, math.Log(flat.At(int64(600+k))), 0.1, "series %d has none", i)
+		}
+	}
+}
+
+// Taking a season out and putting it back changes nothing, in logs and in levels, and the workers change no bit.
+func TestASeasonGoesOutAndBack(t *testing.T) {
+	for name, change := range map[string]func(y []float64){
+		"sales": func([]float64) {},
+		"with zeros and gaps": func(y []float64) {
+			y[3], y[9] = 0, math.NaN()
+			y[17] = 0
+		},
+		"huge":        func(y []float64) { scale(y, 1e15) },
+		"tiny":        func(y []float64) { scale(y, 1e-12) },
+		"below zero":  func(y []float64) { scale(y, -1) },
+		"gaps alone":  func(y []float64) { y[0], y[1], y[19] = math.NaN(), math.NaN(), math.NaN() },
+		"whole parts": func(y []float64) { y[5] = math.Round(y[5]) },
+	} {
+		list := shops(6, 20, 0.3, 0.02, 0.08)
+		for i := range list {
+			change(list[i].Values)
+		}
+		one, err := young.Learn(context.Background(), list, 12, 12, 1)
+		require.NoError(t, err)
+		many, err := young.Learn(context.Background(), list, 12, 12, 4)
+		require.NoError(t, err)
+		for _, s := range list {
+			own := one.Of(s.Key, s.Values, s.First)
+			require.NotNil(t, own, name)
+			assert.Equal(t, own, many.Of(s.Key, s.Values, s.First), name)
+			rest := own.Without(s.Values, s.First)
+			for i := range rest {
+				own.With(s.First+int64(i), rest[i:i+1])
+				if s.Values[i] == s.Values[i] {
+					assert.InEpsilon(t, 1+s.Values[i], 1+rest[i], 1e-9, name)
+				}
+			}
+		}
+	}
+}
+
+func scale(y []float64, by float64) {
+	for i := range y {
+		y[i] *= by
+	}
+}
+
+// Where nobody has seen a round, or each says nothing, there is nothing to learn.
+func TestNothingToLearn(t *testing.T) {
+	learned := func(list []young.Series, m int) *young.Prior {
+		p, err := young.Learn(context.Background(), list, m, float64(m), 1)
+		require.NoError(t, err)
+		return p
+	}
+	assert.Nil(t, learned(shops(5, 11, 0.3, 0.02, 0.08), 12), "less than a round")
+	assert.Nil(t, learned(nil, 12))
+	assert.Nil(t, learned(shops(5, 20, 0.3, 0.02, 0.08), 1), "no season")
+	constant := []young.Series{{Key: "a", Values: slices.Repeat([]float64{7}, 20)}}
+	assert.Nil(t, learned(constant, 12).Of("a", constant[0].Values, 0))
+	var none *young.Prior
+	assert.Nil(t, none.Of("a", shops(1, 20, 0.3, 0.02, 0.08)[0].Values, 0))
+	long := shops(2, 100, 0.3, 0.02, 0.08)
+	assert.Nil(t, learned(long, 12).Of("a", long[0].Values, 600), "a long series tells by itself")
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err := young.Learn(ctx, shops(5, 20, 0.3, 0.02, 0.08), 12, 12, 2)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// Weeks have years that are no whole number of them.
+func TestAYearOfWeeks(t *testing.T) {
+	const period = 365.25 / 7
+	year := func(ordinal int) float64 { return 0.3 * math.Sin(2*math.Pi*float64(ordinal)/period) }
+	var list []young.Series
+	for i := range 10 {
+		rnd := rand.New(rand.NewPCG(uint64(i), 3))
+		y := make([]float64, 70+3*i)
+		for k := range y {
+			y[k] = 20 * math.Exp(year(2600+k)+0.1*rnd.NormFloat64())
+		}
+		list = append(list, young.Series{Key: string(rune('a' + i)), Values: y, First: 2600})
+	}
+	p, err := young.Learn(context.Background(), list, 52, period, 2)
+	require.NoError(t, err)
+	for _, s := range list {
+		own := p.Of(s.Key, s.Values, s.First)
+		base := math.Log(own.At(2700)) - year(2700)
+		for k := range 100 {
+			assert.InDelta(t, year(2600+k)+base, math.Log(own.At(int64(2600+k))), 0.1)
+		}
+	}
+}
+
+// BenchmarkOf is of what a series' season takes once the others are known.
+func BenchmarkOf(b *testing.B) {
+	for name, c := range map[string]struct {
+		m, n   int
+		period float64
+	}{"24 months": {12, 24, 12}, "100 weeks": {52, 100, 365.25 / 7}} {
+		list := shops(20, c.n, 0.3, 0.02, 0.08)
+		p, err := young.Learn(context.Background(), list, c.m, c.period, 2)
+		require.NoError(b, err)
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				p.Of(list[0].Key, list[0].Values, list[0].First)
+			}
+		})
 	}
 }
