@@ -92,6 +92,30 @@ func TestAYearOfWhichLittleWasSeen(t *testing.T) {
 	}
 }
 
+// Families that learn from all series together are forecast alone as well, and a season that is set or ruled out stays so.
+func TestAYearOfWhichLittleWasSeenAlone(t *testing.T) {
+	t.Parallel()
+	p, truth := yearOf(monthly, 12, 0.3, 6, 24, 24, 24, 24)
+	for _, family := range []string{"additive", "linear"} {
+		trained, v := trainOn(t, family, model.Values{"together": "none"}, p, 23, 6)
+		miss := 0.0
+		res := result(t, trained, v, 6)
+		for i, r := range res.Series {
+			require.NoError(t, res.Err[i], family)
+			for k, m := range r.Mean {
+				miss += math.Abs(m/truth[i][k]-1) / 24
+			}
+		}
+		t.Logf("%s alone: off by %.3f", family, miss)
+		assert.Less(t, miss, 0.1, family)
+	}
+	for family, settings := range map[string]model.Values{"smoothing": {"season": "none"}, "theta": {"length": 4.0}, "arima": {"length": 4.0},
+		"decomposition": {"length": 6.0}, "additive": {"seasons": []string{"year"}}, "linear": {"features": []string{"lag 1"}}} {
+		trained, _ := trainOn(t, family, settings, p, 23, 6)
+		assert.NotContains(t, trained.Describe(0).Form, "few rounds", family)
+	}
+}
+
 // A fit of what a season leaves is written and read, moved on and described like any other.
 func TestASeasonTakenOutIsKept(t *testing.T) {
 	t.Parallel()

@@ -40,6 +40,9 @@ func (m seasoned) Fit(ctx context.Context, in Input) (State, error) {
 	}
 	s, rest := takeOut(season, in)
 	s.again = m
+	if _, ok := m.Method.(Widener); !ok {
+		s.flatter(in)
+	}
 	var err error
 	s.State, err = m.Method.Fit(ctx, rest)
 	return s, err
@@ -82,10 +85,14 @@ func quiet(in Input, season int) []float64 {
 
 // Widen asks the inner windows with seasons as they were known there.
 func (m seasoned) Widen(ctx context.Context, in Input, fitted State) Widening {
+	w, ok := m.Method.(Widener)
+	if !ok {
+		return Widening{}
+	}
 	if _, ok := fitted.(*Seasoned); ok {
 		return AskWindows(ctx, m, in)
 	}
-	return m.Method.(Widener).Widen(ctx, in, fitted)
+	return w.Widen(ctx, in, fitted)
 }
 
 // learnt is the method with what the series of a view tell of their seasons together, where any of them has seen few
@@ -129,6 +136,12 @@ func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, 
 // mostFlattered bounds the square of the factor by which errors are held to be too small.
 const mostFlattered = 2
 
+// flatter says that the errors that lay the rest's intervals are too small, for the season was learnt from the same values.
+func (s *Seasoned) flatter(in Input) {
+	n := float64(panel.CountKnown(in.Values))
+	s.Flattered = math.Sqrt(n / max(n/mostFlattered, n-s.Season.Learnt))
+}
+
 // AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
 type AllOrNone interface{ AllOrNone() bool }
 
@@ -162,8 +175,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	for i, s := range seasons {
 		if s != nil {
 			out[i], inputs[i] = takeOut(s, inputs[i])
-			n := float64(panel.CountKnown(inputs[i].Values))
-			out[i].Flattered = math.Sqrt(n / max(n/mostFlattered, n-s.Learnt))
+			out[i].flatter(inputs[i])
 		}
 	}
 	return out, nil
