@@ -119,6 +119,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	}
 	welcome(v, list, weights)
 	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge)}
+	ownWidths(v, out.Widenings)
 	explain := told.explain(weights)
 	for done, k := range explainerFirst(list) {
 		part := env.Within(0.7+0.3*float64(done)/float64(len(list)), 0.7+0.3*float64(done+1)/float64(len(list)), "training "+list[k].name)
@@ -159,6 +160,17 @@ func welcome(v panel.View, list []form, weights [][]float64) {
 		if values, _ := v.Values(i); k >= 0 && panel.CountKnown(values) < single.Fewest {
 			clear(weights[i])
 			weights[i][0], weights[i][k] = 1e-9, 1
+		}
+	}
+}
+
+// ownWidths leaves newcomers' intervals as boosting has them: what the errors of series with a past ask for is no matter
+// of theirs.
+func ownWidths(v panel.View, widenings []single.Widening) {
+	for i := range widenings {
+		if values, _ := v.Values(i); panel.CountKnown(values) < single.Fewest {
+			w := &widenings[i] // where points go stays
+			w.Near, w.Far, w.Tail, w.Little = 1, 1, 1, 0
 		}
 	}
 }

@@ -71,7 +71,32 @@ func welcome(ctx context.Context, v panel.View, env model.Env, lay *Layout) (*Ne
 	if err != nil || len(rows.target) < 2*len(old) {
 		return nil, err
 	}
-	return n, n.learn(ctx, rows, env)
+	if err := n.learn(ctx, rows, env); err != nil {
+		return nil, err
+	}
+	n.meet(v)
+	return n, nil
+}
+
+// asMany is how many newcomers the variance between series with a past counts for beside that of the newcomers.
+const asMany = 4
+
+// meet makes the variance between series larger where newcomers differ more from their likes than those with a past do:
+// a line of goods that nobody sold before has no likes.
+func (n *Newcomers) meet(v panel.View) {
+	sum, met := asMany*n.Between, float64(asMany)
+	for _, j := range n.Places {
+		s := v.Series(j)
+		fill, err := n.filler(s, 0)
+		if err != nil {
+			continue
+		}
+		if mean, known := n.apart(s, fill); known > 0 {
+			sum += mean*mean - n.Within/float64(known)
+			met++
+		}
+	}
+	n.Between = math.Max(n.Between, sum/met)
 }
 
 // Welcome forecasts the newcomers of a view, group by group, and trains nothing for the others.
@@ -271,9 +296,8 @@ func (n *Newcomers) has(j int) bool {
 	return found
 }
 
-// own is by how much more or less than its likes a series has sold so far, as a log, as far as that is
-// believed; what is still in doubt of it, as a variance; and how many values told.
-func (n *Newcomers) own(s panel.SeriesView, fill func(t int, x []float32)) (move, doubt float64, known int) {
+// apart is by how much more or less than its likes a series has sold so far, in the mean of logs, of how many values.
+func (n *Newcomers) apart(s panel.SeriesView, fill func(t int, x []float32)) (mean float64, known int) {
 	x, out, sum := make([]float32, n.width()), make([]float64, 1), 0.0
 	for t, y := range s.Values {
 		if !panel.Known(y) || y+n.Shift <= 0 || s.Closed(s.First+t) {
@@ -284,11 +308,18 @@ func (n *Newcomers) own(s panel.SeriesView, fill func(t int, x []float32)) (move
 		sum += math.Log(y+n.Shift) - out[0]
 		known++
 	}
+	return sum / float64(max(1, known)), known
+}
+
+// own is by how much more or less than its likes a series has sold so far, as a log, as far as that is
+// believed; what is still in doubt of it, as a variance; and how many values told.
+func (n *Newcomers) own(s panel.SeriesView, fill func(t int, x []float32)) (move, doubt float64, known int) {
+	mean, known := n.apart(s, fill)
 	if known == 0 {
 		return 0, n.Between, 0
 	}
 	share := n.Between / (n.Between + n.Within/float64(known))
-	return share * sum / float64(known), n.Between * (1 - share), known
+	return share * mean, n.Between * (1 - share), known
 }
 
 // mostOver bounds what the mean is above the median.

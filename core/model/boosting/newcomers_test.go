@@ -117,3 +117,32 @@ func TestNewcomersWithoutLikes(t *testing.T) {
 	require.NoError(t, res.Err[4])
 	assert.InDelta(t, p.Series[4].Values[2], res.Series[4].Mean[0], 1e-9)
 }
+
+// New goods unlike all before, six times as much sold, are believed by their own few values, one of them alone and more so
+// twelve, where the values of any series move by half and series like each other differ by little.
+func TestNewcomersUnlikeAllBefore(t *testing.T) {
+	const old, length, ahead, known = 48, 80, 6, 3
+	for _, young := range []int{1, 12} {
+		p, future := entrants(old, young, known, length, ahead)
+		rnd := rand.New(rand.NewPCG(2, 2))
+		for i := range p.Series {
+			for k := range p.Series[i].Values {
+				if p.Series[i].Values[k] *= math.Exp(0.5 * rnd.NormFloat64()); i >= old {
+					p.Series[i].Values[k] *= 6
+				}
+			}
+			for h := range future[i] {
+				future[i][h] *= 6
+			}
+		}
+		_, _, res := train(t, family(t, model.Values{"from": "seasonal-naive"}), p, ahead)
+		var off, sum, lean float64
+		for i := old; i < old+young; i++ {
+			for h, y := range future[i] {
+				off, sum, lean = off+math.Abs(res.Series[i].Mean[h]-y), sum+y, lean+res.Series[i].Mean[h]
+			}
+		}
+		t.Logf("%d new: WAPE %.3f, %.2f of what was sold", young, off/sum, lean/sum)
+		assert.Less(t, off/sum, 0.45, "%d new", young)
+	}
+}
