@@ -26,21 +26,24 @@ const (
 func reviewed() [reviewKinds]panel.Finding {
 	const shift, outliers = "level shift", "outliers"
 	return [...]panel.Finding{
-		reviewEnded: {Kind: "ended", Grade: "notable", Instead: []string{shift, outliers}, Meaning: "sells nothing any more, and every family but " +
-			"intermittent and the baselines forecasts nothing: leave it out if it is discontinued; load its values, or say that it is closed, if it " +
-			"goes on"},
-		reviewBegan: {Kind: "began after zeros", Grade: "minor", Instead: []string{shift}, Meaning: "has zeros alone before its first sale, which fits " +
-			"leave out: no value would say the same"},
-		reviewPlaces: {Kind: "changed weekday", Grade: "notable", Instead: []string{outliers}, Meaning: "has a weekday, or another place in its season, that changed its part at once: " +
-			"fits leave out what it was before; if it is shut now, say that it is closed then"},
-		reviewPause: {Kind: "pause", Grade: "notable", Instead: []string{shift, outliers}, Meaning: "stood still for a while, once, which fits leave out: say " +
-			"that it was closed, or give the cause as an event, if it was to be so"},
-		reviewMoved: {Kind: "moved at once", Grade: "notable", Instead: []string{shift, outliers}, Meaning: "moved to another level or unit at once: fits learn " +
-			"from what came before as if it had been so; an event at that period tells them that it had a cause, and keeps all as it was"},
-		reviewMistakes: {Kind: "mistakes", Grade: "notable", Instead: []string{outliers}, Meaning: "has values far from what is before, after and a season " +
-			"away, which fits leave out: correct them, or give their cause as an event if they are right"},
-		reviewLast: {Kind: "last value odd", Grade: "serious", Instead: []string{"last period low", outliers}, Meaning: "ends in a value far from all before it, " +
-			"which fits leave out: correct it if it is a mistake, load up to the one before if its period is not over, or give its cause as an event"},
+		reviewEnded: {Kind: "ended", Grade: "notable", Instead: []string{shift, outliers},
+			Meaning: "sells nothing any more, and every family but intermittent and the baselines forecasts nothing: leave it out if it is " +
+				"discontinued; load its values, or say that it is closed, if it goes on"},
+		reviewBegan: {Kind: "began after zeros", Grade: "minor", Instead: []string{shift},
+			Meaning: "has zeros alone before its first sale, which fits leave out: no value would say the same"},
+		reviewPlaces: {Kind: "changed weekday", Grade: "notable", Instead: []string{outliers},
+			Meaning: "has a weekday, or another place in its season, that changed its part at once: fits leave out what it was before; if it is " +
+				"shut now, say that it is closed then"},
+		reviewPause: {Kind: "pause", Grade: "notable", Instead: []string{shift, outliers},
+			Meaning: "stood still for a while, once, which fits leave out: say that it was closed, or give the cause as an event, if it was to be so"},
+		reviewMoved: {Kind: "moved at once", Grade: "notable", Instead: []string{shift, outliers},
+			Meaning: "moved to another level or unit at once: fits learn from what came before as if it had been so"},
+		reviewMistakes: {Kind: "mistakes", Grade: "notable", Instead: []string{outliers},
+			Meaning: "has values far from what is before, after and a season away, which fits leave out: correct them, or give their cause as an " +
+				"event if they are right"},
+		reviewLast: {Kind: "last value odd", Grade: "serious", Instead: []string{"last period low", outliers},
+			Meaning: "ends in a value far from all before it, which fits leave out: correct it if it is a mistake, load up to the one before if " +
+				"its period is not over, or give its cause as an event"},
 	}
 }
 

@@ -101,7 +101,18 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 	if _, ok := method.(OnRest); !ok {
 		return method, nil
 	}
-	prior, err := priorOf(ctx, v, v.Len(), func(i int) Input { return InputOf(v.Series(i), 0, nil) }, leavesOut(method), workers)
+	values := func(i int) []float64 {
+		out, _ := v.Values(i)
+		return out
+	}
+	input := func(i int) Input {
+		in := InputOf(v.Series(i), 0, nil)
+		if leavesOut(method) {
+			in.mend()
+		}
+		return in
+	}
+	prior, err := priorOf(ctx, v, v.Len(), values, input, workers)
 	if err != nil || prior == nil {
 		return method, err
 	}
@@ -111,13 +122,13 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 // mostLearnt bounds the series that tell of seasons.
 const mostLearnt = 400
 
-// priorOf is what inputs tell of their seasons together; nil where none has seen few rounds, or they tell nothing. Of
-// many those are asked that are evenly spread.
-func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, mend bool, workers int) (*young.Prior, error) {
+// priorOf is what a number of series tell of their seasons together; nil where none has seen few rounds, or they tell
+// nothing. Of many those are asked that are evenly spread.
+func priorOf(ctx context.Context, v panel.View, n int, values func(i int) []float64, input func(i int) Input, workers int) (*young.Prior, error) {
 	m, period := seasonOf(v)
 	short := false
 	for i := 0; i < n && !short; i++ {
-		short = young.Short(input(i).Values, m)
+		short = young.Short(values(i), m)
 	}
 	if !short {
 		return nil, nil
@@ -125,9 +136,6 @@ func priorOf(ctx context.Context, v panel.View, n int, input func(i int) Input, 
 	list := make([]young.Series, min(n, mostLearnt))
 	for k := range list {
 		in := input(k * n / len(list))
-		if mend {
-			in.mend()
-		}
 		list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
 	}
 	return young.Learn(ctx, list, m, period, workers)
@@ -161,7 +169,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 			}
 		}
 	}
-	prior, err := priorOf(ctx, v, len(inputs), func(i int) Input { return inputs[i] }, false, workers)
+	prior, err := priorOf(ctx, v, len(inputs), func(i int) []float64 { return inputs[i].Values }, func(i int) Input { return inputs[i] }, workers)
 	if err != nil || prior == nil {
 		return out, err
 	}
