@@ -27,6 +27,7 @@ terminal() { # NAME COLUMNS ROWS COMMAND
 }
 
 series='series=Saltmarsh%20/%20hotel%20/%20black%20tea'
+bin/paperkettle --server "$base" dataset check daily >/dev/null # what the lists show is known then
 page home / 800
 page dataset '/data/daily?where=town%3DSaltmarsh&series=Saltmarsh%20/%20shop%20/%20green%20tea' 1450
 page together '/data/monthly?where=channel%3Dshop&series=Saltmarsh%20/%20shop%20/%20green%20tea&beside=Saltmarsh%20/%20shop%20/%20black%20tea&beside=Gullhaven%20/%20shop%20/%20herb%20tea&scaled=1&spread=1' 1150

@@ -243,10 +243,11 @@ func (s *Server) checkDataset(ctx context.Context, in *RevisionPath) (api.Page[a
 		return out, err
 	}
 	v := s.surveyOf(rev.ID, p)
-	if !v.ready(ctx, true) {
+	if _, all := v.ready(ctx, true); !all {
 		return out, ctx.Err()
 	}
-	out.Items, out.Total = v.checks, len(v.checks)
+	out.Items = v.told.Load().checks
+	out.Total = len(out.Items)
 	return out, nil
 }
 

@@ -72,7 +72,11 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	share := shares(p, weights, chosen)
 	look := s.surveyOf(rev.ID, p)
 	by := strings.TrimPrefix(in.Sort, "-")
-	out.Checked = look.ready(ctx, in.Wait || by == "trend" || by == "season" || by == "marks")
+	some, all := look.ready(ctx, in.Wait || by == "trend" || by == "season" || by == "marks")
+	if err := ctx.Err(); err != nil {
+		return out, err // nobody waits, and what to sort by may not be known
+	}
+	out.Checked = all
 	sortSeries(p, chosen, in.Sort, look, share)
 	out.Total = len(chosen)
 	if out.Facets, err = facets(p, in.Where, in.Search); err != nil {
@@ -81,7 +85,7 @@ func (s *Server) listSeries(ctx context.Context, in *seriesQuery) (api.SeriesLis
 	shown := chosen[min(offset, len(chosen)):min(offset+in.Limit, len(chosen))]
 	for _, i := range shown {
 		row := seriesRow(p, i)
-		if out.Checked {
+		if some {
 			look.mark(&row, i)
 		}
 		if share != nil {
@@ -114,7 +118,7 @@ func sortSeries(p *panel.Panel, chosen []int, by string, look *survey, share map
 		"zeros":  func(i int) float64 { return knownOf(p.Series[i].Values).zeroShare() },
 		"trend":  func(i int) float64 { return look.look.Trend[i] },
 		"season": func(i int) float64 { return look.look.Season[i] },
-		"marks":  func(i int) float64 { return float64(len(look.marks[i])) },
+		"marks":  func(i int) float64 { return float64(len(look.told.Load().marks[i])) },
 		"weight": func(i int) float64 { return share[i] },
 	}[name]
 	if value != nil {
