@@ -30,7 +30,8 @@ func TestChecksTellWhatIsNotLearntFrom(t *testing.T) {
 		fmt.Fprintf(&b, "%s,pier,%d\n%s,square,%d\n", day, pier, day, square)
 	}
 	c, _ := start(t, t.TempDir())
-	_, err := c.Load(ctx, "stalls", api.LoadColumns{Time: "day", Measure: "cups", By: []string{"stall"}, File: "stalls.csv"}, strings.NewReader(b.String()))
+	columns := api.LoadColumns{Time: "day", Measure: "cups", By: []string{"stall"}, File: "stalls.csv"}
+	_, err := c.Load(ctx, "stalls", columns, strings.NewReader(b.String()))
 	require.NoError(t, err)
 	kinds := func() map[string]api.Check {
 		checks, err := c.Check(ctx, "stalls")
