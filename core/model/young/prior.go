@@ -152,44 +152,57 @@ func (b *belief) others(key string) []float64 {
 
 // often is the share of each setting among the series, by expectation and maximisation from even ones.
 func often(logliks [][]float64) []float64 {
-	var share []float64
-	for range steps {
-		var sum []float64
-		n := 0.0
-		for _, own := range logliks {
-			if own == nil {
-				continue
-			}
-			if sum == nil {
-				sum = make([]float64, len(own))
-			}
-			n++
-			floats.Add(sum, weights(own, share))
+	var likely [][]float64
+	for _, own := range logliks {
+		if own != nil {
+			likely = append(likely, relative(own))
 		}
-		if sum == nil {
-			return nil
+	}
+	if len(likely) == 0 {
+		return nil
+	}
+	settings := len(likely[0])
+	var share []float64
+	work := make([]float64, settings)
+	for range steps {
+		sum := make([]float64, settings)
+		for _, own := range likely {
+			floats.Add(sum, shared(work, own, share))
 		}
 		for k := range sum {
-			sum[k] = (sum[k] + apriori/float64(len(sum))) / (n + apriori)
+			sum[k] = (sum[k] + apriori/float64(settings)) / (float64(len(likely)) + apriori)
 		}
 		share = sum
 	}
 	return share
 }
 
-// weights are how likely each setting is, of a series; share may be nil, for even ones.
-func weights(loglik, share []float64) []float64 {
-	most := floats.Max(loglik)
-	out, sum := make([]float64, len(loglik)), 0.0
+// relative are likelihoods next to the largest.
+func relative(loglik []float64) []float64 {
+	most, out := floats.Max(loglik), make([]float64, len(loglik))
 	for k, l := range loglik {
 		out[k] = math.Exp(l - most)
+	}
+	return out
+}
+
+// shared are likelihoods times the shares of their settings, as parts of their sum; share may be nil, for even ones.
+func shared(out, likely, share []float64) []float64 {
+	sum := 0.0
+	for k, l := range likely {
 		if share != nil {
-			out[k] *= share[k]
+			l *= share[k]
 		}
-		sum += out[k]
+		out[k] = l
+		sum += l
 	}
 	floats.Scale(1/sum, out)
 	return out
+}
+
+// weights are how likely each setting is, of a series.
+func weights(loglik, share []float64) []float64 {
+	return shared(make([]float64, len(loglik)), relative(loglik), share)
 }
 
 // together is the log of the likelihood of a series with settings as often as they are.
