@@ -202,6 +202,13 @@ func (x *Rows) FillAhead(at int, out []float64) { x.fill(x.y[:0], at+1, out) }
 func (x *Rows) FillPath(past []float64, step int, out []float64) { x.fill(past, step, out) }
 
 func (x *Rows) fill(past []float64, step int, out []float64) {
+	for k := range x.recipe.Columns {
+		out[k] = x.value(k, past, step)
+	}
+}
+
+// value is a column's for a step past the last of some values.
+func (x *Rows) value(k int, past []float64, step int) float64 {
 	origin := len(past) - 1
 	at := func(i int) float64 {
 		if i < 0 || i > origin {
@@ -209,36 +216,33 @@ func (x *Rows) fill(past []float64, step int, out []float64) {
 		}
 		return past[i]
 	}
-	for k := range x.recipe.Columns {
-		c := &x.recipe.Columns[k]
-		switch c.Kind {
-		case kindLag:
-			out[k] = at(origin + 1 - c.Lag)
-		case kindSeasonLag:
-			m := x.recipe.Season
-			out[k] = at(origin + step - m*((step+m-1)/m+c.Lag-1))
-		case kindDifference:
-			out[k] = at(origin) - at(origin-c.Lag)
-		case kindMean:
-			out[k] = mean(past[max(0, origin+1-c.Width):], c.Width)
-		case kindSpread:
-			out[k] = windowed("spread", past[max(0, origin+1-c.Width):], c.Width, 0)
-		case kindQuantile:
-			out[k] = windowed("quantile", past[max(0, origin+1-c.Width):], c.Width, c.Share)
-		case kindScale:
-			i := min(origin, len(x.sums)-1)
-			out[k] = x.sums[i] / x.counts[i]
-		case kindGroup:
-			out[k] = x.groups.mean(c.Name2, x.group[k], x.first+min(origin, len(x.y)-1), c.Width)
-		case kindAttribute:
-			out[k] = x.fixed[k]
-		default:
-			out[k] = panel.Unknown
-			if i := origin + step; i < len(x.ahead[k]) {
-				out[k] = x.ahead[k][i]
-			}
-		}
+	c := &x.recipe.Columns[k]
+	switch c.Kind {
+	case kindLag:
+		return at(origin + 1 - c.Lag)
+	case kindSeasonLag:
+		m := x.recipe.Season
+		return at(origin + step - m*((step+m-1)/m+c.Lag-1))
+	case kindDifference:
+		return at(origin) - at(origin-c.Lag)
+	case kindMean:
+		return mean(past[max(0, origin+1-c.Width):], c.Width)
+	case kindSpread:
+		return windowed("spread", past[max(0, origin+1-c.Width):], c.Width, 0)
+	case kindQuantile:
+		return windowed("quantile", past[max(0, origin+1-c.Width):], c.Width, c.Share)
+	case kindScale:
+		i := min(origin, len(x.sums)-1)
+		return x.sums[i] / x.counts[i]
+	case kindGroup:
+		return x.groups.mean(c.Name2, x.group[k], x.first+min(origin, len(x.y)-1), c.Width)
+	case kindAttribute:
+		return x.fixed[k]
 	}
+	if i := origin + step; i < len(x.ahead[k]) {
+		return x.ahead[k][i]
+	}
+	return panel.Unknown
 }
 
 // mean of a window; unknown where less than half of it is known.

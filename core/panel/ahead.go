@@ -63,6 +63,7 @@ type shownDriver struct {
 // WithAhead is the view under rules for the drivers that are not known ahead; those
 // without a rule are dropped. reach is how many periods past the origin are forecast.
 func (v View) WithAhead(rules map[string]Ahead, reach int) View {
+	v = v.forgetting()
 	v.reach = reach
 	v.shown = make([]shownDriver, 0, len(v.p.Drivers))
 	for i, d := range v.p.Drivers {

@@ -64,6 +64,7 @@ func ParseFillings(p *Panel, rules map[string]string) (Fillings, error) {
 
 // WithFillings is the view under rules for unknown values of drivers.
 func (v View) WithFillings(f Fillings) View {
+	v = v.forgetting()
 	v.fillings = f
 	return v
 }

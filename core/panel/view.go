@@ -19,6 +19,7 @@ type View struct {
 	reach        int
 	fillings     Fillings          // of drivers' unknown values
 	instead      map[int][]float64 // values of series in place of the panel's, by their place in it
+	memory       *memory           // nil for none
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
@@ -61,7 +62,8 @@ type SeriesView struct {
 	v       View
 	at      int // in the panel
 	drivers [][]float64
-	offset  int // of First in drivers
+	offset  int  // of First in drivers
+	copied  bool // Values were filled up, anew for each caller
 }
 
 // Series gives the i-th series of the view. A series that ended before the
@@ -71,7 +73,13 @@ func (v View) Series(i int) SeriesView {
 	s := &v.p.Series[v.series[i]]
 	values, first := v.Values(i)
 	return SeriesView{Key: s.Key, Labels: v.p.Labels(v.series[i]), First: first, Values: values, v: v, at: v.series[i], drivers: s.Drivers,
-		offset: first - s.First}
+		offset: first - s.First, copied: s.End() <= v.origin}
+}
+
+// Like is the series as another view of the same panel holds it, with its own values.
+func (s SeriesView) Like(other SeriesView) SeriesView {
+	s.v = other.v
+	return s
 }
 
 // Values are those of the i-th series alone, as Series gives them, and the axis index of

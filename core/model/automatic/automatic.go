@@ -108,6 +108,8 @@ func (f *form) startFrom(base string, settled model.Model) {
 // Train rehearses the forms on inner windows, weighs them, and trains those that get weight
 // on everything.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	v = v.Remembering() // each form mends the series that it learns from
+	defer v.Forget()
 	list := forms(m.Members, v)
 	told, err := rehearse(ctx, v, env.Within(0, 0.7, ""), list)
 	if err != nil {

@@ -269,13 +269,24 @@ func (p *Pool) mean(levels, changes []Equation) []Equation {
 // row fills x with the columns of the past and gives the target: the value, or its change
 // since the origin. It is false where the target is unknown.
 func (p *Pool) row(s *series, origin, step int, x []float64) (target float64, ok bool) {
+	if target, ok = p.target(s, origin, step); !ok {
+		return 0, false
+	}
+	s.rows.Fill(origin, step, x)
+	_, ok = p.relative(s.y[origin], x)
+	return target, ok
+}
+
+// target is what a row's equation is to say; not ok where it is unknown, or counts for nothing.
+func (p *Pool) target(s *series, origin, step int) (target float64, ok bool) {
 	target = s.y[origin+step]
 	if !panel.Known(target) || len(s.odd) > 0 && slices.Contains(s.odd, origin+step) {
 		return 0, false
 	}
-	s.rows.Fill(origin, step, x)
-	base, ok := p.relative(s.y[origin], x)
-	return target - base, ok
+	if p.Diff {
+		target -= s.y[origin]
+	}
+	return target, panel.Known(target)
 }
 
 // relative moves columns on the measure's scale by the origin's value, where changes are

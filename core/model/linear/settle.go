@@ -22,27 +22,12 @@ func (p *Pool) settle(s *series) *State {
 	for i := range st.Errors {
 		st.Errors[i] = make([]float32, h)
 	}
-	x := make([]float64, len(p.Recipe.Columns))
 	st.Free = math.Inf(1)
+	x := p.across(s, start)
 	rest := make([]float64, n)
 	for step := 1; step <= h; step++ {
 		e := &p.Steps[step-1]
-		sum, count := 0.0, 0.0
-		for o := start; o+1 < n; o++ {
-			rest[o] = panel.Unknown
-			if o+step >= n || (o-start)%p.thin > 0 {
-				continue
-			}
-			if target, ok := p.row(s, o, step, x); ok {
-				rest[o] = target - e.at(x)
-				if e.Last != 0 {
-					rest[o] -= e.Last * s.y[o]
-				}
-				if panel.Known(rest[o]) {
-					sum, count = sum+rest[o]-(1-p.Belief)*target, count+1
-				}
-			}
-		}
+		sum, count := x.rest(e, step, rest)
 		const held = 2 // rows' worth of the pool's intercept
 		own := e.Own
 		if p.Series == 1 {
@@ -78,6 +63,82 @@ func (p *Pool) settle(s *series) *State {
 	st.Notes = append(st.Notes, p.Ahead.Notes...)
 	st.Notes = append(st.Notes, p.Recipe.Notes...)
 	return st
+}
+
+// across is the rows of a series from all origins at once, column by column.
+type across struct {
+	pool          *Pool
+	series        *series
+	start, stride int
+	same          [][]float64 // columns that no step changes; nil for the others
+	column, said  []float64   // room for a column, and for what an equation says
+}
+
+// across prepares the rows from an origin on.
+func (p *Pool) across(s *series, start int) *across {
+	n := max(0, (len(s.y)-1-start+p.thin-1)/p.thin)
+	x := &across{pool: p, series: s, start: start, stride: p.thin, same: make([][]float64, len(p.Recipe.Columns)),
+		column: make([]float64, n), said: make([]float64, n)}
+	for k := range x.same {
+		if !p.Recipe.Columns[k].AtStep() {
+			x.same[k] = make([]float64, n)
+			s.rows.FillColumn(k, start, x.stride, 1, x.same[k])
+		}
+	}
+	return x
+}
+
+// say puts what an equation says of a step past each origin into said; what is unknown counts as usual.
+func (x *across) say(e *Equation, step int) {
+	clear(x.said)
+	for k, b := range e.Beta {
+		column := x.same[k]
+		if column == nil {
+			column = x.column
+			x.series.rows.FillColumn(k, x.start, x.stride, step, column)
+		}
+		center := e.Center[k]
+		if x.pool.Diff && x.pool.Recipe.Columns[k].Level {
+			for i, v := range column {
+				if d := v - x.series.y[x.start+i*x.stride] - center; d == d {
+					x.said[i] += b * d
+				}
+			}
+			continue
+		}
+		for i, v := range column {
+			if d := v - center; d == d {
+				x.said[i] += b * d
+			}
+		}
+	}
+}
+
+// rest puts what an equation of a step leaves at each origin into rest, unknown where it can't be told; sum is of what
+// it leaves of targets that are believed in, and count how many they are.
+func (x *across) rest(e *Equation, step int, rest []float64) (sum, count float64) {
+	for o := range rest {
+		rest[o] = panel.Unknown
+	}
+	x.say(e, step)
+	for i := range x.said {
+		o := x.start + i*x.stride
+		if o+step >= len(x.series.y) {
+			break
+		}
+		target, ok := x.pool.target(x.series, o, step)
+		if !ok {
+			continue
+		}
+		rest[o] = target - x.said[i]
+		if e.Last != 0 {
+			rest[o] -= e.Last * x.series.y[o]
+		}
+		if panel.Known(rest[o]) {
+			sum, count = sum+rest[o]-(1-x.pool.Belief)*target, count+1
+		}
+	}
+	return sum, count
 }
 
 // mostErrors bounds the rows of errors that a state keeps to draw futures from.

@@ -39,15 +39,16 @@ const (
 
 // move moves a series' quantiles, step by step.
 func (l Lean) move(s *sight, quantiles []float64) {
-	if l.Share == 0 {
-		return
+	if l.Share > 0 {
+		l.moveTo(s.plainly(len(quantiles)/wide), quantiles)
 	}
-	var own, long places
-	for h := range len(quantiles) / wide {
-		s.now.back(h+1, s.season, &own)
-		s.now.back(h+1, s.longer, &long)
+}
+
+// moveTo moves quantiles towards one of plain forecasts.
+func (l Lean) moveTo(plain [][anchors]float64, quantiles []float64) {
+	for h := range plain {
 		row := quantiles[h*wide : (h+1)*wide]
-		by := l.Share * (s.now.plain(h+1, &own, &long)[l.Anchor] - row[outlook.Middle])
+		by := l.Share * (plain[h][l.Anchor] - row[outlook.Middle])
 		for j := range row {
 			row[j] += by
 		}
@@ -78,30 +79,27 @@ func (l *leant) loss(e, scale float64) float64 {
 }
 
 // take takes a window of a series, before drivers and events are put back.
-func (l *leant) take(series, origin int, s *sight, quantiles, actual []float64, scale float64) {
+func (l *leant) take(series, origin int, plain [][anchors]float64, quantiles, actual []float64, scale float64) {
 	if l.series[series] == nil {
 		l.series[series] = &gains{}
 	}
 	if l.origin[origin] == nil {
 		l.origin[origin] = &gains{}
 	}
-	var own, long places
+	of, at := l.series[series], l.origin[origin]
 	for h, y := range actual {
 		if !panel.Known(y) {
 			continue
 		}
-		s.now.back(h+1, s.season, &own)
-		s.now.back(h+1, s.longer, &long)
 		middle := quantiles[h*wide+outlook.Middle]
 		alone := l.loss(y-middle, scale)
-		plain := s.now.plain(h+1, &own, &long)
-		for _, to := range []*gains{l.series[series], l.origin[origin]} {
-			to.alone += alone
-			to.count++
-			for k, x := range plain {
-				for j, share := range leanShares {
-					to.less[k][j] += alone - l.loss(y-middle-share*(x-middle), scale)
-				}
+		of.alone, of.count = of.alone+alone, of.count+1
+		at.alone, at.count = at.alone+alone, at.count+1
+		for k, x := range plain[h] {
+			for j, share := range leanShares {
+				less := alone - l.loss(y-middle-share*(x-middle), scale)
+				of.less[k][j] += less
+				at.less[k][j] += less
 			}
 		}
 	}
@@ -142,8 +140,8 @@ func (l *leant) surely(k, j int) bool {
 	return mean > surely*math.Sqrt(max(0, squares-mean*mean)/(n-1))
 }
 
-// lean is how far the windows' quantiles are to be moved.
-func (r *rehearsal) lean(quantiles [][]float64, by model.Judge) Lean {
+// lean is how far the windows' quantiles are to be moved, given the plain forecasts of each.
+func (r *rehearsal) lean(quantiles [][]float64, plain [][][anchors]float64, by model.Judge) Lean {
 	l := newLeant(by)
 	if !r.tell() {
 		return Lean{}
@@ -151,8 +149,7 @@ func (r *rehearsal) lean(quantiles [][]float64, by model.Judge) Lean {
 	seen := map[int]int{}
 	for w, lesson := range r.lessons {
 		i := r.windows[w].series
-		s, _ := look(lesson.Values[:lesson.Known], lesson.Season, lesson.Longer)
-		l.take(i, seen[i], s, quantiles[w], lesson.Values[lesson.Known:], r.scale[w])
+		l.take(i, seen[i], plain[w], quantiles[w], lesson.Values[lesson.Known:], r.scale[w])
 		seen[i]++
 	}
 	return l.lean()

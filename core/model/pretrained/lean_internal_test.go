@@ -51,7 +51,7 @@ func TestLeaning(t *testing.T) {
 		l := newLeant(by)
 		for origin := range 4 {
 			for i, s := range sights {
-				l.take(i, origin, s, level(s.now.last), ahead[i], 1)
+				l.take(i, origin, s.plainly(leantAhead), level(s.now.last), ahead[i], 1)
 			}
 		}
 		lean := l.lean()
@@ -73,7 +73,7 @@ func TestLeaning(t *testing.T) {
 			for h := range still {
 				still[h] = s.now.last
 			}
-			l.take(i, 4, s, level(s.now.last), still, 1)
+			l.take(i, 4, s.plainly(leantAhead), level(s.now.last), still, 1)
 		}
 		assert.Zero(t, l.lean())
 	}
@@ -81,7 +81,7 @@ func TestLeaning(t *testing.T) {
 	few := newLeant(model.AbsoluteErrors)
 	for origin := range 2 {
 		for i, s := range sights {
-			few.take(i, origin, s, level(s.now.last), ahead[i], 1)
+			few.take(i, origin, s.plainly(leantAhead), level(s.now.last), ahead[i], 1)
 		}
 	}
 	assert.Zero(t, few.lean(), "two origins are no evidence of a third")
@@ -105,7 +105,7 @@ func TestLeaningOnChance(t *testing.T) {
 				for h := range next {
 					next[h] = 20 + rnd.NormFloat64()
 				}
-				l.take(i, origin, s, level(20), next, 1)
+				l.take(i, origin, s.plainly(leantAhead), level(20), next, 1)
 			}
 		}
 		if l.lean().Share > 0 {

@@ -57,9 +57,9 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	t.Longer = longer(v)
 	out := held(feature.SettingOf(v, horizon).Length, horizon)
 	if m.Plain {
-		r := t.rehearsal(v, out, nil)
-		if !r.tell() {
-			return t, nil
+		r, err := t.rehearsal(ctx, v, out, nil)
+		if err != nil || !r.tell() {
+			return t, err
 		}
 		told, err := r.judge(ctx, t.workers, t.networks, env.Judge)
 		if err != nil {
@@ -73,7 +73,10 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 			return nil, err
 		}
 	}
-	r := t.rehearsal(v, out, t.early)
+	r, err := t.rehearsal(ctx, v, out, t.early)
+	if err != nil {
+		return nil, err
+	}
 	if m.Tune {
 		if err := t.tune(ctx, m, v, r, env); err != nil {
 			return nil, err
@@ -127,11 +130,11 @@ func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.
 		t.Cautions = append(t.Cautions, "drivers and events could not be explained first, and are left out: "+err.Error())
 		return nil
 	}
-	with, err := t.rehearsal(v, out, early).judge(ctx, t.workers, t.networks, env.Judge)
+	with, err := t.judged(ctx, v, out, early, env.Judge)
 	if err != nil {
 		return err
 	}
-	without, err := t.rehearsal(v, out, nil).judge(ctx, t.workers, t.networks, env.Judge)
+	without, err := t.judged(ctx, v, out, nil, env.Judge)
 	if err != nil {
 		return err
 	}
@@ -140,6 +143,15 @@ func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.
 		t.outside, t.early = whole, early
 	}
 	return nil
+}
+
+// judged is how the networks do on what a model that explains drivers and events leaves; it may be nil.
+func (t *Trained) judged(ctx context.Context, v panel.View, out int, by model.Trained, judge model.Judge) (*verdict, error) {
+	r, err := t.rehearsal(ctx, v, out, by)
+	if err != nil {
+		return nil, err
+	}
+	return r.judge(ctx, t.workers, t.networks, judge)
 }
 
 // rehearsal is windows whose futures are known.
@@ -155,41 +167,58 @@ type rehearsal struct {
 
 // rehearsal holds out periods at the end of every series that is long enough; by explains its drivers
 // and events, and may be nil.
-func (t *Trained) rehearsal(v panel.View, out int, by model.Trained) *rehearsal {
+func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by model.Trained) (*rehearsal, error) {
 	r := &rehearsal{horizon: t.Horizon, keep: make([]int, v.Len())}
 	skip := 1 + v.Len()/mostHeld
 	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld*skip/max(1, v.Len())))
-	for i := range v.Len() {
+	own := make([]rehearsal, v.Len())
+	err := num.Each(ctx, t.workers, v.Len(), func(i int) {
 		s, _ := single.Mend(v.Series(i))
 		r.keep[i] = len(s.Values) - out
 		if r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || i%skip != 0 || !single.Tells(s.Values[:r.keep[i]]) {
+			return
+		}
+		if outside, err := outlook.OutsideOf(by, v, i, 0); err == nil {
+			own[i] = t.held(s, i, r.keep[i], out, each, outside)
+		}
+	})
+	for i := range own {
+		r.add(&own[i])
+	}
+	return r, err
+}
+
+// held are the windows of a series.
+func (t *Trained) held(s panel.SeriesView, i, keep, out, each int, outside *model.Outside) (r rehearsal) {
+	z := outlook.Without(s.Values, outside)
+	season, long := t.seasons(s)
+	for k := range each {
+		n := keep + k*max(1, (out-t.Horizon)/max(1, each-1))
+		end := min(len(z), n+t.Horizon)
+		if n >= end || panel.CountKnown(s.Values[n:end]) == 0 || !panel.Known(num.LastKnown(num.Tail(s.Values[:n], max(8, season)))) {
 			continue
 		}
-		outside, err := outlook.OutsideOf(by, v, i, 0)
-		if err != nil {
+		lesson := Lesson{Values: z[:end], Known: n, Season: season, Longer: long}
+		seen, ok := glance(lesson.Values[:n], season, long)
+		if !ok {
 			continue
 		}
-		z := outlook.Without(s.Values, outside)
-		season, long := t.seasons(s)
-		for k := range each {
-			n := r.keep[i] + k*max(1, (out-t.Horizon)/max(1, each-1))
-			end := min(len(z), n+t.Horizon)
-			if n >= end || panel.CountKnown(s.Values[n:end]) == 0 || !panel.Known(num.LastKnown(num.Tail(s.Values[:n], max(8, season)))) {
-				continue
-			}
-			lesson := Lesson{Values: z[:end], Known: n, Season: season, Longer: long}
-			seen, ok := look(lesson.Values[:n], season, long)
-			if !ok {
-				continue
-			}
-			r.windows = append(r.windows, window{i, n})
-			r.lessons = append(r.lessons, lesson)
-			r.put = append(r.put, outside)
-			r.actual = append(r.actual, s.Values[n:end])
-			r.scale = append(r.scale, max(change(s.Values[max(0, n-Reach):n], 1), 0.05*seen.unit, 1e-12))
-		}
+		r.windows = append(r.windows, window{i, n})
+		r.lessons = append(r.lessons, lesson)
+		r.put = append(r.put, outside)
+		r.actual = append(r.actual, s.Values[n:end])
+		r.scale = append(r.scale, max(change(s.Values[max(0, n-Reach):n], 1), 0.05*seen.unit, 1e-12))
 	}
 	return r
+}
+
+// add adds the windows of a series.
+func (r *rehearsal) add(own *rehearsal) {
+	r.windows = append(r.windows, own.windows...)
+	r.lessons = append(r.lessons, own.lessons...)
+	r.put = append(r.put, own.put...)
+	r.actual = append(r.actual, own.actual...)
+	r.scale = append(r.scale, own.scale...)
 }
 
 // verdict is how networks did on the windows.
@@ -207,14 +236,15 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 	if len(r.windows) == 0 {
 		return out, nil
 	}
-	quantiles := make([][]float64, len(r.windows))
+	quantiles, plain := make([][]float64, len(r.windows)), make([][][anchors]float64, len(r.windows))
 	parts := (len(r.windows) + block - 1) / block
 	err := num.Each(ctx, workers, parts, func(b int) {
 		from, to := b*block, min(len(r.windows), (b+1)*block)
 		list := make([]*sight, 0, to-from)
-		for _, l := range r.lessons[from:to] {
+		for w := from; w < to; w++ {
+			l := r.lessons[w]
 			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
-			list = append(list, s)
+			list, plain[w] = append(list, s), s.plainly(r.horizon)
 		}
 		got, err := n.ahead(ctx, workers/parts, list, r.horizon)
 		if err != nil && ctx.Err() == nil {
@@ -225,11 +255,9 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 	if err = cmp.Or(err, ctx.Err()); err != nil {
 		return nil, err
 	}
-	out.lean = r.lean(quantiles, by)
-	for w, l := range r.lessons {
-		if out.lean.Share > 0 {
-			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
-			out.lean.move(s, quantiles[w])
+	if out.lean = r.lean(quantiles, plain, by); out.lean.Share > 0 {
+		for w := range quantiles {
+			out.lean.moveTo(plain[w], quantiles[w])
 		}
 	}
 	sum, count := 0.0, 0.0

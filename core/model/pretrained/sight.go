@@ -30,6 +30,23 @@ type sight struct {
 
 // look looks back from an origin; ok is false where nothing is known.
 func look(values []float64, season, longer int) (s *sight, ok bool) {
+	if s, ok = glance(values, season, longer); !ok {
+		return s, false
+	}
+	n := len(s.z)
+	for k := range s.smooth {
+		s.smooth[k] = outlook.Smooth(s.z, s.season, outlook.Rates[k])
+	}
+	for k := range s.calm {
+		s.calm[k] = s.calmed(k == 1)
+	}
+	s.now = s.from(n)
+	s.prove()
+	return s, true
+}
+
+// glance is a look at the level and the unit alone.
+func glance(values []float64, season, longer int) (s *sight, ok bool) {
 	s = &sight{z: num.Tail(values, Reach), season: max(1, season), longer: longer}
 	n := len(s.z)
 	s.whole = 8
@@ -48,15 +65,19 @@ func look(values []float64, season, longer int) (s *sight, ok bool) {
 	}
 	s.level = s.levelAt(n)
 	s.measure()
-	for k := range s.smooth {
-		s.smooth[k] = outlook.Smooth(s.z, s.season, outlook.Rates[k])
-	}
-	for k := range s.calm {
-		s.calm[k] = s.calmed(k == 1)
-	}
-	s.now = s.from(n)
-	s.prove()
 	return s, true
+}
+
+// plainly are the plain forecasts of some steps.
+func (s *sight) plainly(steps int) [][anchors]float64 {
+	out := make([][anchors]float64, steps)
+	var own, long places
+	for h := range out {
+		s.now.back(h+1, s.season, &own)
+		s.now.back(h+1, s.longer, &long)
+		out[h] = s.now.plain(h+1, &own, &long)
+	}
+	return out
 }
 
 // mean is that of the known values of some periods; unknown where there are none.

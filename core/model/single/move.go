@@ -75,14 +75,10 @@ func moveOf(logs []float64, places []int, season int) (at int, by float64) {
 // medians are those of as many values as reach from each place on.
 func medians(z []float64, reach int) []float64 {
 	out := make([]float64, len(z)-reach+1)
-	sorted := slices.Sorted(slices.Values(z[:reach]))
+	sorted := ordered(slices.Sorted(slices.Values(z[:reach])))
 	for k := range out {
-		out[k] = (sorted[(reach-1)/2] + sorted[reach/2]) / 2
-		if k+reach < len(z) {
-			at, _ := slices.BinarySearch(sorted, z[k])
-			sorted = slices.Delete(sorted, at, at+1)
-			at, _ = slices.BinarySearch(sorted, z[k+reach])
-			sorted = slices.Insert(sorted, at, z[k+reach])
+		if out[k] = sorted.median(); k+reach < len(z) {
+			sorted.replace(z[k], z[k+reach])
 		}
 	}
 	return out

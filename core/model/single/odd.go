@@ -179,8 +179,17 @@ type Mended struct {
 // Mend is a series with what came before a change of unit as if it had always been so, and with its odd
 // values unknown; where it has ended, all that came before.
 func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
-	out, d := mend(s)
-	return out, Mended{slices.Concat(d.began, d.ended, d.places, d.odd, d.pauses), d.unit}
+	m := panel.Remember(s, "mended", func() mendedSeries {
+		out, d := mend(s)
+		return mendedSeries{out, Mended{slices.Clip(slices.Concat(d.began, d.ended, d.places, d.odd, d.pauses)), d.unit}}
+	})
+	return m.series.Like(s), m.done
+}
+
+// mendedSeries is a series fit to learn from, and what was done to it.
+type mendedSeries struct {
+	series panel.SeriesView
+	done   Mended
 }
 
 // done is what was done to a series, by kind.
@@ -242,20 +251,20 @@ func nearer(a, b float64) float64 {
 // trailing is, at each place, the median of the last known values before it; unknown at the first.
 func trailing(y []float64, most int) []float64 {
 	out := make([]float64, len(y))
-	var queue, sorted []float64
+	queue, sorted := make([]float64, 0, len(y)), make(ordered, 0, most)
 	for i, v := range y {
 		if out[i] = panel.Unknown; len(sorted) > 0 {
-			out[i] = (sorted[(len(sorted)-1)/2] + sorted[len(sorted)/2]) / 2
+			out[i] = sorted.median()
 		}
-		if !panel.Known(v) {
+		switch {
+		case !panel.Known(v):
 			continue
+		case len(sorted) == most:
+			sorted.replace(queue[len(queue)-most], v)
+		default:
+			sorted = sorted.insert(v)
 		}
-		if len(queue) == most {
-			at, _ := slices.BinarySearch(sorted, queue[0])
-			queue, sorted = queue[1:], slices.Delete(sorted, at, at+1)
-		}
-		at, _ := slices.BinarySearch(sorted, v)
-		queue, sorted = append(queue, v), slices.Insert(sorted, at, v)
+		queue = append(queue, v)
 	}
 	return out
 }

@@ -239,3 +239,22 @@ func BenchmarkOdd(b *testing.B) {
 		single.Odd(s)
 	}
 }
+
+// A series is mended alike where its view remembers, at every origin, and as often as it is asked.
+func TestMendingIsRemembered(t *testing.T) {
+	y := shop(300, 1)
+	y[90], y[150] = 2000, 0
+	for i := range 160 {
+		y[i] *= 5
+	}
+	plain := panel.NewView(panelOf(calendar.Day, y), []int{0}, 0, 299)
+	v := plain.Remembering()
+	for _, origin := range []int{299, 120, 299, 180, 180} {
+		want, done := single.Mend(plain.Before(origin).Series(0))
+		got, same := single.Mend(v.Before(origin).Series(0))
+		assert.Equal(t, done, same)
+		assert.Equal(t, want.First, got.First)
+		assert.InDeltaSlice(t, want.Values, got.Values, 0)
+		assert.Equal(t, origin, got.View().Origin())
+	}
+}

@@ -60,7 +60,16 @@ func (m seasoned) seasonOf(in Input) *young.Season {
 	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
-	return m.prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())
+	// What is remembered holds the prior too, or another might come to stand where it stood.
+	return panel.Remember(in.SeriesView, fmt.Sprintf("season as %p tells it", m.prior), func() toldBy {
+		return toldBy{m.prior, m.prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())}
+	}).season
+}
+
+// toldBy is a season of a series and the prior that told it.
+type toldBy struct {
+	prior  *young.Prior
+	season *young.Season
 }
 
 // quiet are the values of a series but for those on days of events, which are no season's; where an event comes at the
@@ -133,12 +142,18 @@ func priorOf(ctx context.Context, v panel.View, n int, values func(i int) []floa
 	if !short {
 		return nil, nil
 	}
-	list := make([]young.Series, min(n, mostLearnt))
-	for k := range list {
-		in := input(k * n / len(list))
-		list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
+	inputs, seen := make([]Input, min(n, mostLearnt)), make([]panel.SeriesView, min(n, mostLearnt))
+	for k := range inputs {
+		inputs[k] = input(k * n / len(inputs))
+		seen[k] = inputs[k].SeriesView
 	}
-	return young.Learn(ctx, list, m, period, workers)
+	return panel.RememberAll(seen, "seasons of few rounds", func() (*young.Prior, error) {
+		list := make([]young.Series, len(inputs))
+		for k, in := range inputs {
+			list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
+		}
+		return young.Learn(ctx, list, m, period, workers)
+	})
 }
 
 // mostFlattered bounds the square of the factor by which errors are held to be too small.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -65,12 +66,16 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 	before := 0
 	for _, name := range names {
 		inputs := make([]Input, len(places[name]))
-		for k, i := range places[name] {
+		err := num.Each(ctx, env.Workers, len(inputs), func(k int) {
+			i := places[name][k]
 			s := v.Series(i)
 			inputs[k] = InputOf(s, env.Horizon, env.Random(s.Key))
 			if leavesOut(t.group) {
 				own[i].mended = inputs[k].mend()
 			}
+		})
+		if err != nil {
+			return nil, err
 		}
 		g, ok := t.settled[name]
 		if !ok {
