@@ -13,9 +13,9 @@ import (
 // Describe says what the network saw of a series, and how it was used.
 func (t *Trained) Describe(i int) model.Description {
 	d := model.Description{Form: t.form()}
-	if t.outside != nil {
+	if t.now.by != nil {
 		d.Form += "; what the additive regression says of drivers and events is taken out before, and put back after"
-		d.Effects = describing(t.outside, i).Effects
+		d.Effects = describing(t.now.by, i).Effects
 		switch {
 		case t.Gain != t.Gain:
 		case t.Gain < outlook.Harm/10:
@@ -80,8 +80,8 @@ func (t *Trained) tell(d *model.Description, i int) {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("%d known values tell too little for the network", known))
 		return
 	}
-	outside, _ := outlook.OutsideOf(t.outside, *t.view, i, 0)
-	season, long := t.seasons(s)
+	outside, _ := t.now.of(*t.view, s, i, 0)
+	season, long := t.seasons(t.now, s, i)
 	z := outlook.Without(s.Values, outside)
 	seen, ok := look(z[:len(z)-single.Trailing(z)], season, long)
 	if !ok {

@@ -56,8 +56,13 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
 	t.Longer = longer(v)
 	out := held(feature.SettingOf(v, horizon).Length, horizon)
+	if !outlook.Explainable(v) {
+		if err := t.tellSeasons(ctx, v, out, env.Judge); err != nil {
+			return nil, err
+		}
+	}
 	if m.Plain {
-		r, err := t.rehearsal(ctx, v, out, nil)
+		r, err := t.rehearsal(ctx, v, out, t.early)
 		if err != nil || !r.tell() {
 			return t, err
 		}
@@ -90,7 +95,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if len(r.windows) > 0 {
 		t.Widening, t.Ties = told.proof.Widening().RankedBy(env.Judge), told.proof.Ties()
 	}
-	t.early = nil
+	t.early = before{}
 	env.Tell(1, "")
 	return t, nil
 }
@@ -104,15 +109,6 @@ func longer(v panel.View) int {
 		}
 	}
 	return 0
-}
-
-// seasons are those of a series that shows the longer one.
-func (t *Trained) seasons(s panel.SeriesView) (season, long int) {
-	season = max(1, single.InputOf(s, t.Horizon, nil).Season())
-	if long = t.Longer; 2*len(s.Values) < 3*long || long%season != 0 {
-		long = 0
-	}
-	return season, long
 }
 
 // explain has the additive regression explain drivers and events, and keeps that unless held-out
@@ -130,23 +126,23 @@ func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.
 		t.Cautions = append(t.Cautions, "drivers and events could not be explained first, and are left out: "+err.Error())
 		return nil
 	}
-	with, err := t.judged(ctx, v, out, early, env.Judge)
+	with, err := t.judged(ctx, v, out, before{by: early}, env.Judge)
 	if err != nil {
 		return err
 	}
-	without, err := t.judged(ctx, v, out, nil, env.Judge)
+	without, err := t.judged(ctx, v, out, before{}, env.Judge)
 	if err != nil {
 		return err
 	}
 	t.Gain = 1 - with.loss/without.loss
 	if !(with.loss > without.loss*(1+outlook.Harm)) {
-		t.outside, t.early = whole, early
+		t.now, t.early = before{by: whole}, before{by: early}
 	}
 	return nil
 }
 
-// judged is how the networks do on what a model that explains drivers and events leaves; it may be nil.
-func (t *Trained) judged(ctx context.Context, v panel.View, out int, by model.Trained, judge model.Judge) (*verdict, error) {
+// judged is how the networks do where something is taken out of series before.
+func (t *Trained) judged(ctx context.Context, v panel.View, out int, by before, judge model.Judge) (*verdict, error) {
 	r, err := t.rehearsal(ctx, v, out, by)
 	if err != nil {
 		return nil, err
@@ -165,9 +161,9 @@ type rehearsal struct {
 	keep    []int       // by series: values before what is held out
 }
 
-// rehearsal holds out periods at the end of every series that is long enough; by explains its drivers
-// and events, and may be nil.
-func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by model.Trained) (*rehearsal, error) {
+// rehearsal holds out periods at the end of every series that is long enough; by is what is
+// taken out of them before.
+func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by before) (*rehearsal, error) {
 	r := &rehearsal{horizon: t.Horizon, keep: make([]int, v.Len())}
 	skip := 1 + v.Len()/mostHeld
 	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld*skip/max(1, v.Len())))
@@ -178,8 +174,8 @@ func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by model
 		if r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || i%skip != 0 || !single.Tells(s.Values[:r.keep[i]]) {
 			return
 		}
-		if outside, err := outlook.OutsideOf(by, v, i, 0); err == nil {
-			own[i] = t.held(s, i, r.keep[i], out, each, outside)
+		if outside, err := by.of(v, s, i, 0); err == nil {
+			own[i] = t.held(by, s, i, r.keep[i], out, each, outside)
 		}
 	})
 	for i := range own {
@@ -189,9 +185,9 @@ func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by model
 }
 
 // held are the windows of a series.
-func (t *Trained) held(s panel.SeriesView, i, keep, out, each int, outside *model.Outside) (r rehearsal) {
+func (t *Trained) held(by before, s panel.SeriesView, i, keep, out, each int, outside *model.Outside) (r rehearsal) {
 	z := outlook.Without(s.Values, outside)
-	season, long := t.seasons(s)
+	season, long := t.seasons(by, s, i)
 	for k := range each {
 		n := keep + k*max(1, (out-t.Horizon)/max(1, each-1))
 		end := min(len(z), n+t.Horizon)

@@ -9,6 +9,7 @@ import (
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
+	"paperkettle/core/model/young"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -29,11 +30,12 @@ type Trained struct {
 	Gain     float64     // by explaining drivers and events first, in the loss
 	TuneGain float64
 	Curve    []float64 // losses of held-out windows as it was tuned
+	Unproved bool      // seasons of few rounds are taken out, and were not known before what is held out
 	Cautions []string
 
 	networks several
-	outside  model.Trained // explains drivers and events; nil where it does not help
-	early    model.Trained
+	now      before // what is taken out of series
+	early    before // the same as known before what is held out
 	workers  int
 	view     *panel.View // as last seen; not written
 }
@@ -99,7 +101,9 @@ type ready struct {
 	*sight
 	values  []float64
 	outside *model.Outside
-	quiet   int // unknown values at the end
+	quiet   int   // unknown values at the end
+	place   int   // of the series
+	ordinal int64 // of the first period ahead
 }
 
 // prepare looks at a series; one that tells too little is forecast plainly.
@@ -115,7 +119,7 @@ func (t *Trained) prepare(ctx context.Context, v panel.View, i, horizon int) (*r
 		t.Bounds.Keep(rows)
 		return nil, rows, err
 	}
-	outside, err := outlook.OutsideOf(t.outside, v, i, horizon)
+	outside, err := t.now.of(v, s, i, horizon)
 	if err != nil {
 		return nil, forecast.Rows{}, err
 	}
@@ -124,12 +128,12 @@ func (t *Trained) prepare(ctx context.Context, v panel.View, i, horizon int) (*r
 	if quiet > mostQuiet {
 		return nil, forecast.Rows{}, fmt.Errorf("nothing is known of the last %s", v.Cadence().Noun(quiet))
 	}
-	season, long := t.seasons(s)
+	season, long := t.seasons(t.now, s, i)
 	seen, ok := look(z[:len(z)-quiet], season, long)
 	if !ok {
 		return nil, forecast.Rows{}, errors.New("no value is known in the training part")
 	}
-	return &ready{sight: seen, values: s.Values, outside: outside, quiet: quiet}, forecast.Rows{}, nil
+	return &ready{sight: seen, values: s.Values, outside: outside, quiet: quiet, place: i, ordinal: v.Ordinal(s.First + len(s.Values))}, forecast.Rows{}, nil
 }
 
 // read turns the network's quantiles into a forecast, with drivers and events put back.
@@ -137,6 +141,13 @@ func (t *Trained) read(r *ready, quantiles []float64, rows forecast.Rows) error 
 	for h := range rows.Mean {
 		at := (r.quiet + h) * wide
 		rows.Mean[h] = outlook.OnGrid(quantiles[at:at+wide], rows.At(h), forecast.Grid[:])
+		if season, ok := t.now.young[r.place]; ok {
+			factor := 1.0
+			if t.Unproved {
+				factor = single.FlatteredBy(&season, r.values)
+			}
+			single.DoubtSeason(&season, factor, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
+		}
 		outlook.PutBack(rows, h, len(r.values), r.outside)
 	}
 	t.Widening.Stretch(rows, r.quiet)
@@ -152,7 +163,8 @@ func (t *Trained) Paths(ctx context.Context, v panel.View, horizon, count int, e
 		return err
 	}
 	for i := range t.Series {
-		outside, err := outlook.OutsideOf(t.outside, v, i, horizon)
+		s, _ := single.Mend(v.Series(i))
+		outside, err := t.now.of(v, s, i, horizon)
 		if err = errors.Join(res.Err[i], err); err != nil {
 			each(i, nil, err)
 			continue
@@ -170,8 +182,8 @@ func (t *Trained) Advance(ctx context.Context, v panel.View) error {
 		return fmt.Errorf("the model was trained on %d series and is advanced with %d", t.Series, v.Len())
 	}
 	t.view = &v
-	if t.outside != nil {
-		return t.outside.Advance(ctx, v)
+	if t.now.by != nil {
+		return t.now.by.Advance(ctx, v)
 	}
 	return nil
 }
@@ -186,14 +198,15 @@ func (t *Trained) Len() int { return t.Series }
 type written struct {
 	Trained *Trained
 	Outside []byte
+	Young   map[int]young.Season
 }
 
 // Shared writes what was found out; the weights by their hash, but where they were tuned.
 func (t *Trained) Shared() ([]byte, error) {
-	w := written{Trained: t}
-	if t.outside != nil {
+	w := written{Trained: t, Young: t.now.young}
+	if t.now.by != nil {
 		var err error
-		if w.Outside, err = t.outside.Shared(); err != nil {
+		if w.Outside, err = t.now.by.Shared(); err != nil {
 			return nil, err
 		}
 	}
@@ -203,9 +216,9 @@ func (t *Trained) Shared() ([]byte, error) {
 // Part writes what explains a series' drivers and events.
 func (t *Trained) Part(i int) ([]byte, error) {
 	own := model.Pieces{nil}
-	if t.outside != nil {
+	if t.now.by != nil {
 		var err error
-		if own[0], err = t.outside.Part(i); err != nil {
+		if own[0], err = t.now.by.Part(i); err != nil {
 			return nil, err
 		}
 	}
@@ -242,10 +255,10 @@ func (w *Weights) read(p model.Parts) (model.Trained, error) {
 			places[i] = i
 		}
 		var err error
-		if t.outside, err = outlook.Explained(model.Nested{Of: p, Piece: 0, Common: from.Outside, Places: places}); err != nil {
+		if t.now.by, err = outlook.Explained(model.Nested{Of: p, Piece: 0, Common: from.Outside, Places: places}); err != nil {
 			return nil, err
 		}
 	}
-	t.workers = 1
+	t.now.young, t.workers = from.Young, 1
 	return t, nil
 }

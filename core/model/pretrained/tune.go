@@ -151,11 +151,11 @@ func (t *Trained) pool(v panel.View, r *rehearsal) (out []Lesson) {
 		if r.keep[i] < 2*fewestBefore || panel.CountKnown(s.Values[:r.keep[i]]) < 2*fewestBefore {
 			continue
 		}
-		outside, err := outlook.OutsideOf(t.early, v, i, 0)
+		outside, err := t.early.of(v, s, i, 0)
 		if err != nil {
 			continue
 		}
-		season, long := t.seasons(s)
+		season, long := t.seasons(t.early, s, i)
 		out = append(out, Lesson{Values: outlook.Without(s.Values[:r.keep[i]], outside), Season: season, Longer: long})
 	}
 	return out

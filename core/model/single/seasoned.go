@@ -57,12 +57,20 @@ func takeOut(season *young.Season, in Input) (*Seasoned, Input) {
 
 // seasonOf is the season to take out of a series; nil for none.
 func (m seasoned) seasonOf(in Input) *young.Season {
-	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) || panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
+	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) {
+		return nil
+	}
+	return toldSeason(m.prior, in)
+}
+
+// toldSeason is the season that a prior tells of a series; nil for none, or where the series shows another.
+func toldSeason(prior *young.Prior, in Input) *young.Season {
+	if panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
 	// What is remembered holds the prior too, or another might come to stand where it stood.
-	return panel.Remember(in.SeriesView, fmt.Sprintf("season as %p tells it", m.prior), func() toldBy {
-		return toldBy{m.prior, m.prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())}
+	return panel.Remember(in.SeriesView, fmt.Sprintf("season as %p tells it", prior), func() toldBy {
+		return toldBy{prior, prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())}
 	}).season
 }
 
@@ -110,22 +118,46 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 	if _, ok := method.(OnRest); !ok {
 		return method, nil
 	}
-	values := func(i int) []float64 {
-		out, _ := v.Values(i)
-		return out
-	}
-	input := func(i int) Input {
-		in := InputOf(v.Series(i), 0, nil)
-		if leavesOut(method) {
-			in.mend()
-		}
-		return in
-	}
-	prior, err := priorOf(ctx, v, v.Len(), values, input, workers)
+	prior, err := priorOfView(ctx, v, leavesOut(method), workers)
 	if err != nil || prior == nil {
 		return method, err
 	}
 	return seasoned{method, prior}, nil
+}
+
+// priorOfView is what the series of a view tell of their seasons together, mended where that is asked for.
+func priorOfView(ctx context.Context, v panel.View, mended bool, workers int) (*young.Prior, error) {
+	values := func(i int) []float64 {
+		out, _ := v.Values(i)
+		return out
+	}
+	return priorOf(ctx, v, v.Len(), values, func(i int) Input { return inputOf(v, i, mended) }, workers)
+}
+
+func inputOf(v panel.View, i int, mended bool) Input {
+	in := InputOf(v.Series(i), 0, nil)
+	if mended {
+		in.mend()
+	}
+	return in
+}
+
+// SeasonsOf are the seasons of which the series of a view have seen few rounds, without what looks like mistakes, by
+// place; nil for none.
+func SeasonsOf(ctx context.Context, v panel.View, workers int) (map[int]young.Season, error) {
+	prior, err := priorOfView(ctx, v, true, workers)
+	if err != nil || prior == nil {
+		return nil, err
+	}
+	list := make([]*young.Season, v.Len())
+	err = num.Each(ctx, workers, v.Len(), func(i int) { list[i] = toldSeason(prior, inputOf(v, i, true)) })
+	out := map[int]young.Season{}
+	for i, s := range list {
+		if s != nil {
+			out[i] = *s
+		}
+	}
+	return out, err
 }
 
 // mostLearnt bounds the series that tell of seasons.
@@ -160,9 +192,12 @@ func priorOf(ctx context.Context, v panel.View, n int, values func(i int) []floa
 const mostFlattered = 2
 
 // flatter says that the errors that lay the rest's intervals are too small, for the season was learnt from the same values.
-func (s *Seasoned) flatter(in Input) {
-	n := float64(panel.CountKnown(in.Values))
-	s.Flattered = math.Sqrt(n / max(n/mostFlattered, n-s.Season.Learnt))
+func (s *Seasoned) flatter(in Input) { s.Flattered = FlatteredBy(&s.Season, in.Values) }
+
+// FlatteredBy is by what factor errors are too small of a rest whose season was learnt from the same values.
+func FlatteredBy(s *young.Season, values []float64) float64 {
+	n := float64(panel.CountKnown(values))
+	return math.Sqrt(n / max(n/mostFlattered, n-s.Learnt))
 }
 
 // AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
@@ -254,15 +289,22 @@ const normalHeart = 2.563
 
 // doubt widens a step's quantiles by the season's own deviation, and as far as errors flatter.
 func (s *Seasoned) doubt(on int64, mean float64, quantiles []float64) {
+	DoubtSeason(&s.Season, max(1, s.Flattered), on, mean, quantiles)
+}
+
+// DoubtSeason widens a step's quantiles of what a season leaves, about their median, by a factor and the season's own
+// deviation.
+func DoubtSeason(s *young.Season, factor float64, on int64, mean float64, quantiles []float64) {
 	low, high := forecast.Interval(quantiles, 80)
-	own, more := (high-low)/normalHeart, s.Season.Deviation(on)
-	if s.Season.Log {
+	own, more := (high-low)/normalHeart, s.Deviation(on)
+	if s.Log {
 		more *= math.Abs(mean)
 	}
 	if !(own > 0) || !(more >= 0) {
 		return
 	}
-	middle, factor := quantiles[forecast.Median], math.Hypot(max(1, s.Flattered), more/own)
+	middle := quantiles[forecast.Median]
+	factor = math.Hypot(factor, more/own)
 	for g, q := range quantiles {
 		quantiles[g] = middle + factor*(q-middle)
 	}

@@ -1,0 +1,90 @@
+package pretrained
+
+import (
+	"context"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
+	"paperkettle/core/model/single"
+	"paperkettle/core/model/young"
+	"paperkettle/core/panel"
+)
+
+// before is what is taken out of series before networks see them, and put back after.
+type before struct {
+	by    model.Trained        // explains drivers and events; nil where it does not help
+	young map[int]young.Season // of few rounds, that all series tell together, by the place of the series
+}
+
+// of is what is taken out of a series, given as it is learnt from, over its values and a horizon past them; nil for
+// nothing.
+func (b before) of(v panel.View, s panel.SeriesView, i, horizon int) (*model.Outside, error) {
+	season, ok := b.young[i]
+	if !ok {
+		return outlook.OutsideOf(b.by, v, i, horizon)
+	}
+	at := func(t int) int64 { return v.Ordinal(s.First + t) }
+	return &model.Outside{
+		Take: func(t int, y float64) float64 { return season.Without([]float64{y}, at(t))[0] },
+		Put: func(t int, y float64) float64 {
+			out := []float64{y}
+			season.With(at(t), out)
+			return out[0]
+		},
+		// What is not known of it is in the quantiles.
+		Doubt: func(int) func(p, step int, y float64) float64 { return func(_, _ int, y float64) float64 { return y } },
+	}, nil
+}
+
+// seasons are those that the networks are told of a series: that of its cadence, or the one that it shows, and a longer
+// one; none where it was taken out.
+func (t *Trained) seasons(b before, s panel.SeriesView, i int) (season, long int) {
+	if _, ok := b.young[i]; ok {
+		return 1, 0
+	}
+	season = max(1, single.InputOf(s, t.Horizon, nil).Season())
+	if long = t.Longer; 2*len(s.Values) < 3*long || long%season != 0 {
+		long = 0
+	}
+	return season, long
+}
+
+// tellSeasons has all series tell of a season of which few rounds were seen, as known now and before what is held out,
+// and takes it out unless held-out windows lose by it. Where none could be told before them nothing speaks against it.
+func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge model.Judge) error {
+	now, err := t.young(ctx, v)
+	if err != nil || len(now) == 0 {
+		return err
+	}
+	early, err := t.young(ctx, v.Before(v.Origin()-out))
+	if err != nil {
+		return err
+	}
+	if len(early) > 0 {
+		with, err := t.judged(ctx, v, out, before{young: early}, judge)
+		if err != nil {
+			return err
+		}
+		without, err := t.judged(ctx, v, out, before{}, judge)
+		if err != nil {
+			return err
+		}
+		if with.loss > without.loss {
+			return nil
+		}
+	}
+	t.now.young, t.early.young, t.Unproved = now, early, len(early) == 0
+	return nil
+}
+
+// young are the seasons of which few rounds were seen, of series that are not often zero: without its season such a
+// one is not what the networks know.
+func (t *Trained) young(ctx context.Context, v panel.View) (map[int]young.Season, error) {
+	out, err := single.SeasonsOf(ctx, v, t.workers)
+	for i := range out {
+		if values, _ := v.Values(i); single.OftenZero(values) {
+			delete(out, i)
+		}
+	}
+	return out, err
+}
