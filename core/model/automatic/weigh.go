@@ -107,15 +107,21 @@ func sharpness(rounds float64, asked int) float64 {
 	return 0.5 + 20*seen/(seen+12)
 }
 
-// byRule mixes the forms that lose least on short histories.
+// ruled are the weights of the forms that lose least on histories too short for inner windows, in the mean: the
+// network has seen many a young series.
+var ruled = map[string]float64{"pretrained": 4, "smoothing": 2, "theta": 2, "additive": 2, "linear": 1}
+
+// byRule mixes the forms that lose least on short histories, or takes the first alone.
 func (e *evidence) byRule(w []float64, i int, alone bool) {
 	for k, f := range e.forms {
 		switch {
 		case k == 0:
-			w[k] = 2
-		case alone || f.counts != e.kinds[i].sparse && f.counts:
-		case f.name == "theta" || f.name == "additive" || f.counts:
-			w[k] = 1
+			w[k] = ruled[f.name]
+		case alone || f.counts && !e.kinds[i].sparse:
+		case f.counts:
+			w[k] = 3
+		default:
+			w[k] = ruled[f.name]
 		}
 	}
 }

@@ -10,7 +10,7 @@ import (
 // evidenceOf is what two series show of three forms, the second series by the pool alone.
 func evidenceOf(rounds float64, asked int, own []float64, pooled []float64) *evidence {
 	none := math.NaN()
-	return &evidence{series: 2, forms: []form{{name: "a"}, {name: "b"}, {name: "c"}}, own: [][]float64{own, {none, none, none}},
+	return &evidence{series: 2, forms: []form{{name: "a"}, {name: "b"}, {name: "c"}}, own: [][]float64{own, {none, none, none, none}},
 		pooled: map[kind][]float64{{}: pooled}, kinds: make([]kind, 2), rounds: rounds, asked: asked}
 }
 
@@ -38,9 +38,10 @@ func TestWeights(t *testing.T) {
 // Without inner windows the forms are mixed by rule; counts only where demand is sparse.
 func TestWithoutEvidence(t *testing.T) {
 	none := math.NaN()
-	e := &evidence{series: 1, forms: []form{{name: "smoothing"}, {name: "linear"}, {name: "intermittent", counts: true}},
-		own: [][]float64{{none, none, none}}, pooled: map[kind][]float64{}, kinds: make([]kind, 1)}
-	assert.Equal(t, []float64{2, 0, 0}, e.weigh(false)[0])
+	e := &evidence{series: 1, forms: []form{{name: "smoothing"}, {name: "pretrained"}, {name: "mean"}, {name: "intermittent", counts: true}},
+		own: [][]float64{{none, none, none, none}}, pooled: map[kind][]float64{}, kinds: make([]kind, 1)}
+	assert.Equal(t, []float64{2, 4, 0, 0}, e.weigh(false)[0])
 	e.kinds[0].sparse = true
-	assert.Equal(t, []float64{2, 0, 1}, e.weigh(false)[0])
+	assert.Equal(t, []float64{2, 4, 0, 3}, e.weigh(false)[0])
+	assert.Equal(t, []float64{2, 0, 0, 0}, e.weigh(true)[0], "the first alone")
 }
