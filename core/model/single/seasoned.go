@@ -40,9 +40,7 @@ func (m seasoned) Fit(ctx context.Context, in Input) (State, error) {
 	}
 	s, rest := takeOut(season, in)
 	s.again = m
-	if _, ok := m.Method.(Widener); !ok {
-		s.flatter(in)
-	}
+	s.flatter(in)
 	var err error
 	s.State, err = m.Method.Fit(ctx, rest)
 	return s, err
@@ -256,8 +254,8 @@ type Seasoned struct {
 	State  State
 	Season young.Season
 	Next   int64 // ordinal of the next period to be seen
-	// Flattered is by what factor errors of the rest are too small, where inner windows were of the rest itself; 0 for
-	// not at all.
+	// Flattered is by what factor errors of the rest are too small: it was made of the same values, and inner windows
+	// know the others' season from later ones too.
 	Flattered float64
 	again     Method
 }
@@ -289,7 +287,7 @@ const normalHeart = 2.563
 
 // doubt widens a step's quantiles by the season's own deviation, and as far as errors flatter.
 func (s *Seasoned) doubt(on int64, mean float64, quantiles []float64) {
-	DoubtSeason(&s.Season, max(1, s.Flattered), on, mean, quantiles)
+	DoubtSeason(&s.Season, s.Flattered, on, mean, quantiles)
 }
 
 // DoubtSeason widens a step's quantiles of what a season leaves, about their median, by a factor and the season's own

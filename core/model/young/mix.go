@@ -67,18 +67,47 @@ func (s *seen) all(alone []float64) []float64 {
 // mostlyLeft is the weight of a setting from which on it counts.
 const mostlyLeft = 1e-3
 
-// mean is the season's coefficients, by the weights of settings.
-func (s *seen) mean(w []float64) []float64 {
-	out, own := make([]float64, s.p), make([]float64, s.p)
+// saying is what settings say of a season together: the mean of all columns' coefficients, the variance of the season at
+// the places of a round, how many coefficients' worth the series told, and how likely it is that there is one.
+type saying struct {
+	mean, variance []float64
+	learnt, share  float64
+}
+
+// say weighs what the settings say. doubt is the variance of the others' season at each place; nil for none.
+func (s *seen) say(w, doubt []float64) saying {
+	d := s.d
+	rows := make([][]float64, d.m)
+	for place := range rows {
+		rows[place] = make([]float64, s.p)
+		s.season(int64(place), rows[place])
+	}
+	out := saying{mean: make([]float64, s.p), variance: make([]float64, d.m)}
+	own, work, unit := make([]float64, s.p), make([]float64, s.p), make([]float64, s.p)
 	for k, x := range w {
-		if x < mostlyLeft || !s.d.list[k].has() || !s.ready(k) {
+		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
 			continue
 		}
-		s.loglik(k)
+		out.share += x
+		_, noise := s.loglik(k)
 		s.coefficients(k, own)
-		floats.AddScaled(out, x, own)
+		floats.AddScaled(out.mean, x, own)
+		out.learnt += x * s.learnt(k, unit, work)
+		own[0] = 0
+		for place, row := range rows {
+			at := floats.Dot(row, own)
+			out.variance[place] += x * (at*at + noise*s.variance(k, row, work))
+			if doubt != nil {
+				out.variance[place] += x * own[s.p-1] * own[s.p-1] * doubt[place]
+			}
+		}
 	}
-	return s.whole(out)
+	out.mean[0] = 0
+	for place, row := range rows {
+		at := floats.Dot(row, out.mean)
+		out.variance[place] = max(0, out.variance[place]-at*at)
+	}
+	return out
 }
 
 // whole are the coefficients of the season, its own and its share in the others', given those of all columns.
@@ -96,37 +125,10 @@ func (b *belief) mix(s *seen, unit float64, log bool) *Season {
 	if logliks == nil {
 		return nil
 	}
-	w := weights(s.all(logliks), b.share)
-	d := s.d
-	rows := make([][]float64, d.m)
-	for place := range rows {
-		rows[place] = make([]float64, s.p)
-		s.season(int64(place), rows[place])
-	}
-	mean, variance := make([]float64, s.p), make([]float64, d.m)
-	own, work, unitRow := make([]float64, s.p), make([]float64, s.p), make([]float64, s.p)
-	out := &Season{Log: log}
-	for k, x := range w {
-		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
-			continue
-		}
-		out.Share += x
-		_, noise := s.loglik(k)
-		s.coefficients(k, own)
-		floats.AddScaled(mean, x, own)
-		out.Learnt += x * s.learnt(k, unitRow, work)
-		own[0] = 0
-		for place, row := range rows {
-			at := floats.Dot(row, own)
-			variance[place] += x * (at*at + noise*s.variance(k, row, work))
-		}
-	}
-	mean[0] = 0
-	out.Terms = d.terms(s.whole(mean), unit)
-	out.Deviations = make([]float64, d.m)
-	for place, row := range rows {
-		at := floats.Dot(row, mean)
-		out.Deviations[place] = unit * math.Sqrt(max(0, variance[place]-at*at))
+	say := s.say(weights(s.all(logliks), b.share), b.doubt)
+	out := &Season{Log: log, Terms: s.d.terms(s.whole(say.mean), unit), Deviations: make([]float64, s.d.m), Learnt: say.learnt, Share: say.share}
+	for place, v := range say.variance {
+		out.Deviations[place] = unit * math.Sqrt(v)
 	}
 	return out
 }

@@ -30,10 +30,11 @@ type belief struct {
 	share []float64 // nil where no series tells
 	sum   []float64 // of the season's coefficients
 	own   map[string][]float64
+	doubt []float64 // variance of the mean season at each place, for what all of the series have seen too little of
 }
 
 // Learn finds what is believed of the seasons of m periods (period, where that is no whole number) in some series, of
-// long ones by their last rounds; nil where none has seen a whole round. Series have keys of their own.
+// long ones by their last rounds; nil where none has seen most of a round. Series have keys of their own.
 func Learn(ctx context.Context, list []Series, m int, period float64, workers int) (*Prior, error) {
 	list = worth(list, m)
 	if len(list) == 0 {
@@ -66,11 +67,15 @@ func Learn(ctx context.Context, list []Series, m int, period float64, workers in
 	return p, nil
 }
 
-// worth are the series that are learnt from, of long ones the last rounds; none where none has seen a whole round.
+// mostOfRound is the share of a round that some series must have seen: in less of it a rise is no more a season's than
+// a slope's.
+const mostOfRound = 0.75
+
+// worth are the series that are learnt from, of long ones the last rounds; none where none has seen most of a round.
 func worth(list []Series, m int) (out []Series) {
-	whole := false
+	most := false
 	for _, s := range list {
-		whole = whole || len(s.Values) >= m
+		most = most || float64(len(s.Values)) >= mostOfRound*float64(m)
 		if past := len(s.Values) - (mostRounds*m - 1); past > 0 {
 			s.Values, s.First = s.Values[past:], s.First+int64(past)
 		}
@@ -78,7 +83,7 @@ func worth(list []Series, m int) (out []Series) {
 			out = append(out, s)
 		}
 	}
-	if !whole {
+	if !most {
 		return nil
 	}
 	return out
@@ -97,10 +102,11 @@ func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, worker
 		return nil, err
 	}
 	share := often(logliks)
-	seasons := make([][]float64, len(list))
+	seasons, variances := make([][]float64, len(list)), make([][]float64, len(list))
 	err = num.Each(ctx, workers, len(list), func(i int) {
 		if logliks[i] != nil {
-			seasons[i] = looks[i].mean(weights(logliks[i], share))
+			say := looks[i].say(weights(logliks[i], share), nil)
+			seasons[i], variances[i] = looks[i].whole(say.mean), say.variance
 		}
 	})
 	if err != nil {
@@ -117,6 +123,7 @@ func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, worker
 		floats.Add(b.sum, s)
 		b.own[list[i].Key] = s
 	}
+	b.doubt = doubtOf(list, variances)
 	err = num.Each(ctx, workers, len(list), func(i int) {
 		if logliks[i] != nil {
 			s := looks[i].beside(b.others(list[i].Key))
@@ -125,6 +132,29 @@ func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, worker
 	})
 	b.share = often(logliks)
 	return logliks, err
+}
+
+// doubtOf is the variance of the series' mean season at each place. What a series errs in, where it has seen a place once
+// or never, is what its level did meanwhile, and others' may have done the same: the mean errs as much as each of them.
+// Where two rounds were seen they hardly err alike, and it does not.
+func doubtOf(list []Series, variances [][]float64) []float64 {
+	var out []float64
+	longest, n := 0, 0.0
+	for i, v := range variances {
+		if v == nil {
+			continue
+		}
+		if out == nil {
+			out = make([]float64, len(v))
+		}
+		floats.Add(out, v)
+		longest, n = max(longest, len(list[i].Values)), n+1
+	}
+	if n > 0 {
+		alike := max(0, min(1, 2-float64(longest)/float64(len(out))))
+		floats.Scale(alike/n, out)
+	}
+	return out
 }
 
 // fewestOthers is how many other series make a season in which one may have a share.
