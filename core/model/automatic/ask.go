@@ -15,7 +15,6 @@ import (
 func (e *evidence) askAll(ctx context.Context, v panel.View, env model.Env) ([][]loss, error) {
 	list := e.forms
 	sums, open := make([][]loss, len(list)), true
-	e.explainable = outlook.Explainable(v)
 	for done, k := range poolsFirst(list) {
 		if list[k].name == "boosting" {
 			base, settled := e.bestBase(sums, env.Judge)

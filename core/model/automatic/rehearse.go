@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
@@ -37,7 +38,12 @@ type evidence struct {
 	// series asked, as known before the inner windows; nil where that is of no use.
 	explainable bool
 	rest        *outlook.Rest
+	// unproved says that they are taken out although there are no inner windows to speak for that.
+	unproved bool
 }
+
+// fewestExplained is from how many values on drivers and events are taken out without inner windows.
+const fewestExplained = 8
 
 // kind parts series whose forms are likely to differ.
 type kind struct{ sparse bool }
@@ -53,10 +59,12 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		values, _ := v.Values(i)
 		e.kinds[i] = kind{sparse(values)}
 	}
+	e.explainable = outlook.Explainable(v)
 	v, e.moved = inOneUnit(v)
 	t, places := inner(v, env.Horizon)
 	if len(places) == 0 {
 		e.why = "the histories are too short for inner windows: the forms are mixed as a rule has it"
+		e.unproved = e.explainable && feature.SettingOf(v, env.Horizon).Length >= fewestExplained
 		return e, nil
 	}
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)

@@ -90,7 +90,7 @@ func (e *evidence) weigh(alone bool) [][]float64 {
 
 // explain says that some form with weight is to forecast what another leaves of drivers and events.
 func (e *evidence) explain(weights [][]float64) bool {
-	return e.rest != nil && slices.ContainsFunc(weights, func(w []float64) bool {
+	return (e.rest != nil || e.unproved) && slices.ContainsFunc(weights, func(w []float64) bool {
 		for k, f := range e.forms {
 			if f.blind && w[k] > 0 {
 				return true

@@ -88,7 +88,8 @@ type Pool struct {
 	Twin                       *Pool    // on the other scale, or nil
 
 	cache groupCache
-	thin  int // of a trial: every how many origins are taken
+	thin  int     // of a trial: every how many origins are taken
+	usual float64 // mean of the series, less what is explained from outside
 }
 
 // State is a series under its pool's equations.
@@ -190,6 +191,11 @@ func (m Method) fitScale(ctx context.Context, v panel.View, inputs []single.Inpu
 	}
 	p.believe(m.Belief)
 	p.Trials = m.trials
+	for i := range list {
+		if mean := num.KnownMean(list[i].y); panel.Known(mean) {
+			p.usual += mean / float64(len(list))
+		}
+	}
 	out := make([]*State, len(list))
 	err = num.Each(ctx, workers, len(list), func(i int) {
 		out[i] = p.settle(&list[i])

@@ -3,6 +3,7 @@ package linear
 import (
 	"math"
 
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -25,6 +26,7 @@ func (p *Pool) settle(s *series) *State {
 	st.Free = math.Inf(1)
 	x := p.across(s, start)
 	rest := make([]float64, n)
+	apart := num.KnownMean(s.y) - p.usual
 	for step := 1; step <= h; step++ {
 		e := &p.Steps[step-1]
 		sum, count := x.rest(e, step, rest)
@@ -35,7 +37,11 @@ func (p *Pool) settle(s *series) *State {
 				own = sum / count
 			}
 		} else {
-			own = (sum + held*e.Own) / (count + held)
+			usual := e.Own
+			if count < fewOwn && panel.Known(apart) { // else what is held to is a small part
+				usual += p.moved(e) * apart
+			}
+			own = (sum + held*usual) / (count + held)
 		}
 		st.Own[step-1] = own
 		squares := 0.0
@@ -139,6 +145,25 @@ func (x *across) rest(e *Equation, step int, rest []float64) (sum, count float64
 		}
 	}
 	return sum, count
+}
+
+// fewOwn is how many rows of its own a series must have for its intercept to be held to the pool's, wherever it lies
+// itself: a driver that is another for each puts them on levels of their own.
+const fewOwn = 7
+
+// moved is by how much an equation's intercept is larger of a series that lies higher by 1: by what its columns don't
+// tell of that.
+func (p *Pool) moved(e *Equation) float64 {
+	if p.Diff {
+		return 0
+	}
+	by := 1 - e.Last
+	for k, b := range e.Beta {
+		if p.Recipe.Columns[k].Level {
+			by -= b
+		}
+	}
+	return by
 }
 
 // mostErrors bounds the rows of errors that a state keeps to draw futures from.
