@@ -14,7 +14,7 @@ import (
 )
 
 // resting are the families that take out a season of few rounds.
-var resting = []string{"smoothing", "theta", "arima", "decomposition", "additive", "linear", "boosting", "automatic"}
+var resting = []string{"smoothing", "theta", "arima", "decomposition", "additive", "linear", "boosting", "pretrained", "automatic"}
 
 // yearOf are series with a year on them of which few rounds were seen, and what comes: shops of a few lengths.
 func yearOf(c calendar.Cadence, period float64, size float64, h int, lengths ...int) (p *panel.Panel, truth [][]float64) {
@@ -58,8 +58,8 @@ func missed(t *testing.T, family string, p *panel.Panel, truth [][]float64) (mis
 	return miss
 }
 
-// A year of which a round and a half was seen is forecast by every family that has seasons, and none is made up where
-// there is none; new shops are forecast with the year that the old ones have.
+// A year of which a round and a half was seen is forecast by every family that has seasons, roughly so one of which not
+// all was, and none is made up where there is none; new shops are forecast with the year that the old ones have.
 func TestAYearOfWhichLittleWasSeen(t *testing.T) {
 	t.Parallel()
 	alike := func(n int) []int { return []int{n, n, n, n, n, n, n, n} }
@@ -71,7 +71,7 @@ func TestAYearOfWhichLittleWasSeen(t *testing.T) {
 			h       int
 			most    float64
 		}{
-			"18 months": {monthly, 12, alike(18), 6, 0.10}, "24 months": {monthly, 12, alike(24), 6, 0.08},
+			"10 months": {monthly, 12, alike(10), 6, 0.15}, "18 months": {monthly, 12, alike(18), 6, 0.10}, "24 months": {monthly, 12, alike(24), 6, 0.08},
 			"70 weeks": {weekly, 365.25 / 7, alike(70), 8, 0.09},
 		} {
 			p, truth := yearOf(c.cadence, c.period, 0.3, c.h, c.lengths...)
@@ -147,5 +147,28 @@ func TestASeasonTakenOutIsKept(t *testing.T) {
 			require.NoError(t, m.Advance(t.Context(), late))
 		}
 		assert.Equal(t, result(t, trained, late, 6), result(t, read, late, 6), family)
+	}
+}
+
+// What is kept of a season of few rounds is read back: forecasts, futures and words are as before, and go on so.
+func TestASeasonOfFewRoundsIsReadBack(t *testing.T) {
+	t.Parallel()
+	p, _ := yearOf(monthly, 12, 0.3, 6, 18, 18, 18, 18, 18, 18)
+	later := panel.NewView(p, all(p), 0, 17)
+	for _, family := range []string{"smoothing", "additive", "pretrained", "automatic"} {
+		f, err := whole().Find(family)
+		require.NoError(t, err)
+		before, _ := trainOn(t, family, nil, p, 12, 6)
+		b, err := model.Write(before)
+		require.NoError(t, err)
+		after, err := f.Read(b)
+		require.NoError(t, err)
+		require.NoError(t, before.Advance(t.Context(), later))
+		require.NoError(t, after.Advance(t.Context(), later))
+		assert.Equal(t, result(t, before, later, 6), result(t, after, later, 6), family)
+		assert.Equal(t, text(before.Describe(0)), text(after.Describe(0)))
+		if family != "automatic" {
+			assert.Contains(t, before.Describe(0).Form, "few rounds", family)
+		}
 	}
 }

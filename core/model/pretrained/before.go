@@ -3,6 +3,7 @@ package pretrained
 import (
 	"context"
 
+	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
@@ -50,30 +51,31 @@ func (t *Trained) seasons(b before, s panel.SeriesView, i int) (season, long int
 }
 
 // tellSeasons has all series tell of a season of which few rounds were seen, as known now and before what is held out,
-// and takes it out unless held-out windows lose by it. Where none could be told before them nothing speaks against it.
+// and takes it out unless held-out windows lose by it. Where nobody had seen their places in it before, they can't tell,
+// and nothing speaks against it.
 func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge model.Judge) error {
 	now, err := t.young(ctx, v)
 	if err != nil || len(now) == 0 {
 		return err
 	}
+	t.Unproved = feature.SettingOf(v, t.Horizon).Length < v.Cadence().Season()+2*out
+	if t.Unproved {
+		t.now.young = now
+		return nil
+	}
 	early, err := t.young(ctx, v.Before(v.Origin()-out))
 	if err != nil {
 		return err
 	}
-	if len(early) > 0 {
-		with, err := t.judged(ctx, v, out, before{young: early}, judge)
-		if err != nil {
-			return err
-		}
-		without, err := t.judged(ctx, v, out, before{}, judge)
-		if err != nil {
-			return err
-		}
-		if with.loss > without.loss {
-			return nil
-		}
+	with, err := t.judged(ctx, v, out, before{young: early}, judge)
+	if err != nil {
+		return err
 	}
-	t.now.young, t.early.young, t.Unproved = now, early, len(early) == 0
+	without, err := t.judged(ctx, v, out, before{}, judge)
+	if err != nil || with.loss > without.loss {
+		return err
+	}
+	t.now.young, t.early.young = now, early
 	return nil
 }
 

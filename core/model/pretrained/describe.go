@@ -82,6 +82,9 @@ func (t *Trained) tell(d *model.Description, i int) {
 	}
 	outside, _ := t.now.of(*t.view, s, i, 0)
 	season, long := t.seasons(t.now, s, i)
+	if young, ok := t.now.young[i]; ok {
+		d.Form += single.SeasonWords(&young)
+	}
 	z := outlook.Without(s.Values, outside)
 	seen, ok := look(z[:len(z)-single.Trailing(z)], season, long)
 	if !ok {

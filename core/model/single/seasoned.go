@@ -412,12 +412,17 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 		c.Ahead = append(c.Ahead, at(used+h))
 	}
 	d.Components = append(d.Components, c)
+	d.Form += SeasonWords(&s.Season)
+}
+
+// SeasonWords say that a season of few rounds was taken out.
+func SeasonWords(s *young.Season) string {
+	m := len(s.Deviations)
 	switch {
-	case !s.Season.Shows():
-		d.Form += fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
-	case s.Season.Log:
-		d.Form += fmt.Sprintf("; of what a season of %d leaves, a factor, of which few rounds were seen: all series tell of it together", m)
-	default:
-		d.Form += fmt.Sprintf("; of what a season of %d leaves, of which few rounds were seen: all series tell of it together", m)
+	case !s.Shows():
+		return fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
+	case s.Log:
+		return fmt.Sprintf("; of what a season of %d leaves, a factor, of which few rounds were seen: all series tell of it together", m)
 	}
+	return fmt.Sprintf("; of what a season of %d leaves, of which few rounds were seen: all series tell of it together", m)
 }

@@ -136,7 +136,7 @@ func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, worker
 
 // doubtOf is the variance of the series' mean season at each place. What a series errs in, where it has seen a place once
 // or never, is what its level did meanwhile, and others' may have done the same: the mean errs as much as each of them.
-// Where two rounds were seen they hardly err alike, and it does not.
+// The more rounds were seen the less they err alike, and from three on they are held not to.
 func doubtOf(list []Series, variances [][]float64) []float64 {
 	var out []float64
 	longest, n := 0, 0.0
@@ -151,7 +151,7 @@ func doubtOf(list []Series, variances [][]float64) []float64 {
 		longest, n = max(longest, len(list[i].Values)), n+1
 	}
 	if n > 0 {
-		alike := max(0, min(1, 2-float64(longest)/float64(len(out))))
+		alike := max(0, min(1, 1.5-float64(longest)/float64(2*len(out))))
 		floats.Scale(alike/n, out)
 	}
 	return out
