@@ -287,7 +287,7 @@ const normalHeart = 2.563
 
 // doubt widens a step's quantiles by the season's own deviation, and as far as errors flatter.
 func (s *Seasoned) doubt(on int64, mean float64, quantiles []float64) {
-	DoubtSeason(&s.Season, s.Flattered, on, mean, quantiles)
+	DoubtSeason(&s.Season, max(1, s.Flattered), on, mean, quantiles)
 }
 
 // DoubtSeason widens a step's quantiles of what a season leaves, about their median, by a factor and the season's own
