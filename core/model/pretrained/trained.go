@@ -133,7 +133,8 @@ func (t *Trained) prepare(ctx context.Context, v panel.View, i, horizon int) (*r
 	if !ok {
 		return nil, forecast.Rows{}, errors.New("no value is known in the training part")
 	}
-	return &ready{sight: seen, values: s.Values, outside: outside, quiet: quiet, place: i, ordinal: v.Ordinal(s.First + len(s.Values))}, forecast.Rows{}, nil
+	next := v.Ordinal(s.First + len(s.Values))
+	return &ready{sight: seen, values: s.Values, outside: outside, quiet: quiet, place: i, ordinal: next}, forecast.Rows{}, nil
 }
 
 // read turns the network's quantiles into a forecast, with drivers and events put back.
