@@ -75,7 +75,7 @@ func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge 
 	if err != nil || with.loss > without.loss {
 		return err
 	}
-	t.now.young, t.early.young = now, early
+	t.now.young, t.early.young, t.Unproved = now, early, with.loss != with.loss // no window
 	return nil
 }
 

@@ -70,7 +70,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		if err != nil {
 			return nil, err
 		}
-		t.Lean = told.lean
+		t.leanAs(told)
 		return t, nil
 	}
 	if m.Explain && outlook.Explainable(v) {
@@ -91,13 +91,21 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err != nil {
 		return nil, err
 	}
-	t.Loss, t.Judged, t.Lean = told.loss, len(r.windows), told.lean
+	t.Loss, t.Judged = told.loss, len(r.windows)
+	t.leanAs(told)
 	if len(r.windows) > 0 {
 		t.Widening, t.Ties = told.proof.Widening().RankedBy(env.Judge), told.proof.Ties()
 	}
 	t.early = before{}
 	env.Tell(1, "")
 	return t, nil
+}
+
+// leanAs leans as held-out windows have it, unless these saw series that are seen otherwise now.
+func (t *Trained) leanAs(told *verdict) {
+	if !t.Unproved {
+		t.Lean = told.lean
+	}
 }
 
 // longer is a season longer than the shortest, of whole shorter ones; 0 for none.

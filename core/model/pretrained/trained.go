@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -199,12 +201,21 @@ func (t *Trained) Len() int { return t.Series }
 type written struct {
 	Trained *Trained
 	Outside []byte
-	Young   map[int]young.Season
+	Young   []placed // in order: what is written is the same each time
+}
+
+// placed is a season of few rounds and the place of its series.
+type placed struct {
+	Place  int
+	Season young.Season
 }
 
 // Shared writes what was found out; the weights by their hash, but where they were tuned.
 func (t *Trained) Shared() ([]byte, error) {
-	w := written{Trained: t, Young: t.now.young}
+	w := written{Trained: t}
+	for _, i := range slices.Sorted(maps.Keys(t.now.young)) {
+		w.Young = append(w.Young, placed{i, t.now.young[i]})
+	}
 	if t.now.by != nil {
 		var err error
 		if w.Outside, err = t.now.by.Shared(); err != nil {
@@ -260,6 +271,12 @@ func (w *Weights) read(p model.Parts) (model.Trained, error) {
 			return nil, err
 		}
 	}
-	t.now.young, t.workers = from.Young, 1
+	for _, p := range from.Young {
+		if t.now.young == nil {
+			t.now.young = make(map[int]young.Season, len(from.Young))
+		}
+		t.now.young[p.Place] = p.Season
+	}
+	t.workers = 1
 	return t, nil
 }
