@@ -111,6 +111,8 @@ const (
 	// hopeless is the log of how much worse than the best so far it must be on these, beyond
 	// two standard errors, not to be asked any more.
 	hopeless = 0.22
+	// hopelessDear is that of a form that costs about as much as all the others together.
+	hopelessDear = 0.03
 )
 
 // ask tries a form on some series first, where it learns from each alone, and on the rest unless
@@ -131,7 +133,7 @@ func (e *evidence) ask(ctx context.Context, v outlook.Rest, env model.Env, k int
 	}
 	losses, hearts := make([]loss, n), make([][]single.Heart, n)
 	for round, places := range [][]int{few, rest} {
-		if round == 1 && behind(losses, others, few, env.Judge) {
+		if round == 1 && e.behind(k, losses, others, few, env.Judge) {
 			for _, i := range rest {
 				losses[i].failed = true
 			}
@@ -148,8 +150,12 @@ func (e *evidence) ask(ctx context.Context, v outlook.Rest, env model.Env, k int
 	return losses, hearts, nil
 }
 
-// behind says that losses on some series are hopelessly behind those of a form before.
-func behind(losses []loss, others [][]loss, places []int, by model.Judge) bool {
+// behind says that a form's losses on some series are hopelessly behind those of another before.
+func (e *evidence) behind(k int, losses []loss, others [][]loss, places []int, by model.Judge) bool {
+	limit := hopeless
+	if e.forms[k].dear {
+		limit = hopelessDear
+	}
 	for _, other := range others {
 		if other == nil {
 			continue
@@ -162,7 +168,7 @@ func behind(losses []loss, others [][]loss, places []int, by model.Judge) bool {
 			}
 		}
 		mean := sum / n
-		if n > 3 && mean-2*math.Sqrt(max(0, squares/n-mean*mean)/n) > hopeless {
+		if n > 3 && mean-2*math.Sqrt(max(0, squares/n-mean*mean)/n) > limit {
 			return true
 		}
 	}

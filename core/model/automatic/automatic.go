@@ -44,6 +44,8 @@ type form struct {
 	plain bool
 	// blind says that it knows nothing of drivers and events.
 	blind bool
+	// dear says that it takes about as long as all others together.
+	dear bool
 }
 
 // members are the families that may take part, next to others that need more than a series.
@@ -79,7 +81,8 @@ func forms(all model.Catalogue, v panel.View) (out []form) {
 		if m, _, err := all.New(name, nil); err == nil {
 			_, other := baseline.Families().Find(name)
 			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil),
-				plain: other == nil || name == "intermittent", blind: !slices.Contains(seeing, name)})
+				plain: other == nil || name == "intermittent", blind: !slices.Contains(seeing, name),
+				dear: name == "arima"})
 		}
 	}
 	return out

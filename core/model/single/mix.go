@@ -27,7 +27,7 @@ func (m *Mix) Add(name string, s State, weight float64) {
 	m.Names, m.Parts, m.Weights = append(m.Names, name), append(m.Parts, s), append(m.Weights, weight)
 }
 
-// Close makes the weights add up to 1.
+// Close makes the weights add up to 1, and has parts that simulate do so by what they weigh.
 func (m *Mix) Close() {
 	total := 0.0
 	for _, w := range m.Weights {
@@ -35,6 +35,9 @@ func (m *Mix) Close() {
 	}
 	for i := range m.Weights {
 		m.Weights[i] /= total
+		if l, ok := m.Parts[i].(interface{ Lighten(share float64) }); ok {
+			l.Lighten(m.Weights[i])
+		}
 	}
 }
 

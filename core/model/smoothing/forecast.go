@@ -135,8 +135,8 @@ func meanPoints(states []State, out []float64) {
 	}
 }
 
-// How many futures are simulated, in pairs of opposite errors; fewer where the middle of the
-// forecast alone counts, or many forecasts are judged together.
+// How many futures are simulated, in pairs of opposite errors, by a form alone or by all of a mix; fewer where the
+// middle of the forecast alone counts, or many forecasts are judged together.
 const (
 	paths       = 2000
 	coarsePaths = 200
@@ -145,10 +145,17 @@ const (
 // Coarse has forecasts simulate few futures from now on.
 func (s *State) Coarse() { s.coarse = true }
 
+// Lighten has forecasts simulate as many futures as a part of a mix is worth: what chance does to the mix stays as
+// small as to one form alone.
+func (s *State) Lighten(share float64) { s.Share = share }
+
 // futures is how many are simulated.
 func (s *State) futures() int {
-	if s.coarse {
+	switch {
+	case s.coarse:
 		return coarsePaths
+	case s.Share > 0:
+		return max(coarsePaths, 2*int(paths/2*s.Share))
 	}
 	return paths
 }

@@ -33,17 +33,26 @@ func (l limits) allow(f Form) bool {
 // enough stops a search a thousandth of a unit of log-likelihood from its end.
 func enough(known int) num.Stop { return num.Stop{Steps: 120, Gain: 1e-3 / float64(known)} }
 
-// search fits every form that the limits and the data allow, best criterion first. A form
-// starts from the one it grew out of: multiplicative errors from additive ones, damped
-// trends from straight ones, those from none.
+// beyondHope is how much higher than the lowest the criterion of a form without a trend must be, on a long series, for
+// the same form with trends not to be tried: where a season is left out, no trend makes up for it. Forms are mixed
+// up to farthest.
+const beyondHope = 60
+
+// search fits every form that the limits and the data allow, best criterion first, but for those beyond hope.
+// A form starts from the one it grew out of: multiplicative errors from additive ones, damped trends from straight
+// ones, those from none.
 func (f *fitter) search(allowed limits, positive bool, season int) []estimate {
 	var out []estimate
 	done := map[Form]*estimate{}
-	for _, form := range Forms() {
+	hopeless := func(form Form) bool {
+		plain := done[Form{form.Error, form.Season, NoTrend}]
+		return f.known > longEnough && plain != nil && plain.aicc > lowestOf(out)+beyondHope
+	}
+	for _, form := range byTrend() {
 		if form.Positive() && !positive || form.Season != 'N' && season < 2 || f.known < form.free(season)+2 {
 			continue
 		}
-		if !allowed.allow(form) {
+		if !allowed.allow(form) || form.Trend != NoTrend && hopeless(form) {
 			continue
 		}
 		e, ok := f.fit(form, f.grow(form, done), enough(f.known))
@@ -55,6 +64,21 @@ func (f *fitter) search(allowed limits, positive bool, season int) []estimate {
 	}
 	slices.SortStableFunc(out, func(a, b estimate) int { return cmp.Compare(a.aicc, b.aicc) })
 	return out
+}
+
+// byTrend lists the forms, those without a trend first.
+func byTrend() []Form {
+	out := Forms()
+	slices.SortStableFunc(out, func(a, b Form) int { return cmp.Compare(a.Trend, b.Trend) })
+	return out
+}
+
+func lowestOf(list []estimate) float64 {
+	low := math.Inf(1)
+	for _, e := range list {
+		low = min(low, e.aicc)
+	}
+	return low
 }
 
 // grow gives the start of a form from one that is done, or nil.

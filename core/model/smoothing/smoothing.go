@@ -88,6 +88,7 @@ type State struct {
 	Cautions []string
 	Why      string     // where it is not the lowest criterion
 	Doubts   []params   // drawn around First: what the data leave open
+	Share    float64    // of a mix; 0 where it stands alone
 	near     []estimate // all forms, best first, while it is fitted
 	open     []State    // under each of Doubts, once they were asked for
 	coarse   bool       // few futures do
