@@ -126,3 +126,28 @@ func BenchmarkGaps(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkPretrained calibrates the network and forecasts, on two workers, one daily series of 704 values and many.
+func BenchmarkPretrained(b *testing.B) {
+	const length, horizon = 704, 28
+	pr := processes()[0]
+	for _, series := range []int{1, 100, 1000} {
+		b.Run(fmt.Sprint(series), func(b *testing.B) {
+			m, _, err := whole().New("pretrained", nil)
+			require.NoError(b, err)
+			values := make([][]float64, series)
+			for i := range values {
+				values[i], _, _ = pr.draw(rand.New(rand.NewPCG(3, uint64(i))), length, horizon)
+			}
+			p := panelOf(pr.cadence, values)
+			v := panel.NewView(p, all(p), 0, p.Length-1)
+			for b.Loop() {
+				trained, err := m.Train(context.Background(), v, model.Env{Horizon: horizon, Workers: 2, Random: streams(1)})
+				require.NoError(b, err)
+				_, err = trained.Forecast(context.Background(), v, horizon)
+				require.NoError(b, err)
+			}
+			b.ReportMetric(float64(series*b.N)/b.Elapsed().Seconds(), "series/s")
+		})
+	}
+}

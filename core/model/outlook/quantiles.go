@@ -3,6 +3,7 @@
 package outlook
 
 import (
+	"paperkettle/core/forecast"
 	"paperkettle/core/num"
 )
 
@@ -11,13 +12,18 @@ var (
 	Probs  = []float64{0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975}
 	Shares = []float64{0.04, 0.06, 0.1, 0.17, 0.26, 0.17, 0.1, 0.06, 0.04}
 	// zs are the probabilities on the normal scale.
-	zs = func() (out []float64) {
-		for _, p := range Probs {
-			out = append(out, num.NormalQuantile(p))
-		}
-		return out
-	}()
+	zs = scores(Probs)
+	// usual are those of the grid that all forecasts are kept on.
+	usual = scores(forecast.Grid[:])
 )
+
+// scores are probabilities on the normal scale.
+func scores(probs []float64) (out []float64) {
+	for _, p := range probs {
+		out = append(out, num.NormalQuantile(p))
+	}
+	return out
+}
 
 // Places of the 10 %, 50 % and 90 % quantiles among Probs.
 const (
@@ -49,9 +55,12 @@ func score(row []float64, y float64) float64 {
 // network's on the normal scale, and beyond its outermost as their slope there goes on.
 func OnGrid(row []float64, out []float64, grid []float64) (mean float64) {
 	last := len(row) - 1
+	at := usual
+	if len(grid) != len(at) || &grid[0] != &forecast.Grid[0] {
+		at = scores(grid)
+	}
 	j := 0
-	for g, p := range grid {
-		z := num.NormalQuantile(p)
+	for g, z := range at {
 		for j+2 <= last && z > zs[j+1] {
 			j++
 		}

@@ -35,14 +35,12 @@ type Smoothed struct {
 // Smooth runs over a series; unknown values are taken as forecast.
 func Smooth(z []float64, season int, r Rate) Smoothed {
 	n := len(z)
-	s := Smoothed{rate: r, level: make([]float64, 0, n), slope: make([]float64, 0, n)}
+	s := Smoothed{rate: r, level: make([]float64, n), slope: make([]float64, n)}
 	if r.Season > 0 && season > 1 && n >= fewestSeasons*season {
-		s.length, s.season = season, make([]float64, 0, n)
+		s.length, s.season = season, make([]float64, n)
 	}
 	s.start = num.KnownMean(z[:min(n, max(1, s.length))])
-	for _, y := range z {
-		s.Take(y)
-	}
+	s.run(z, 0)
 	return s
 }
 
@@ -54,36 +52,49 @@ func (s Smoothed) Clone() Smoothed {
 
 // Take goes on by a value.
 func (s *Smoothed) Take(y float64) {
-	t, r := len(s.level), s.rate
-	level, slope, at := math.NaN(), 0.0, 0.0
+	t := len(s.level)
+	if s.level, s.slope = append(s.level, 0), append(s.slope, 0); s.length > 0 {
+		s.season = append(s.season, 0)
+	}
+	s.run([]float64{y}, t)
+}
+
+// run goes over values of which the first is the t-th; there is room for what comes of them.
+func (s *Smoothed) run(z []float64, t int) {
+	r, length := s.rate, s.length
+	level, slope := math.NaN(), 0.0
 	if t > 0 {
 		level, slope = s.level[t-1], s.slope[t-1]
 	}
-	if s.length > 0 && t >= s.length {
-		at = s.season[t-s.length]
-	}
-	switch {
-	case !panel.Known(y):
-		if level == level {
-			level, slope = level+r.Damping*slope, r.Damping*slope
+	for _, y := range z {
+		at := 0.0
+		if length > 0 && t >= length {
+			at = s.season[t-length]
 		}
-	case level != level:
-		if level = y; s.length > 0 && panel.Known(s.start) {
-			level, at = s.start, y-s.start
+		switch {
+		case !panel.Known(y):
+			if level == level {
+				level, slope = level+r.Damping*slope, r.Damping*slope
+			}
+		case level != level:
+			if level = y; length > 0 && panel.Known(s.start) {
+				level, at = s.start, y-s.start
+			}
+		case length > 0 && t < length: // the first season is learnt as it is
+			at = y - level
+		default:
+			// Quick at first, as the mean of what was seen is.
+			s.seen++
+			gain := max(r.Level, 1/float64(s.seen+1))
+			before := level
+			level = gain*(y-at) + (1-gain)*(level+r.Damping*slope)
+			slope = r.Trend*(level-before) + (1-r.Trend)*r.Damping*slope
+			at = r.Season*(y-level) + (1-r.Season)*at
 		}
-	case s.length > 0 && t < s.length: // the first season is learnt as it is
-		at = y - level
-	default:
-		// Quick at first, as the mean of what was seen is.
-		s.seen++
-		gain := max(r.Level, 1/float64(s.seen+1))
-		before := level
-		level = gain*(y-at) + (1-gain)*(level+r.Damping*slope)
-		slope = r.Trend*(level-before) + (1-r.Trend)*r.Damping*slope
-		at = r.Season*(y-level) + (1-r.Season)*at
-	}
-	if s.level, s.slope = append(s.level, level), append(s.slope, slope); s.length > 0 {
-		s.season = append(s.season, at)
+		if s.level[t], s.slope[t] = level, slope; length > 0 {
+			s.season[t] = at
+		}
+		t++
 	}
 }
 

@@ -241,9 +241,10 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 		return out, nil
 	}
 	quantiles, plain := make([][]float64, len(r.windows)), make([][][anchors]float64, len(r.windows))
-	parts := (len(r.windows) + block - 1) / block
+	size := max(1, min(block, (len(r.windows)+workers-1)/max(1, workers))) // a single series keeps all busy too
+	parts := (len(r.windows) + size - 1) / size
 	err := num.Each(ctx, workers, parts, func(b int) {
-		from, to := b*block, min(len(r.windows), (b+1)*block)
+		from, to := b*size, min(len(r.windows), (b+1)*size)
 		list := make([]*sight, 0, to-from)
 		for w := from; w < to; w++ {
 			l := r.lessons[w]

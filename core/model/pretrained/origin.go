@@ -190,24 +190,23 @@ func median(x []float64) float64 {
 
 // fillStep writes what is known of a step, counted from 1.
 func (s *sight) fillStep(step int, out []float32) {
-	var own, long places
-	s.now.back(step, s.season, &own)
-	s.now.back(step, s.longer, &long)
+	known := s.step(step)
 	late := min(1, float32(step-1)/float32(max(1, s.reach()-1)))
-	for k, y := range s.now.plain(step, &own, &long) {
+	for k, y := range known.plain {
 		x := max(-1e4, min(1e4, s.in(y)))
 		out[k], out[2*anchors+k] = float32(x), outlook.Bent(x)
 		out[anchors+k] = (1-late)*s.evidence[0][k] + late*s.evidence[1][k]
 	}
 	rest := out[3*anchors:]
-	for k := range min(near, own.count) {
-		rest[k] = outlook.Bent(s.in(own.values[k]))
+	own, long := known.counts[0], known.counts[1]
+	for k := range min(near, own) {
+		rest[k] = outlook.Bent(s.in(known.own[k]))
 	}
-	for k := range min(far, long.count) {
-		rest[near+k] = outlook.Bent(s.in(long.values[k]))
+	for k := range min(far, long) {
+		rest[near+k] = outlook.Bent(s.in(known.long[k]))
 	}
 	copy(rest[near+far:], []float32{
 		float32(math.Log(float64(step))) / 3, float32(step) / 96, float32(min(3, float64(step)/float64(s.season))),
-		float32(step%s.season) / float32(s.season), float32(min(own.count, 8)) / 8, float32(min(long.count, 4)) / 4,
+		float32(step%s.season) / float32(s.season), float32(min(own, 8)) / 8, float32(min(long, 4)) / 4,
 	})
 }

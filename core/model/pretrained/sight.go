@@ -26,6 +26,17 @@ type sight struct {
 	calm           [2]calm
 	now            origin
 	evidence       [2][anchors]float32
+	known          []step // ahead of now, once they were looked up
+}
+
+// step is what is known of a step ahead: values of its place in the season and in the longer one, the latest first, how
+// many there are, and the plain forecasts.
+type step struct {
+	own    [near]float64
+	long   [far]float64
+	counts [2]int
+	plain  [anchors]float64
+	looked bool
 }
 
 // look looks back from an origin; ok is false where nothing is known.
@@ -71,13 +82,30 @@ func glance(values []float64, season, longer int) (s *sight, ok bool) {
 // plainly are the plain forecasts of some steps.
 func (s *sight) plainly(steps int) [][anchors]float64 {
 	out := make([][anchors]float64, steps)
-	var own, long places
+	s.known = slices.Grow(s.known, steps)
 	for h := range out {
-		s.now.back(h+1, s.season, &own)
-		s.now.back(h+1, s.longer, &long)
-		out[h] = s.now.plain(h+1, &own, &long)
+		out[h] = s.step(h + 1).plain
 	}
 	return out
+}
+
+// step is what is known of a step, counted from 1.
+func (s *sight) step(h int) *step {
+	for len(s.known) < h {
+		s.known = append(s.known, step{})
+	}
+	x := &s.known[h-1]
+	if !x.looked {
+		var own, long places
+		s.now.back(h, s.season, &own)
+		s.now.back(h, s.longer, &long)
+		copy(x.own[:], own.known())
+		copy(x.long[:], long.known())
+		x.counts = [2]int{own.count, long.count}
+		x.plain = s.now.plain(h, &own, &long)
+		x.looked = true
+	}
+	return x
 }
 
 // mean is that of the known values of some periods; unknown where there are none.
