@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
 
+	"paperkettle/core/model"
 	"paperkettle/jobs"
 	"paperkettle/store"
 )
@@ -387,14 +388,18 @@ func TestALongTaskGoesOnFromItsCheckpoint(t *testing.T) {
 			return err
 		}
 		mu.Lock()
-		began = append(began, string(kept))
+		part, err := model.PartOf(desk.Checkpoint, "aside").Load()
+		if err != nil {
+			return err
+		}
+		began = append(began, string(kept)+string(part))
 		first := len(began) == 1
 		mu.Unlock()
 		desk.Report(0.5, "half of it")
 		if !first {
 			return nil
 		}
-		if err := desk.Checkpoint.Save([]byte("half")); err != nil {
+		if err := errors.Join(desk.Checkpoint.Save([]byte("half")), model.PartOf(desk.Checkpoint, "aside").Save([]byte(" and more"))); err != nil {
 			return err
 		}
 		reached <- true
@@ -416,7 +421,7 @@ func TestALongTaskGoesOnFromItsCheckpoint(t *testing.T) {
 	b.m = b.manager(1)
 	b.m.Start()
 	b.until(id, store.Done)
-	assert.Equal(t, []string{"", "half"}, began)
+	assert.Equal(t, []string{"", "half and more"}, began)
 	var left int64
 	require.NoError(t, b.store.Read(ctx).Model(&store.Checkpoint{}).Count(&left).Error)
 	assert.Zero(t, left, "what is done needs no checkpoint")

@@ -3,6 +3,7 @@ package jobs
 import (
 	"context"
 	"errors"
+	"unicode/utf8"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -81,11 +82,20 @@ func (c checkpoint) Save(data []byte) error {
 	})
 }
 
-// forget drops the checkpoint of a task, or of all tasks of a job where it is empty.
+// partMark stands between the name of a task and those of a checkpoint's parts, which have rows of their own.
+const partMark = "\x1f"
+
+// Part is a part of the checkpoint that is kept apart.
+func (c checkpoint) Part(name string) model.Checkpoint {
+	c.task += partMark + name
+	return c
+}
+
+// forget drops the checkpoint of a task with its parts, or of all tasks of a job where it is empty.
 func forget(tx *gorm.DB, job uint, task string) error {
 	query := tx.Where("job_id = ?", job)
-	if task != "" {
-		query = query.Where("task = ?", task)
+	if own := task + partMark; task != "" {
+		query = query.Where("task = ? OR substr(task, 1, ?) = ?", task, utf8.RuneCountInString(own), own)
 	}
 	return query.Delete(&store.Checkpoint{}).Error
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"sync"
 	"time"
 
 	"paperkettle/core/forecast"
@@ -240,9 +241,9 @@ func (l *Lineup) train(ctx context.Context, contender int, o occasion) (trained 
 // could not keep on its way is no fault of the contender's.
 func (l *Lineup) fit(ctx context.Context, contender int, o occasion) (trained model.Trained, err error) {
 	env := l.env(contender, o)
-	kept := &keeping{Checkpoint: o.check}
+	var kept failures
 	if o.check != nil {
-		env.Checkpoint = kept
+		env.Checkpoint = keeping{o.check, &kept}
 	}
 	err = model.Guard(func() (err error) {
 		trained, err = l.entrants[contender].model.Train(ctx, o.view, env)
@@ -254,22 +255,42 @@ func (l *Lineup) fit(ctx context.Context, contender int, o occasion) (trained mo
 	return model.Failed(o.view.Len(), err), nil
 }
 
-// keeping notes whether a checkpoint failed.
+// keeping notes whether a checkpoint, or a part of it, failed.
 type keeping struct {
 	model.Checkpoint
+	failed *failures
+}
+
+// failures are those of a checkpoint and its parts, which may be kept from several goroutines.
+type failures struct {
+	mu  sync.Mutex
 	err error
 }
 
-func (k *keeping) Load() ([]byte, error) {
+func (f *failures) note(err error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.err = errors.Join(f.err, err)
+}
+
+func (k keeping) Load() ([]byte, error) {
 	b, err := k.Checkpoint.Load()
-	k.err = errors.Join(k.err, err)
+	k.failed.note(err)
 	return b, err
 }
 
-func (k *keeping) Save(b []byte) error {
+func (k keeping) Save(b []byte) error {
 	err := k.Checkpoint.Save(b)
-	k.err = errors.Join(k.err, err)
+	k.failed.note(err)
 	return err
+}
+
+func (k keeping) Part(name string) model.Checkpoint {
+	part := model.PartOf(k.Checkpoint, name)
+	if part == nil {
+		return nil
+	}
+	return keeping{part, k.failed}
 }
 
 // keeps says whether a contender is kept once it is trained: not what is trained again as fast.

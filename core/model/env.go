@@ -54,6 +54,21 @@ type Checkpoint interface {
 	Save([]byte) error
 }
 
+// Divided is a checkpoint with parts that are kept apart: what is done need not be written each time.
+type Divided interface {
+	Checkpoint
+	// Part is the part of that name; nil where none can be kept.
+	Part(name string) Checkpoint
+}
+
+// PartOf is a part of a checkpoint, or nil where it has none.
+func PartOf(c Checkpoint, name string) Checkpoint {
+	if d, ok := c.(Divided); ok {
+		return d.Part(name)
+	}
+	return nil
+}
+
 // Tell reports how much is done.
 func (e Env) Tell(done float64, note string) {
 	if e.Report != nil {
@@ -76,6 +91,14 @@ func (e Env) Within(from, to float64, note string) Env {
 		e.Report(0, "")
 	}
 	e.Checkpoint = nil
+	return e
+}
+
+// Piece is Within of a piece that keeps its state in a part of the checkpoint.
+func (e Env) Piece(from, to float64, note, name string) Env {
+	part := PartOf(e.Checkpoint, name)
+	e = e.Within(from, to, note)
+	e.Checkpoint = part
 	return e
 }
 

@@ -37,8 +37,9 @@ func explained(ctx context.Context, v panel.View, env model.Env, held int, bound
 			}
 		}
 	}
-	if whole, err = outlook.Explain(inner, v, part.Within(0, 0.1, "explaining drivers and events")); err == nil {
-		if early, err = outlook.Explain(inner, v.Before(v.Origin()-held), part.Within(0.1, 0.15, "explaining drivers and events")); err != nil {
+	if whole, err = outlook.Explain(inner, v, part.Piece(0, 0.1, "explaining drivers and events", "explained")); err == nil {
+		before := part.Piece(0.1, 0.15, "explaining drivers and events", "explained before")
+		if early, err = outlook.Explain(inner, v.Before(v.Origin()-held), before); err != nil {
 			early = whole
 		}
 	}

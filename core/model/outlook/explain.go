@@ -1,7 +1,10 @@
 package outlook
 
 import (
+	"bytes"
 	"context"
+	"encoding/gob"
+	"fmt"
 	"slices"
 
 	"paperkettle/core/forecast"
@@ -28,13 +31,72 @@ func Explainable(v panel.View) bool {
 	return false
 }
 
-// Explain trains the additive regression, whose effects are taken out before a network looks.
+// Explain trains the additive regression, whose effects are taken out before a network looks. It is kept where the
+// environment has a checkpoint, and taken from there after a stop.
 func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	check := env.Checkpoint
+	env.Checkpoint = nil
+	of := fmt.Sprintf("%s|%d", v.Fingerprint(), env.Horizon)
+	kept, err := explainedBefore(ctx, v, env.Workers, check, of)
+	if kept != nil || err != nil {
+		return kept, err
+	}
 	made, _, err := additive.Families().New("additive", nil)
 	if err != nil {
 		return nil, err
 	}
-	return model.Bare(made).Train(ctx, v, env)
+	trained, err := model.Bare(made).Train(ctx, v, env)
+	if check == nil || err != nil {
+		return trained, err
+	}
+	if err := keep(trained, check, of); err != nil {
+		return nil, err
+	}
+	return trained, nil
+}
+
+func keep(trained model.Trained, check model.Checkpoint, of string) error {
+	w, err := model.Write(trained)
+	if err != nil || model.Size(w) > mostKept {
+		return err
+	}
+	b, err := model.Encode(keptExplained{of, w})
+	if err != nil {
+		return err
+	}
+	return check.Save(b)
+}
+
+// mostKept is up to how many bytes what explains is kept: beyond, it is made again after a stop.
+const mostKept = 256 << 20
+
+// keptExplained is what explains, and of what.
+type keptExplained struct {
+	Of      string
+	Written *model.Written
+}
+
+// explainedBefore is what an earlier run kept of the same training; nil where there is none.
+func explainedBefore(ctx context.Context, v panel.View, workers int, check model.Checkpoint, of string) (model.Trained, error) {
+	if check == nil {
+		return nil, nil
+	}
+	b, err := check.Load()
+	if err != nil || len(b) == 0 {
+		return nil, err
+	}
+	var kept keptExplained
+	if gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) != nil || kept.Of != of || kept.Written == nil {
+		return nil, nil
+	}
+	trained, err := additive.Families()[0].Read(kept.Written)
+	if err != nil {
+		return nil, nil // it is made anew
+	}
+	if u, ok := trained.(interface{ Use(workers int) }); ok {
+		u.Use(workers)
+	}
+	return trained, trained.Advance(ctx, v)
 }
 
 // Explained reads what Explain trained, from a piece of what was written.

@@ -122,10 +122,11 @@ func longer(v panel.View) int {
 // explain has the additive regression explain drivers and events, and keeps that unless held-out
 // windows are forecast worse with it.
 func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.Env) error {
-	whole, err := outlook.Explain(ctx, v, env.Within(0, 0.5, "explaining drivers and events"))
+	whole, err := outlook.Explain(ctx, v, env.Piece(0, 0.5, "explaining drivers and events", "explained"))
 	var early model.Trained
 	if err == nil {
-		early, err = outlook.Explain(ctx, v.Before(v.Origin()-out), env.Within(0.5, 0.8, "explaining drivers and events"))
+		before := env.Piece(0.5, 0.8, "explaining drivers and events", "explained before")
+		early, err = outlook.Explain(ctx, v.Before(v.Origin()-out), before)
 	}
 	if err != nil {
 		if ctx.Err() != nil {

@@ -1,0 +1,84 @@
+package outlook_test
+
+import (
+	"math/rand/v2"
+	"slices"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"paperkettle/core/model"
+	"paperkettle/core/model/outlook"
+	"paperkettle/core/panel"
+)
+
+// drawers is a checkpoint whose parts are kept by name.
+type drawers struct {
+	at   string
+	kept map[string][]byte
+}
+
+func (d drawers) Part(name string) model.Checkpoint { return drawers{d.at + "/" + name, d.kept} }
+
+func (d drawers) Load() ([]byte, error) { return d.kept[d.at], nil }
+
+func (d drawers) Save(b []byte) error {
+	d.kept[d.at] = slices.Clone(b)
+	return nil
+}
+
+// What explains drivers is kept once it is done: after a stop it is there at once, and the same to the last bit.
+func TestExplainingIsKept(t *testing.T) {
+	const n, h = 60, 4
+	v := panel.NewView(promoted(n, h), []int{0, 1, 2}, 0, n-1)
+	kept := drawers{"task", map[string][]byte{}}
+	explain := func(v panel.View) (trained model.Trained, streams int64) {
+		var asked atomic.Int64
+		env := model.Env{Horizon: h, Workers: 2, Checkpoint: kept, Random: func(string) *rand.Rand {
+			asked.Add(1)
+			return rand.New(rand.NewPCG(3, 4))
+		}}
+		trained, err := outlook.Explain(t.Context(), v, env.Piece(0, 1, "", "explained"))
+		require.NoError(t, err)
+		return trained, asked.Load()
+	}
+	facts := func(trained model.Trained, v panel.View) (out [][]float64, written *model.Written) {
+		for i := range v.Len() {
+			o, err := outlook.OutsideOf(trained, v, i, 0)
+			require.NoError(t, err)
+			values, _ := v.Values(i)
+			out = append(out, outlook.Without(values, o))
+		}
+		res, err := trained.Forecast(t.Context(), v, h)
+		require.NoError(t, err)
+		for _, rows := range res.Series {
+			out = append(out, rows.Quantiles)
+		}
+		written, err = model.Write(trained)
+		require.NoError(t, err)
+		return out, written
+	}
+	trained, asked := explain(v)
+	assert.NotZero(t, asked)
+	require.Len(t, kept.kept, 1)
+	assert.Contains(t, kept.kept, "task/explained", "apart from what is saved while networks are trained")
+	want, bytes := facts(trained, v)
+
+	again, asked := explain(v)
+	assert.Zero(t, asked, "nothing is fitted again")
+	got, same := facts(again, v)
+	assert.Equal(t, want, got)
+	assert.Equal(t, bytes, same)
+
+	earlier := v.Before(n - 9)
+	other, asked := explain(earlier)
+	assert.NotZero(t, asked, "of another history nothing is taken up")
+	got, _ = facts(other, earlier)
+	assert.NotEqual(t, want[0][:n-9], got[0])
+
+	kept.kept["task/explained"] = kept.kept["task/explained"][:50]
+	_, asked = explain(v)
+	assert.NotZero(t, asked, "what is cut short is made again")
+}
