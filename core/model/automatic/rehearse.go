@@ -38,12 +38,17 @@ type evidence struct {
 	// series asked, as known before the inner windows; nil where that is of no use.
 	explainable bool
 	rest        *outlook.Rest
+	// young says that few rounds of the season were seen.
+	young bool
 	// unproved says that they are taken out although there are no inner windows to speak for that.
 	unproved bool
 }
 
 // fewestExplained is from how many values on drivers and events are taken out without inner windows.
 const fewestExplained = 8
+
+// youngRounds is how many rounds of a season are few.
+const youngRounds = 3
 
 // kind parts series whose forms are likely to differ.
 type kind struct{ sparse bool }
@@ -69,6 +74,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	}
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
+	e.young = feature.SettingOf(v, env.Horizon).Length < youngRounds*v.Cadence().Season()
 	e.trial, e.places, e.actuals = t, places, withoutOdd(v)
 	e.hearts = make([][][]single.Heart, len(list))
 	sums, err := e.askAll(ctx, v.Pick(places), env)

@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
+
 	"paperkettle/core/panel"
 )
 
@@ -55,7 +57,7 @@ const leastWeight = 0.08
 // more sharply the more was seen.
 func (e *evidence) weigh(alone bool) [][]float64 {
 	out := make([][]float64, e.series)
-	sharp := sharpness(e.rounds, e.asked)
+	sharp, ruled := sharpness(e.rounds, e.asked), e.rule()
 	for i := range out {
 		scores := make([]float64, len(e.forms))
 		for k := range scores {
@@ -79,6 +81,12 @@ func (e *evidence) weigh(alone bool) [][]float64 {
 				d := v - best
 				w[k] = math.Exp(-sharp*d - 0.2*d*d)
 			}
+		}
+		if !alone {
+			floats.Mul(w, ruled)
+			floats.Scale(1/floats.Max(w), w)
+		}
+		for k := range w {
 			if w[k] < leastWeight {
 				w[k] = 0
 			}
@@ -111,6 +119,32 @@ func sharpness(rounds float64, asked int) float64 {
 // network has seen many a young series.
 var ruled = map[string]float64{"pretrained": 4, "smoothing": 2, "theta": 2, "additive": 2, "linear": 1}
 
+// unruled are the weights of forms that have no part in the rule; plain ones have leastRuled.
+var unruled = map[string]float64{"arima": 0.5, "decomposition": 0.5, "boosting": 0.25, "intermittent": ruledCounts}
+
+const (
+	ruledCounts = 3
+	leastRuled  = 0.2
+	mostRuled   = 4
+	// ruledUntil is over how many horizons inner windows must go for the rule to tell nothing.
+	ruledUntil = 1.5
+)
+
+// rule is what the forms weigh before the inner windows tell: where few rounds of a season were seen, the more as on
+// histories too short for inner windows the less these tell; else alike.
+func (e *evidence) rule() []float64 {
+	left := max(0, min(1, (ruledUntil-e.rounds)/(ruledUntil-1)))
+	if !e.young {
+		left = 0
+	}
+	out := make([]float64, len(e.forms))
+	for k, f := range e.forms {
+		own := max(ruled[f.name], unruled[f.name], leastRuled)
+		out[k] = math.Pow(own/mostRuled, left)
+	}
+	return out
+}
+
 // byRule mixes the forms that lose least on short histories, or takes the first alone.
 func (e *evidence) byRule(w []float64, i int, alone bool) {
 	for k, f := range e.forms {
@@ -119,7 +153,7 @@ func (e *evidence) byRule(w []float64, i int, alone bool) {
 			w[k] = ruled[f.name]
 		case alone || f.counts && !e.kinds[i].sparse:
 		case f.counts:
-			w[k] = 3
+			w[k] = ruledCounts
 		default:
 			w[k] = ruled[f.name]
 		}

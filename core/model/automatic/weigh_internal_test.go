@@ -35,6 +35,25 @@ func TestWeights(t *testing.T) {
 	assert.Zero(t, exact[0][1], "a form that is exact leaves no room for others, however little was seen")
 }
 
+// One horizon of few series tells little: forms weigh about as the rule for short histories has it, but for one that is
+// far better or alone asked for; where more is seen, the rule says nothing.
+func TestTheRuleFades(t *testing.T) {
+	of := func(rounds float64, asked int, losses ...float64) *evidence {
+		e := evidenceOf(rounds, asked, losses, losses)
+		e.forms, e.young = []form{{name: "pretrained"}, {name: "arima"}, {name: "mean", plain: true}}, true
+		return e
+	}
+	w := of(1, 40, 0, 0, 0).weigh(false)[0]
+	assert.Equal(t, []float64{1, 0.125, 0}, w)
+	assert.Equal(t, []float64{1, 1, 1}, of(3, 40, 0, 0, 0).weigh(false)[0])
+	assert.Greater(t, of(1.2, 40, 0, 0, 0).weigh(false)[0][1], 0.2, "in between")
+	assert.Equal(t, []float64{0, 0, 1}, of(1, 40, 9, 9, math.Log(exact)).weigh(false)[0], "exact")
+	assert.Equal(t, []float64{0, 0, 1}, of(1, 40, 0.1, 0.1, 0).weigh(true)[0])
+	old := of(1, 40, 0, 0, 0)
+	old.young = false
+	assert.Equal(t, []float64{1, 1, 1}, old.weigh(false)[0])
+}
+
 // Without inner windows the forms are mixed by rule; counts only where demand is sparse.
 func TestWithoutEvidence(t *testing.T) {
 	none := math.NaN()
