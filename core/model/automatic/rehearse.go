@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -73,7 +74,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		return e, nil
 	}
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
-	e.why = fmt.Sprintf("by the errors on %d inner windows of %d periods, of %d series", t.Windows, t.Horizon, len(places))
+	e.why = "by the errors on " + windowWords(t, len(places), v.Cadence())
 	e.young = feature.SettingOf(v, env.Horizon).Length < youngRounds*v.Cadence().Season()
 	e.trial, e.places, e.actuals = t, places, withoutOdd(v)
 	e.hearts = make([][][]single.Heart, len(list))
@@ -133,6 +134,18 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 		}
 	}
 	return t.From(-tail), places
+}
+
+// windowWords are the inner windows in words.
+func windowWords(t single.Trial, series int, c calendar.Cadence) string {
+	windows, of := "inner windows", ""
+	if t.Windows == 1 {
+		windows = "inner window"
+	}
+	if series > 1 {
+		of = fmt.Sprintf(", of %d series", series)
+	}
+	return fmt.Sprintf("%d %s of %s%s", t.Windows, windows, c.Noun(t.Horizon), of)
 }
 
 // pastRound is the inner windows of a history of n values that lie past the first round of the season, where it has

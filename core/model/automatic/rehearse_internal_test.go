@@ -13,6 +13,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -189,4 +190,10 @@ func TestFormsAreJudgedByWhatIsPublished(t *testing.T) {
 	var other loss
 	other.take(panel.NewView(p, []int{0}, 0, len(values)-1), 0, 2, rows, 2, 1)
 	assert.InDelta(t, math.Log((5*1.5+7.5)/2/6), other.log(model.AbsoluteErrors), 1e-12)
+}
+
+func TestWindowWords(t *testing.T) {
+	months, weeks := calendar.Cadence{Unit: calendar.Month}, calendar.Cadence{Unit: calendar.Week}
+	assert.Equal(t, "1 inner window of 1 month, of 46 series", windowWords(single.Trial{Windows: 1, Horizon: 1}, 46, months))
+	assert.Equal(t, "6 inner windows of 8 weeks", windowWords(single.Trial{Windows: 6, Horizon: 8}, 1, weeks))
 }
