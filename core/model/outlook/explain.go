@@ -6,6 +6,7 @@ import (
 	"encoding/gob"
 	"fmt"
 	"slices"
+	"time"
 
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
@@ -31,8 +32,8 @@ func Explainable(v panel.View) bool {
 	return false
 }
 
-// Explain trains the additive regression, whose effects are taken out before a network looks. It is kept where the
-// environment has a checkpoint, and taken from there after a stop.
+// Explain trains the additive regression, whose effects are taken out before a network looks. Where it takes long
+// it is kept in the environment's checkpoint, and taken from there after a stop.
 func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	check := env.Checkpoint
 	env.Checkpoint = nil
@@ -45,8 +46,12 @@ func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, e
 	if err != nil {
 		return nil, err
 	}
+	var start time.Duration
+	if env.Clock != nil {
+		start = env.Clock()
+	}
 	trained, err := model.Bare(made).Train(ctx, v, env)
-	if check == nil || err != nil {
+	if check == nil || err != nil || env.Clock == nil || env.Clock()-start < worthKeeping {
 		return trained, err
 	}
 	if err := keep(trained, check, of); err != nil {
@@ -66,6 +71,9 @@ func keep(trained model.Trained, check model.Checkpoint, of string) error {
 	}
 	return check.Save(b)
 }
+
+// worthKeeping is how long it must have taken to be kept: what is quick is made again as soon as it is read.
+const worthKeeping = 10 * time.Second
 
 // mostKept is up to how many bytes what explains is kept: beyond, it is made again after a stop.
 const mostKept = 256 << 20

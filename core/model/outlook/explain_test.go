@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -29,17 +30,19 @@ func (d drawers) Save(b []byte) error {
 	return nil
 }
 
-// What explains drivers is kept once it is done: after a stop it is there at once, and the same to the last bit.
+// What explains drivers is kept once it is done, where it took long: after a stop it is there at once, and the same to
+// the last bit.
 func TestExplainingIsKept(t *testing.T) {
 	const n, h = 60, 4
 	v := panel.NewView(promoted(n, h), []int{0, 1, 2}, 0, n-1)
 	kept := drawers{"task", map[string][]byte{}}
+	tick := 2 * time.Second
 	explain := func(v panel.View) (trained model.Trained, streams int64) {
-		var asked atomic.Int64
+		var asked, now atomic.Int64
 		env := model.Env{Horizon: h, Workers: 2, Checkpoint: kept, Random: func(string) *rand.Rand {
 			asked.Add(1)
 			return rand.New(rand.NewPCG(3, 4))
-		}}
+		}, Clock: func() time.Duration { return time.Duration(now.Add(int64(tick))) }}
 		trained, err := outlook.Explain(t.Context(), v, env.Piece(0, 1, "", "explained"))
 		require.NoError(t, err)
 		return trained, asked.Load()
@@ -60,6 +63,10 @@ func TestExplainingIsKept(t *testing.T) {
 		require.NoError(t, err)
 		return out, written
 	}
+	_, asked := explain(v)
+	assert.NotZero(t, asked)
+	assert.Empty(t, kept.kept, "what is quick is made again")
+	tick = 11 * time.Second
 	trained, asked := explain(v)
 	assert.NotZero(t, asked)
 	require.Len(t, kept.kept, 1)

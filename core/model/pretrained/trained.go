@@ -52,50 +52,45 @@ const (
 // Forecast has the network forecast every series from its last value.
 func (t *Trained) Forecast(ctx context.Context, v panel.View, horizon int) (model.Result, error) {
 	res := model.Result{Series: make([]forecast.Rows, v.Len()), Err: make([]error, v.Len())}
-	list := make([]*ready, v.Len())
-	err := num.Each(ctx, t.workers, v.Len(), func(i int) {
-		res.Err[i] = model.Guard(func() (err error) {
-			list[i], res.Series[i], err = t.prepare(ctx, v, i, horizon)
-			return err
-		})
+	size := max(1, min(block, (v.Len()+t.workers-1)/t.workers)) // few series keep all busy too
+	parts := (v.Len() + size - 1) / size
+	return res, num.Each(ctx, t.workers, parts, func(b int) {
+		t.forecast(ctx, v, b*size, min(v.Len(), (b+1)*size), horizon, t.workers/parts, res)
 	})
-	if err != nil {
-		return res, err
-	}
-	var some []int
-	for i, r := range list {
-		if r != nil && res.Err[i] == nil {
-			some = append(some, i)
-		}
-	}
-	parts := (len(some) + block - 1) / block
-	err = num.Each(ctx, t.workers, parts, func(b int) {
-		part := some[b*block : min(len(some), (b+1)*block)]
-		reach, sights := horizon, make([]*sight, len(part))
-		for k, i := range part {
-			sights[k] = list[i].sight
-			reach = max(reach, list[i].quiet+horizon)
-		}
-		var quantiles [][]float64
-		err := model.Guard(func() (err error) {
-			quantiles, err = t.networks.ahead(ctx, t.workers/parts, sights, reach)
-			return err
-		})
-		if err != nil {
-			for _, i := range part {
-				res.Err[i] = err
+}
+
+// forecast has the network forecast the series from one place to another in one go.
+func (t *Trained) forecast(ctx context.Context, v panel.View, from, to, horizon, workers int, res model.Result) {
+	var list []*ready
+	var sights []*sight
+	reach := horizon
+	for i := from; i < to; i++ {
+		res.Err[i] = model.Guard(func() error {
+			r, rows, err := t.prepare(ctx, v, i, horizon)
+			if res.Series[i] = rows; r != nil && err == nil {
+				list, sights, reach = append(list, r), append(sights, r.sight), max(reach, r.quiet+horizon)
 			}
-			return
-		}
-		for k, i := range part {
-			t.Lean.move(sights[k], quantiles[k])
-			res.Err[i] = model.Guard(func() error {
-				res.Series[i] = forecast.NewRows(horizon)
-				return t.read(list[i], quantiles[k], res.Series[i])
-			})
-		}
+			return err
+		})
+	}
+	if len(list) == 0 {
+		return
+	}
+	var quantiles [][]float64
+	err := model.Guard(func() (err error) {
+		quantiles, err = t.networks.ahead(ctx, workers, sights, reach)
+		return err
 	})
-	return res, err
+	for k, r := range list {
+		if res.Err[r.place] = err; err != nil {
+			continue
+		}
+		t.Lean.move(r.sight, quantiles[k])
+		res.Err[r.place] = model.Guard(func() error {
+			res.Series[r.place] = forecast.NewRows(horizon)
+			return t.read(r, quantiles[k], res.Series[r.place])
+		})
+	}
 }
 
 // ready is a series to be forecast.
