@@ -49,13 +49,13 @@ func (t *Trained) Describe(i int) model.Description {
 
 // form says in a sentence what forecasts.
 func (t *Trained) form() string {
-	who := fmt.Sprintf("a network of %d numbers that learnt from made-up series sees up to %d last values and weighs %d plain forecasts of "+
+	who := fmt.Sprintf("a network of %d numbers that learnt from made-up series: it sees up to %d last values, weighs %d plain forecasts of "+
 		"each step, corrects their mix and gives quantiles", t.networks[0].Size(), Reach, anchors)
 	if k := len(t.networks); k > 1 {
 		who += fmt.Sprintf("; the mean of %d such networks", k)
 	}
 	if who += t.Lean.words(); t.Own != nil {
-		return fmt.Sprintf("%s, which went on learning from these series, by which the loss of held-out windows fell by %.1f %%", who, 100*t.TuneGain)
+		return fmt.Sprintf("%s; it went on learning from these series, by which the loss of held-out windows fell by %.1f %%", who, 100*t.TuneGain)
 	}
 	return who + "; nothing is fitted"
 }
