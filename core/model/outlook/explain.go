@@ -37,27 +37,31 @@ func Explainable(v panel.View) bool {
 func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	check := env.Checkpoint
 	env.Checkpoint = nil
+	if check == nil || env.Clock == nil {
+		return explain(ctx, v, env)
+	}
 	of := fmt.Sprintf("%s|%d", v.Fingerprint(), env.Horizon)
 	kept, err := explainedBefore(ctx, v, env.Workers, check, of)
 	if kept != nil || err != nil {
 		return kept, err
 	}
-	made, _, err := additive.Families().New("additive", nil)
-	if err != nil {
-		return nil, err
-	}
-	var start time.Duration
-	if env.Clock != nil {
-		start = env.Clock()
-	}
-	trained, err := model.Bare(made).Train(ctx, v, env)
-	if check == nil || err != nil || env.Clock == nil || env.Clock()-start < worthKeeping {
+	start := env.Clock()
+	trained, err := explain(ctx, v, env)
+	if err != nil || env.Clock()-start < worthKeeping {
 		return trained, err
 	}
 	if err := keep(trained, check, of); err != nil {
 		return nil, err
 	}
 	return trained, nil
+}
+
+func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	made, _, err := additive.Families().New("additive", nil)
+	if err != nil {
+		return nil, err
+	}
+	return model.Bare(made).Train(ctx, v, env)
 }
 
 func keep(trained model.Trained, check model.Checkpoint, of string) error {
@@ -86,9 +90,6 @@ type keptExplained struct {
 
 // explainedBefore is what an earlier run kept of the same training; nil where there is none.
 func explainedBefore(ctx context.Context, v panel.View, workers int, check model.Checkpoint, of string) (model.Trained, error) {
-	if check == nil {
-		return nil, nil
-	}
 	b, err := check.Load()
 	if err != nil || len(b) == 0 {
 		return nil, err
