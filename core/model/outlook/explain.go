@@ -77,7 +77,7 @@ func keep(trained model.Trained, check model.Checkpoint, of string) error {
 }
 
 // worthKeeping is how long it must have taken to be kept: what is quick is made again as soon as it is read.
-const worthKeeping = 10 * time.Second
+const worthKeeping = 3 * time.Second
 
 // mostKept is up to how many bytes what explains is kept: beyond, it is made again after a stop.
 const mostKept = 256 << 20
