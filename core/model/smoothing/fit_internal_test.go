@@ -181,3 +181,28 @@ func TestStatesFollow(t *testing.T) {
 		}
 	}
 }
+
+// On a long series with a clear season no form that leaves it out is tried with trends; on a short one all are.
+func TestFormsBeyondHopeAreNotTried(t *testing.T) {
+	tried := func(n int) (out []string) {
+		rnd := rand.New(rand.NewPCG(1, 2))
+		y := make([]float64, n)
+		for i := range y {
+			y[i] = 100 + 30*math.Sin(2*math.Pi*float64(i)/7) + rnd.NormFloat64()
+		}
+		f := &fitter{}
+		f.reset(y, 7, 100)
+		f.starts(true)
+		for _, e := range f.search(limits{}, true, 7) {
+			out = append(out, e.form.String())
+		}
+		return out
+	}
+	assert.Len(t, tried(200), len(Forms()))
+	long := tried(300)
+	assert.Subset(t, long, []string{"ANN", "MNN", "ANA", "AAA", "AAdA", "MNM"})
+	for _, form := range []string{"AAN", "AAdN", "MAN", "MAdN"} {
+		assert.NotContains(t, long, form)
+	}
+	assert.NotEqual(t, byte('N'), long[0][len(long[0])-1], "the best has a season")
+}

@@ -33,9 +33,9 @@ func (l limits) allow(f Form) bool {
 // enough stops a search a thousandth of a unit of log-likelihood from its end.
 func enough(known int) num.Stop { return num.Stop{Steps: 120, Gain: 1e-3 / float64(known)} }
 
-// beyondHope is how much higher than the lowest the criterion of a form without a trend must be, on a long series, for
-// the same form with trends not to be tried: where a season is left out, no trend makes up for it. Forms are mixed
-// up to farthest.
+// beyondHope is how much higher the criterion of a form without a trend must be, on a long series, than the lowest
+// without one and with the same kind of error, for the same form with trends not to be tried: where a season is left
+// out, no trend makes up for it. Forms are mixed up to farthest.
 const beyondHope = 60
 
 // search fits every form that the limits and the data allow, best criterion first, but for those beyond hope.
@@ -46,7 +46,7 @@ func (f *fitter) search(allowed limits, positive bool, season int) []estimate {
 	done := map[Form]*estimate{}
 	hopeless := func(form Form) bool {
 		plain := done[Form{form.Error, form.Season, NoTrend}]
-		return f.known > longEnough && plain != nil && plain.aicc > lowestOf(out)+beyondHope
+		return f.known > longEnough && plain != nil && plain.aicc > lowestPlain(out, form.Error)+beyondHope
 	}
 	for _, form := range byTrend() {
 		if form.Positive() && !positive || form.Season != 'N' && season < 2 || f.known < form.free(season)+2 {
@@ -73,10 +73,13 @@ func byTrend() []Form {
 	return out
 }
 
-func lowestOf(list []estimate) float64 {
+// lowestPlain is the lowest criterion of the forms without a trend and with a kind of error.
+func lowestPlain(list []estimate, kind byte) float64 {
 	low := math.Inf(1)
 	for _, e := range list {
-		low = min(low, e.aicc)
+		if e.form.Trend == NoTrend && e.form.Error == kind {
+			low = min(low, e.aicc)
+		}
 	}
 	return low
 }
