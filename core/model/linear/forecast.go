@@ -83,6 +83,7 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 		}
 	}
 	calm(y[:s.Used], s.Odd)
+	carry(y, y)
 	f.past = y[:last+1]
 	f.rows, err = p.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View()))
 	return f, err

@@ -51,7 +51,8 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 			return nil, nil, err
 		}
 		s.ahead.ShareCalendar(list[0].ahead)
-		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.y, p.Horizon, groups); err != nil {
+		s.past = slices.Clone(s.y)
+		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.past, p.Horizon, groups); err != nil {
 			return nil, nil, err
 		}
 	}

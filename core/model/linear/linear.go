@@ -118,6 +118,7 @@ type series struct {
 	scale   single.Scale
 	whole   []float64 // on the working scale
 	y       []float64 // less what is explained from outside
+	past    []float64 // the same as columns of the past read it
 	outside Equation  // the pool's, with the series' own departures
 	ahead   *feature.Rows
 	rows    *feature.Rows
@@ -182,6 +183,9 @@ func (m Method) fitScale(ctx context.Context, v panel.View, inputs []single.Inpu
 		for i := range list {
 			calm(list[i].y, list[i].odd)
 		}
+	}
+	for i := range list {
+		carry(list[i].past, list[i].y)
 	}
 	if err := p.learn(ctx, m, list, workers); err != nil {
 		return nil, err
@@ -279,7 +283,7 @@ func (p *Pool) row(s *series, origin, step int, x []float64) (target float64, ok
 		return 0, false
 	}
 	s.rows.Fill(origin, step, x)
-	_, ok = p.relative(s.y[origin], x)
+	_, ok = p.relative(s.past[origin], x)
 	return target, ok
 }
 
@@ -290,7 +294,7 @@ func (p *Pool) target(s *series, origin, step int) (target float64, ok bool) {
 		return 0, false
 	}
 	if p.Diff {
-		target -= s.y[origin]
+		target -= s.past[origin]
 	}
 	return target, panel.Known(target)
 }

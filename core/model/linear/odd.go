@@ -68,3 +68,22 @@ func calm(y []float64, odd []int) {
 		y[i] = replaced[k]
 	}
 }
+
+// carried is the mean of how many known values stands for those unknown after them.
+const carried = 3
+
+// carry puts values into past as columns of the past read them: with the mean of the last known ones in place of what
+// is unknown, so that a hole does not read as the usual level of a series that has long left it. Both may be the same.
+func carry(past, values []float64) {
+	var last [carried]float64
+	n := 0
+	for i, v := range values {
+		if panel.Known(v) {
+			last[n%carried] = v
+			n++
+		} else if n > 0 {
+			v = mean(last[:min(n, carried)])
+		}
+		past[i] = v
+	}
+}

@@ -106,7 +106,7 @@ func (x *across) say(e *Equation, step int) {
 		center := e.Center[k]
 		if x.pool.Diff && x.pool.Recipe.Columns[k].Level {
 			for i, v := range column {
-				if d := v - x.series.y[x.start+i*x.stride] - center; d == d {
+				if d := v - x.series.past[x.start+i*x.stride] - center; d == d {
 					x.said[i] += b * d
 				}
 			}
@@ -138,7 +138,7 @@ func (x *across) rest(e *Equation, step int, rest []float64) (sum, count float64
 		}
 		rest[o] = target - x.said[i]
 		if e.Last != 0 {
-			rest[o] -= e.Last * x.series.y[o]
+			rest[o] -= e.Last * x.series.past[o]
 		}
 		if panel.Known(rest[o]) {
 			sum, count = sum+rest[o]-(1-x.pool.Belief)*target, count+1
@@ -195,7 +195,7 @@ func (p *Pool) rehearse(st *State, s *series, start int) {
 		if !panel.Known(s.y[o]) {
 			continue
 		}
-		f := &future{s: st, rows: s.rows, past: s.y[: o+1 : o+1], x: make([]float64, len(p.Recipe.Columns))}
+		f := &future{s: st, rows: s.rows, past: s.past[: o+1 : o+1], x: make([]float64, len(p.Recipe.Columns))}
 		row := make([]float32, h)
 		for k, v := range f.onward(min(h, n-1-o)) {
 			row[k] = float32(s.y[o+1+k] - v)
