@@ -167,8 +167,7 @@ func tellGlance(out *api.Forecast, p *panel.Panel, g *bakeoff.Glance, ask api.Fo
 		out.Cautions = append(out.Cautions, fmt.Sprintf("%d of %d series have no forecast: each says why", failed, len(p.Series)))
 	}
 	if short := shortSeries(p); len(short) > 0 {
-		out.Cautions = append(out.Cautions, fmt.Sprintf("fewer than %d values are known of %d series, as of %s: their forecasts go by little",
-			fewKnown, len(short), strings.Join(short[:min(3, len(short))], ", ")))
+		out.Cautions = append(out.Cautions, fewValues(short))
 	}
 	if all, err := p.Where(nil); err == nil {
 		out.Cautions = append(out.Cautions, bakeoff.DoubtfulEnds(p, all)...)
@@ -191,4 +190,16 @@ func shortSeries(p *panel.Panel) (out []string) {
 		}
 	}
 	return out
+}
+
+// fewValues says of which series little is known, the first three by name.
+func fewValues(short []string) string {
+	if len(short) == 1 {
+		return fmt.Sprintf("fewer than %d values are known of %s: its forecasts go by little", fewKnown, short[0])
+	}
+	names := strings.Join(short[:min(3, len(short))], ", ")
+	if len(short) > 3 {
+		names += fmt.Sprintf(" and %d more", len(short)-3)
+	}
+	return fmt.Sprintf("fewer than %d values are known of %d series (%s): their forecasts go by little", fewKnown, len(short), names)
 }

@@ -35,7 +35,7 @@ func (s Style) String() string {
 }
 
 // Reading is one time as read. Seconds are since 1970-01-01 of the wall clock, or
-// of UTC for StyleInstant, or the number itself for StyleNumber. For StyleTwoWays
+// of UTC for StyleInstant, whose own clock's are in Other, or the number itself for StyleNumber. For StyleTwoWays
 // Seconds is the reading with the day first and Other the one with the month first;
 // NotTime marks the one that is no date.
 type Reading struct {
@@ -198,7 +198,7 @@ func stamp(s string) (Reading, error) {
 	if !ok {
 		return Reading{}, errNotTime
 	}
-	return Reading{sec - shift, 0, StyleInstant}, nil
+	return Reading{sec - shift, sec, StyleInstant}, nil
 }
 
 // offset reads Z, +01:00, +0100 or +01 as seconds east of UTC.

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
 )
 
@@ -209,4 +210,31 @@ func TestCheckFindsALeakingDriver(t *testing.T) {
 	require.NotEmpty(t, found)
 	assert.Equal(t, "leaking driver", found[0].Kind)
 	assert.Contains(t, found[0].Meaning, "billed")
+}
+
+// Instants that are all midnights of their own clocks are dates that a program wrote, whatever the offset and where
+// the clocks change; others want a zone, and a zone that is given is gone into.
+func TestMidnightsAreDates(t *testing.T) {
+	for _, times := range [][]string{
+		{"2026-03-28T00:00:00Z", "2026-03-29T00:00:00Z", "2026-03-30T00:00:00.000Z"},
+		{"2026-03-28T00:00+01:00", "2026-03-29T00:00+01:00", "2026-03-30T00:00+02:00"},
+	} {
+		var rows []row
+		for i, at := range times {
+			rows = append(rows, row{"a", at, float64(i)})
+		}
+		p, faults := build(rows, panel.Options{})
+		require.Empty(t, faults)
+		assert.Equal(t, "day", p.Cadence.String())
+		assert.Equal(t, []string{"2026-03-28", "2026-03-30"}, []string{p.Period(0), p.Period(p.Length - 1)})
+		assert.Equal(t, []float64{0, 1, 2}, p.Series[0].Values)
+	}
+	rows := []row{{"a", "2026-03-28T00:00:00Z", 1}, {"a", "2026-03-28T12:00:00Z", 1}, {"a", "2026-03-29T00:00:00Z", 1}}
+	_, faults := build(rows, panel.Options{})
+	require.NotEmpty(t, faults)
+	assert.Contains(t, faults[0].Error(), "say into which zone")
+	p, faults := build([]row{{"a", "2026-03-28T00:00:00Z", 1}, {"a", "2026-03-29T00:00:00Z", 1}, {"a", "2026-03-30T00:00:00Z", 1}},
+		panel.Options{Zone: time.FixedZone("west", -5*3600), Cadence: &calendar.Cadence{Unit: calendar.Day}, Aggregate: panel.Sum, KeepPart: true})
+	require.Empty(t, faults)
+	assert.Equal(t, "2026-03-27", p.Period(0), "a zone that is said counts")
 }

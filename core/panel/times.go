@@ -91,7 +91,8 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 	if fault != nil {
 		return nil, []Fault{*fault}
 	}
-	if b.style == calendar.StyleInstant && b.opt.Zone == nil {
+	dates := b.style == calendar.StyleInstant && b.opt.Zone == nil && b.midnights()
+	if b.style == calendar.StyleInstant && b.opt.Zone == nil && !dates {
 		return nil, []Fault{{Line: b.times[0].line, Value: b.times[0].text,
 			Problem: "is an instant with an offset: say into which zone the times go, as UTC or an area's name, or write local times without an offset"}}
 	}
@@ -105,6 +106,8 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 	for i, t := range b.times {
 		out[i] = t.reading.Seconds
 		switch {
+		case dates:
+			out[i] = t.reading.Other
 		case b.style == calendar.StyleTwoWays && order == MonthFirst:
 			out[i] = t.reading.Other
 		case b.style == calendar.StyleInstant:
@@ -115,6 +118,22 @@ func (b *Builder) seconds() ([]int64, []Fault) {
 		}
 	}
 	return out, nil
+}
+
+// midnights says that all instants are midnights of their own clock: the dates that programs write with a clock and
+// an offset, which are read as dates from here on.
+func (b *Builder) midnights() bool {
+	const day = 86400
+	for _, t := range b.times {
+		if t.reading.Other%day != 0 {
+			return false
+		}
+	}
+	b.style = calendar.StyleDate
+	first := b.times[0]
+	b.cautions = append(b.cautions, fmt.Sprintf("Times like %s are read as dates, as %s: all are midnights of their own clocks. If they are to go "+
+		"into another zone, say which.", first.text, isoDay(first.reading.Other)))
+	return true
 }
 
 // compactTimes says how plain numbers are read that stand for dates: 20260301, 202603, the year and

@@ -57,7 +57,11 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if s.Scale.Shift > 0 {
 		d.Form += fmt.Sprintf("; %.4g is added before logs are taken, for there are zeros", s.Scale.Shift)
 	}
-	d.Why = "seasons by the cadence and the length; bends by the Bayesian criterion; coefficients by penalised least squares"
+	d.Why = "seasons by the cadence and the length; "
+	if len(s.Recipe.Seasons) == 0 {
+		d.Why = ""
+	}
+	d.Why += "bends by the Bayesian criterion; coefficients by penalised least squares"
 	if len(s.Trials) > 0 {
 		d.Why += "; by inner windows"
 		for k, t := range s.Trials {
