@@ -20,13 +20,14 @@ type variant struct {
 
 // stages settle one thing after another, for all series of a group: the scale, whether changes
 // are learnt or levels, how steps follow each other, how much of the history is learnt from,
-// whether the other scale has a say, and how much of the change that the equations tell is believed. The first variant is the one
-// to keep to where inner windows don't tell.
+// whether the other scale has a say, and how much of the change that the equations tell is believed. The first variant is
+// the one to keep to where inner windows don't tell; where there is no room for any, it is that at untold.
 var stages = []struct {
 	what     string
 	variants func(m Method, inputs []single.Input) []variant
-}{{"the scale", scales}, {"how drivers act", zeroDrivers}, {"levels or changes", changes}, {"the steps", ways}, {"the memory", memories},
-	{"one scale or both", twins}, {"how much to believe", beliefs}}
+	untold   int
+}{{"the scale", scales, 0}, {"how drivers act", zeroDrivers, 0}, {"levels or changes", changes, 0}, {"the steps", ways, 0},
+	{"the memory", memories, 0}, {"one scale or both", twins, 0}, {"how much to believe", beliefs, 1}}
 
 func scales(m Method, inputs []single.Input) []variant {
 	if m.Scale != "" || m.logs != nil || slices.ContainsFunc(inputs, func(in single.Input) bool { return lowest(in.Values) < 0 }) {
@@ -151,6 +152,9 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 			known = nil // what was tried before chose its scale by the early part alone
 		}
 		best := 0
+		if len(early) == 0 {
+			best = stage.untold
+		}
 		if len(early) > 0 && len(list) > 1 {
 			var err error
 			if best, known, err = m.best(ctx, v, list, asked, early, t, workers, known); err != nil {

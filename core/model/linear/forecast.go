@@ -174,13 +174,18 @@ func (s *State) forecast(v panel.SeriesView, out forecast.Rows) error {
 		return err
 	}
 	mu := f.points(h)
-	wide := make([]float64, h)
+	wide, told := make([]float64, h), make([]float64, h) // standard deviations, and variances as the errors themselves tell
 	for k, away := range f.away(h) {
-		wide[k] = math.Sqrt(s.width(f.quiet+k)*s.width(f.quiet+k) + s.Outside.doubt(away))
+		width, doubt := s.width(f.quiet+k), s.Outside.doubt(away)
+		wide[k] = math.Sqrt(width*width + doubt)
+		if own := f.quiet + k; own < len(s.Held) {
+			width /= s.Held[own]
+		}
+		told[k] = width*width + doubt
 	}
 	free := int(max(3, min(s.Free, 1000)))
 	for k := range h {
-		out.Mean[k] = s.Scale.Mean(mu[k], wide[k]*wide[k])
+		out.Mean[k] = s.Scale.Mean(mu[k], told[k])
 		q := out.At(k)
 		if s.Pool.Ranks != nil && k+f.quiet < len(s.Pool.Ranks) && s.Pool.Mode != "recursive" {
 			f.rows.FillPath(f.past, min(k+f.quiet+1, len(s.Pool.Steps)), f.x)

@@ -90,6 +90,7 @@ type Pool struct {
 	cache groupCache
 	thin  int     // of a trial: every how many origins are taken
 	usual float64 // mean of the series, less what is explained from outside
+	apart float64 // how many series they are worth to the equations of the past
 }
 
 // State is a series under its pool's equations.
@@ -99,6 +100,7 @@ type State struct {
 	Scale   single.Scale
 	Own     []float64 // intercepts, a step each
 	Sigma   []float64 // of the errors, a step each, on the working scale
+	Held    []float64 // of which this factor is of a step before, where few errors tell; nil where it is of none
 	Free    float64
 	Errors  [][]float32 // rows of errors at the steps from one origin, unknown ones NaN
 	Values  []float64
@@ -190,6 +192,7 @@ func (m Method) fitScale(ctx context.Context, v panel.View, inputs []single.Inpu
 	if err := p.learn(ctx, m, list, workers); err != nil {
 		return nil, err
 	}
+	p.apart = apart(list)
 	if p.Steps[0].Rows < fewestRows {
 		p.repeat()
 	}

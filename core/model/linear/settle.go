@@ -2,6 +2,7 @@ package linear
 
 import (
 	"math"
+	"slices"
 
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
@@ -52,10 +53,13 @@ func (p *Pool) settle(s *series) *State {
 				squares += r * r
 			}
 		}
-		used := (e.Used + st.Outside.Used) / float64(p.Series)
+		used := e.Used/p.apart + st.Outside.Used/float64(p.Series)
 		free := max(0.25*count, count-1-used, 1)
 		st.Sigma[step-1] = math.Sqrt(squares / free * (1 + (1+used)/max(count, 1)))
 		st.Free = math.Min(st.Free, free)
+		if step > 1 && count < fewOwn {
+			st.holdUp(step - 1)
+		}
 		if step == 1 {
 			for o := start; o+1 < n; o++ {
 				st.In[o+1] = s.scale.Back(s.whole[o+1] - (rest[o] - own))
@@ -69,6 +73,25 @@ func (p *Pool) settle(s *series) *State {
 	st.Notes = append(st.Notes, p.Ahead.Notes...)
 	st.Notes = append(st.Notes, p.Recipe.Notes...)
 	return st
+}
+
+// holdUp keeps a step that few errors tell of from being surer than the one before: errors of changes add up as those
+// of a walk do.
+func (s *State) holdUp(k int) {
+	least := s.Sigma[k-1]
+	if s.Pool.Diff {
+		least *= math.Sqrt(float64(k+1) / float64(k))
+	}
+	if s.Sigma[k] >= least {
+		return
+	}
+	if s.Held == nil {
+		s.Held = slices.Repeat([]float64{1}, len(s.Sigma))
+	}
+	if s.Sigma[k] > 0 {
+		s.Held[k] = least / s.Sigma[k]
+	}
+	s.Sigma[k] = least
 }
 
 // across is the rows of a series from all origins at once, column by column.
@@ -209,7 +232,7 @@ func (p *Pool) rehearse(st *State, s *series, start int) {
 		}
 		st.Errors = append(st.Errors, row)
 	}
-	used := (p.Steps[0].Used + st.Outside.Used) / float64(p.Series)
+	used := p.Steps[0].Used/p.apart + st.Outside.Used/float64(p.Series)
 	for k := range st.Sigma {
 		if counts[k] >= fewestRows {
 			free := max(0.25*float64(n), float64(n)-1-used)
