@@ -234,6 +234,9 @@ func widen(ctx context.Context, methods []Method, inputs []single.Input, known [
 	windows := single.Apart(inputs, env.Horizon)
 	for i := range methods {
 		methods[i].widening = tallies[i].Toward(all).Learnt(windows, freedom)
+		if untold := single.Untold(inputs[i]); all.Steps == 0 && untold.Near > methods[i].widening.Near {
+			methods[i].widening = untold
+		}
 	}
 	return err
 }

@@ -14,11 +14,13 @@ const (
 	// series is to be differenced.
 	rivalLength = 240
 	// rivalFewest is the number below which nothing tells.
-	rivalFewest = 20
+	rivalFewest = 5
 	// rivalTried is how many orders are tried of another number of differences.
 	rivalTried = 14
-	// rivalOdds are those of a rival against what the test preferred, before the likelihoods.
-	rivalOdds = 0.5
+	// rivalOdds are those of a rival against what the test preferred, before the likelihoods, and rivalOddsFew those
+	// where fewer than rivalFew values are known, of which criteria tell little.
+	rivalOdds, rivalOddsFew = 0.5, 0.2
+	rivalFew                = 20
 	// rivalLeast is the weight below which a rival is left out.
 	rivalLeast = 0.05
 )
@@ -57,10 +59,14 @@ func (f *fitter) rivals(ctx context.Context, e estimate, season int) (list []est
 		weights = append(weights, f.evidence(&list[i], lost))
 		least = min(least, weights[i])
 	}
+	odds := rivalOdds
+	if panel.CountKnown(f.y) < rivalFew {
+		odds = rivalOddsFew
+	}
 	for i := range weights {
 		weights[i] = math.Exp((least - weights[i]) / 2)
 		if i > 0 {
-			weights[i] *= rivalOdds
+			weights[i] *= odds
 		}
 	}
 	return list, weights

@@ -57,11 +57,11 @@ const (
 )
 
 // AskWindows fits a method to what was known before the inner windows, and gives what its errors
-// on them ask for: nothing where there is no room for windows, or the method fails there.
+// on them ask for: what is usual where there is no room for windows, and nothing where the method fails there.
 func AskWindows(ctx context.Context, m Method, in Input) Widening {
 	trial, ok := TrialOf(in)
 	if !ok {
-		return None
+		return Untold(in)
 	}
 	state, err := m.Fit(ctx, trial.Early(in))
 	if err != nil {
@@ -231,6 +231,13 @@ func (w Widening) Learnt(windows, freedom float64) Widening {
 	w.Steps, w.Little = max(w.Steps, 1), f-1
 	return w
 }
+
+// untested is how many parameters' worth of a form was never put to a test where there is no room for inner windows:
+// whether there is a trend, or a level that moves.
+const untested = 0.5
+
+// Untold widens by what a form that no inner window tested may be wrong by.
+func Untold(in Input) Widening { return None.Learnt(Apart([]Input{in}, in.Horizon), untested) }
 
 // Apart is how many windows that do not overlap some series have.
 func Apart(inputs []Input, horizon int) float64 {
