@@ -36,6 +36,7 @@ type Engine struct {
 	ends      map[int]int // for each chosen series the axis' length up to its last known value; nil where windows are for all
 	scaled    *scaleCache
 	fillings  panel.Fillings
+	units     []panel.UnitChange
 	before    rehearsals
 	holes     holeCount
 }
@@ -133,6 +134,8 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
 		return nil, &FieldError{"driver_gaps", err}
 	}
+	e.units = p.UnitChanges(e.fillings)
+	e.Panel = p.WithUnits(e.fillings)
 	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
 	}

@@ -123,6 +123,9 @@ func (e *Engine) Cautions() []string {
 	for _, s := range e.holes.slips {
 		out = append(out, s.Caution(e.Panel, "periods", e.fillings))
 	}
+	for _, c := range e.units {
+		out = append(out, c.Caution(e.Panel))
+	}
 	return append(out, e.newcomerCautions()...)
 }
 
@@ -174,11 +177,15 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 		return out, err
 	}
 	p = p.WithClosed(p.Length - 1)
-	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series, welcomes: []bool{welcomes}}
 	fillings, err := panel.ParseFillings(p, plan.Gaps)
 	if err != nil {
 		return out, err
 	}
+	for _, c := range p.UnitChanges(fillings) {
+		out.Cautions = append(out.Cautions, c.Caution(p))
+	}
+	p = p.WithUnits(fillings)
+	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series, welcomes: []bool{welcomes}}
 	for _, s := range series {
 		why := r.leaveOut(s)
 		if why == "" {

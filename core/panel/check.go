@@ -86,6 +86,7 @@ func findings(p *Panel, all []facts) []Finding {
 	found = append(found, shutDoors(p)...)
 	found = append(found, leaks(p)...)
 	found = append(found, slips(p)...)
+	found = append(found, unitChanges(p)...)
 	found = append(found, spellings(p)...)
 	return byGrade(found)
 }

@@ -1,0 +1,145 @@
+package panel
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// A driver that is a hundred or a thousand times as large, or as small, from one period on and for good is in another
+// unit since then: a price in cents, a share in per cent. Its later values are read as the earlier ones were.
+const (
+	// fewestBefore and fewestAfter are how many values on either side tell.
+	fewestBefore, fewestAfter = 6, 3
+	// halfway is by how many times at most the middles of both sides differ once they are in one unit, and
+	// atOnce the neighbours of the change.
+	halfway, atOnce = 2.0, 3.0
+	// wider is by how many times at most all values lie wider apart, in one unit, than those of a side.
+	wider = 2.0
+)
+
+var units = []float64{100, 1000, 0.01, 0.001}
+
+// unitChange finds the place from which values are in another unit for good, and by how much they are larger since; the
+// end and 1 where there is none. Zeros are zeros in every unit.
+func unitChange(values []float64) (at int, factor float64) {
+	var places []int
+	low, high := math.Inf(1), 0.0
+	for i, v := range values {
+		if v < 0 {
+			return len(values), 1
+		}
+		if v > 0 {
+			places = append(places, i)
+			low, high = min(low, v), max(high, v)
+		}
+	}
+	n := len(places)
+	if n < fewestBefore+fewestAfter || high*atOnce < 100*low { // too few, or no change as large
+		return len(values), 1
+	}
+	known := make([]float64, n)
+	for k, i := range places {
+		known[k] = values[i]
+	}
+	for k := fewestBefore; k <= n-fewestAfter; k++ {
+		for _, by := range units {
+			if ratio := known[k] / known[k-1] / by; ratio > 1/atOnce && ratio < atOnce && inUnits(known[:k], known[k:], by) {
+				return places[k], by
+			}
+		}
+	}
+	return len(values), 1
+}
+
+// inUnits says that values after others are the same kind of values once they are divided by a factor, and not before.
+func inUnits(before, after []float64, by float64) bool {
+	if by > 1 && slices.Min(after) <= slices.Max(before) || by < 1 && slices.Max(after) >= slices.Min(before) {
+		return false
+	}
+	if ratio := median(after) / median(before) / by; ratio > halfway || ratio < 1/halfway {
+		return false
+	}
+	low, high := min(slices.Min(before), slices.Min(after)/by), max(slices.Max(before), slices.Max(after)/by)
+	apart := max(slices.Max(before)/slices.Min(before), slices.Max(after)/slices.Min(after))
+	return high/low <= wider*apart
+}
+
+// UnitChange is a driver that is in another unit from a period on, in some series.
+type UnitChange struct {
+	Driver string
+	Series []int
+	At     int     // axis index of the first, of the first of the series
+	By     float64 // how many times as large its values are there since then
+}
+
+// UnitChanges finds them among the drivers whose rule believes not all values.
+func (p *Panel) UnitChanges(f Fillings) (out []UnitChange) {
+	for d, driver := range p.Drivers {
+		if f[driver.Name].Rule == FillRefuse {
+			continue
+		}
+		c := UnitChange{Driver: driver.Name}
+		for i := range p.Series {
+			s := &p.Series[i]
+			if d >= len(s.Drivers) {
+				continue
+			}
+			if at, by := unitChange(s.Drivers[d]); by != 1 {
+				if len(c.Series) == 0 {
+					c.At, c.By = s.First+at, by
+				}
+				c.Series = append(c.Series, i)
+			}
+		}
+		if len(c.Series) > 0 {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// WithUnits is the panel with every driver in the unit that it had first, but where the rule for its holes is to
+// refuse them, which believes all values. Nothing of the panel itself changes.
+func (p *Panel) WithUnits(f Fillings) *Panel {
+	changes := p.UnitChanges(f)
+	if len(changes) == 0 {
+		return p
+	}
+	out := *p
+	out.Series = slices.Clone(p.Series)
+	for _, c := range changes {
+		d := slices.IndexFunc(p.Drivers, func(x Driver) bool { return x.Name == c.Driver })
+		for _, i := range c.Series {
+			s := &out.Series[i]
+			s.Drivers = slices.Clone(s.Drivers)
+			s.Drivers[d] = slices.Clone(s.Drivers[d])
+			at, by := unitChange(s.Drivers[d])
+			for k := at; k < len(s.Drivers[d]); k++ {
+				s.Drivers[d][k] /= by
+			}
+		}
+	}
+	return &out
+}
+
+// Caution says what changed, and how it is read.
+func (c UnitChange) Caution(p *Panel) string {
+	size := fmt.Sprintf("%g times as large", c.By)
+	if c.By < 1 {
+		size = fmt.Sprintf("%g times smaller", math.Round(1/c.By))
+	}
+	return fmt.Sprintf("The driver %s is %s in %d series, in %s from %s on: taken for another unit, and read in the earlier one, in "+
+		"which scenarios have to give it too. Load it in one unit, or have all values believed by 'refuse' in the plan's driver_gaps.", c.Driver, size,
+		len(c.Series), p.Series[c.Series[0]].Key, p.Period(c.At))
+}
+
+// unitChanges finds drivers that are in another unit from a period on.
+func unitChanges(p *Panel) (out []Finding) {
+	for _, c := range p.UnitChanges(nil) {
+		out = append(out, Finding{Kind: "driver unit", Grade: "notable", Series: c.Series, Meaning: fmt.Sprintf("has the driver %s %g times as large "+
+			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all values believed "+
+			"by 'refuse' in the plan's driver_gaps", c.Driver, c.By, p.Period(c.At))})
+	}
+	return out
+}
