@@ -181,7 +181,7 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	if err != nil {
 		return out, err
 	}
-	for _, c := range p.UnitChanges(fillings) {
+	for _, c := range p.UnitChanges(series, fillings) {
 		out.Cautions = append(out.Cautions, c.Caution(p))
 	}
 	p = p.WithUnits(fillings)

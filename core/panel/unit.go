@@ -23,24 +23,23 @@ var units = []float64{100, 1000, 0.01, 0.001}
 // unitChange finds the place from which values are in another unit for good, and by how much they are larger since; the
 // end and 1 where there is none. Zeros are zeros in every unit.
 func unitChange(values []float64) (at int, factor float64) {
-	var places []int
-	low, high := math.Inf(1), 0.0
-	for i, v := range values {
+	n, low, high := 0, math.Inf(1), 0.0
+	for _, v := range values {
 		if v < 0 {
 			return len(values), 1
 		}
 		if v > 0 {
-			places = append(places, i)
-			low, high = min(low, v), max(high, v)
+			n, low, high = n+1, min(low, v), max(high, v)
 		}
 	}
-	n := len(places)
 	if n < fewestBefore+fewestAfter || high*atOnce < 100*low { // too few, or no change as large
 		return len(values), 1
 	}
-	known := make([]float64, n)
-	for k, i := range places {
-		known[k] = values[i]
+	places, known := make([]int, 0, n), make([]float64, 0, n)
+	for i, v := range values {
+		if v > 0 {
+			places, known = append(places, i), append(known, v)
+		}
 	}
 	for k := fewestBefore; k <= n-fewestAfter; k++ {
 		for _, by := range units {
@@ -73,14 +72,14 @@ type UnitChange struct {
 	By     float64 // how many times as large its values are there since then
 }
 
-// UnitChanges finds them among the drivers whose rule believes not all values.
-func (p *Panel) UnitChanges(f Fillings) (out []UnitChange) {
+// UnitChanges finds them in some series, among the drivers whose rule believes not all values.
+func (p *Panel) UnitChanges(series []int, f Fillings) (out []UnitChange) {
 	for d, driver := range p.Drivers {
 		if f[driver.Name].Rule == FillRefuse {
 			continue
 		}
 		c := UnitChange{Driver: driver.Name}
-		for i := range p.Series {
+		for _, i := range series {
 			s := &p.Series[i]
 			if d >= len(s.Drivers) {
 				continue
@@ -102,7 +101,7 @@ func (p *Panel) UnitChanges(f Fillings) (out []UnitChange) {
 // WithUnits is the panel with every driver in the unit that it had first, but where the rule for its holes is to
 // refuse them, which believes all values. Nothing of the panel itself changes.
 func (p *Panel) WithUnits(f Fillings) *Panel {
-	changes := p.UnitChanges(f)
+	changes := p.UnitChanges(p.all(), f)
 	if len(changes) == 0 {
 		return p
 	}
@@ -136,10 +135,19 @@ func (c UnitChange) Caution(p *Panel) string {
 
 // unitChanges finds drivers that are in another unit from a period on.
 func unitChanges(p *Panel) (out []Finding) {
-	for _, c := range p.UnitChanges(nil) {
+	for _, c := range p.UnitChanges(p.all(), nil) {
 		out = append(out, Finding{Kind: "driver unit", Grade: "notable", Series: c.Series, Meaning: fmt.Sprintf("has the driver %s %g times as large "+
 			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all values believed "+
 			"by 'refuse' in the plan's driver_gaps", c.Driver, c.By, p.Period(c.At))})
+	}
+	return out
+}
+
+// all are the places of all series.
+func (p *Panel) all() []int {
+	out := make([]int, len(p.Series))
+	for i := range out {
+		out[i] = i
 	}
 	return out
 }

@@ -57,7 +57,7 @@ func TestUnitsThatChangeForGood(t *testing.T) {
 	}
 	for _, c := range cases {
 		p := onePrice(c.values)
-		changes := p.UnitChanges(nil)
+		changes := p.UnitChanges([]int{0}, nil)
 		if c.by == 1 {
 			assert.Empty(t, changes, c.name)
 			assert.Same(t, p, p.WithUnits(nil), c.name)
@@ -66,7 +66,7 @@ func TestUnitsThatChangeForGood(t *testing.T) {
 		require.Len(t, changes, 1, c.name)
 		assert.Equal(t, panel.UnitChange{Driver: "price", Series: []int{0}, At: c.at, By: c.by}, changes[0], c.name)
 		assert.Contains(t, changes[0].Caution(p), "The driver price is ", c.name)
-		assert.Empty(t, p.UnitChanges(panel.Fillings{"price": {Rule: panel.FillRefuse}}), "all are believed")
+		assert.Empty(t, p.UnitChanges([]int{0}, panel.Fillings{"price": {Rule: panel.FillRefuse}}), "all are believed")
 	}
 }
 

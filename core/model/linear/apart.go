@@ -32,7 +32,7 @@ func apart(list []series) float64 {
 		together += sum*sum - counts[t]
 		pairs += counts[t] * (counts[t] - 1)
 	}
-	if together <= 0 {
+	if together <= 0 || pairs == 0 {
 		return n
 	}
 	return n / (1 + (n-1)*min(1, together/pairs))

@@ -33,6 +33,9 @@ func TestApartIsTheDesignEffect(t *testing.T) {
 	}
 	still := []series{{y: []float64{1, 1, 1}}, {y: []float64{2, 2, 2}}}
 	assert.Equal(t, 2.0, apart(still), "nothing moves")
+	apartInTime := []series{{y: []float64{1, 2, 4}}, {y: []float64{2, 5, 9}}}
+	apartInTime[1].in.First = 3
+	assert.Equal(t, 2.0, apart(apartInTime), "never side by side")
 }
 
 // A step that one or two errors tell of is no surer than the step before.
