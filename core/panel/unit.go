@@ -137,8 +137,8 @@ func (c UnitChange) Caution(p *Panel) string {
 func unitChanges(p *Panel) (out []Finding) {
 	for _, c := range p.UnitChanges(p.all(), nil) {
 		out = append(out, Finding{Kind: "driver unit", Grade: "notable", Series: c.Series, Meaning: fmt.Sprintf("has the driver %s %g times as large "+
-			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all values believed "+
-			"by 'refuse' in the plan's driver_gaps", c.Driver, c.By, p.Period(c.At))})
+			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all "+
+			"values believed by 'refuse' in the plan's driver_gaps", c.Driver, c.By, p.Period(c.At))})
 	}
 	return out
 }

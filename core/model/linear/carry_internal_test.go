@@ -51,6 +51,7 @@ func TestHolesDoNotPullToTheUsualLevel(t *testing.T) {
 			e := forecastOf(t, states[0], 1).Mean[0] - at
 			squares += e * e / walks
 		}
+		t.Logf("%s steps: %.2f", steps, math.Sqrt(squares))
 		assert.Less(t, math.Sqrt(squares), 4*sigma, "%s steps", steps)
 	}
 }
