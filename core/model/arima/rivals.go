@@ -32,11 +32,12 @@ const (
 // the American Statistical Association 90 (1995), section 4.1.3.
 func (f *fitter) rivals(ctx context.Context, e estimate, season int) (list []estimate, weights []float64) {
 	list = []estimate{e}
-	if n := panel.CountKnown(f.y); n > rivalLength || n < rivalFewest {
+	n := panel.CountKnown(f.y)
+	if n > rivalLength || n < rivalFewest {
 		return list, []float64{1}
 	}
 	for _, d := range []int{e.o.D - 1, e.o.D + 1} {
-		if d < 0 || d+e.o.SD > 2 {
+		if d < 0 || d+e.o.SD > 2 || d > 1 && n < rivalFew { // a slope that walks is more than few values tell
 			continue
 		}
 		whole := f.y
@@ -60,7 +61,7 @@ func (f *fitter) rivals(ctx context.Context, e estimate, season int) (list []est
 		least = min(least, weights[i])
 	}
 	odds := rivalOdds
-	if panel.CountKnown(f.y) < rivalFew {
+	if n < rivalFew {
 		odds = rivalOddsFew
 	}
 	for i := range weights {
