@@ -134,8 +134,8 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	if e.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
 		return nil, &FieldError{"driver_gaps", err}
 	}
-	e.units = p.UnitChanges(e.Chosen, e.fillings)
-	e.Panel = p.WithUnits(e.fillings)
+	e.units = p.UnitChanges(e.fillings)
+	e.Panel = p.WithUnits(e.units)
 	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
 	}

@@ -123,9 +123,7 @@ func (e *Engine) Cautions() []string {
 	for _, s := range e.holes.slips {
 		out = append(out, s.Caution(e.Panel, "periods", e.fillings))
 	}
-	for _, c := range e.units {
-		out = append(out, c.Caution(e.Panel))
-	}
+	out = append(out, e.Panel.UnitCautions(e.units, e.Chosen)...)
 	return append(out, e.newcomerCautions()...)
 }
 
@@ -181,10 +179,9 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	if err != nil {
 		return out, err
 	}
-	for _, c := range p.UnitChanges(series, fillings) {
-		out.Cautions = append(out.Cautions, c.Caution(p))
-	}
-	p = p.WithUnits(fillings)
+	units := p.UnitChanges(fillings)
+	out.Cautions = append(out.Cautions, p.UnitCautions(units, series)...)
+	p = p.WithUnits(units)
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, Series: series, welcomes: []bool{welcomes}}
 	for _, s := range series {
 		why := r.leaveOut(s)

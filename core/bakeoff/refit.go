@@ -67,7 +67,7 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, rank
 	if r.fillings, err = panel.ParseFillings(p, plan.Gaps); err != nil {
 		return nil, err
 	}
-	p = p.WithUnits(r.fillings)
+	p = p.WithUnits(p.UnitChanges(r.fillings))
 	r.Panel = p
 	if err := panel.CheckHoles(p, r.Holes(), r.fillings); err != nil {
 		return nil, err

@@ -68,27 +68,25 @@ func inUnits(before, after []float64, by float64) bool {
 type UnitChange struct {
 	Driver string
 	Series []int
-	At     int     // axis index of the first, of the first of the series
-	By     float64 // how many times as large its values are there since then
+	At     []int     // of each the axis index of the first
+	By     []float64 // how many times as large its values are since then
+	place  int       // of the driver
 }
 
-// UnitChanges finds them in some series, among the drivers whose rule believes not all values.
-func (p *Panel) UnitChanges(series []int, f Fillings) (out []UnitChange) {
+// UnitChanges finds them among the drivers whose rule believes not all values.
+func (p *Panel) UnitChanges(f Fillings) (out []UnitChange) {
 	for d, driver := range p.Drivers {
 		if f[driver.Name].Rule == FillRefuse {
 			continue
 		}
-		c := UnitChange{Driver: driver.Name}
-		for _, i := range series {
+		c := UnitChange{Driver: driver.Name, place: d}
+		for i := range p.Series {
 			s := &p.Series[i]
 			if d >= len(s.Drivers) {
 				continue
 			}
 			if at, by := unitChange(s.Drivers[d]); by != 1 {
-				if len(c.Series) == 0 {
-					c.At, c.By = s.First+at, by
-				}
-				c.Series = append(c.Series, i)
+				c.Series, c.At, c.By = append(c.Series, i), append(c.At, s.First+at), append(c.By, by)
 			}
 		}
 		if len(c.Series) > 0 {
@@ -98,56 +96,67 @@ func (p *Panel) UnitChanges(series []int, f Fillings) (out []UnitChange) {
 	return out
 }
 
-// WithUnits is the panel with every driver in the unit that it had first, but where the rule for its holes is to
-// refuse them, which believes all values. Nothing of the panel itself changes.
-func (p *Panel) WithUnits(f Fillings) *Panel {
-	changes := p.UnitChanges(p.all(), f)
+// WithUnits is the panel with the drivers of some changes in the unit that they had first. Nothing of the panel itself
+// changes.
+func (p *Panel) WithUnits(changes []UnitChange) *Panel {
 	if len(changes) == 0 {
 		return p
 	}
 	out := *p
 	out.Series = slices.Clone(p.Series)
 	for _, c := range changes {
-		d := slices.IndexFunc(p.Drivers, func(x Driver) bool { return x.Name == c.Driver })
-		for _, i := range c.Series {
+		for k, i := range c.Series {
 			s := &out.Series[i]
 			s.Drivers = slices.Clone(s.Drivers)
-			s.Drivers[d] = slices.Clone(s.Drivers[d])
-			at, by := unitChange(s.Drivers[d])
-			for k := at; k < len(s.Drivers[d]); k++ {
-				s.Drivers[d][k] /= by
+			values := slices.Clone(s.Drivers[c.place])
+			for t := c.At[k] - s.First; t < len(values); t++ {
+				values[t] /= c.By[k]
 			}
+			s.Drivers[c.place] = values
 		}
 	}
 	return &out
 }
 
-// Caution says what changed, and how it is read.
-func (c UnitChange) Caution(p *Panel) string {
-	size := fmt.Sprintf("%g times as large", c.By)
-	if c.By < 1 {
-		size = fmt.Sprintf("%g times smaller", math.Round(1/c.By))
+// UnitCautions say, of some series, what changed and how it is read.
+func (p *Panel) UnitCautions(changes []UnitChange, series []int) (out []string) {
+	among := make(map[int]bool, len(series))
+	for _, i := range series {
+		among[i] = true
 	}
-	return fmt.Sprintf("The driver %s is %s in %d series, in %s from %s on: taken for another unit, and read in the earlier one, in "+
-		"which scenarios have to give it too. Load it in one unit, or have all values believed by 'refuse' in the plan's driver_gaps.", c.Driver, size,
-		len(c.Series), p.Series[c.Series[0]].Key, p.Period(c.At))
-}
-
-// unitChanges finds drivers that are in another unit from a period on.
-func unitChanges(p *Panel) (out []Finding) {
-	for _, c := range p.UnitChanges(p.all(), nil) {
-		out = append(out, Finding{Kind: "driver unit", Grade: "notable", Series: c.Series, Meaning: fmt.Sprintf("has the driver %s %g times as large "+
-			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all "+
-			"values believed by 'refuse' in the plan's driver_gaps", c.Driver, c.By, p.Period(c.At))})
+	for _, c := range changes {
+		first, n := -1, 0
+		for k, i := range c.Series {
+			if !among[i] {
+				continue
+			}
+			if n++; first < 0 {
+				first = k
+			}
+		}
+		if n > 0 {
+			out = append(out, fmt.Sprintf("The driver %s is %s in %d series, in %s from %s on: taken for another unit, and read in the earlier one, "+
+				"in which scenarios have to give it too. Load it in one unit, or have all values believed by 'refuse' in the plan's driver_gaps.",
+				c.Driver, c.size(first), n, p.Series[c.Series[first]].Key, p.Period(c.At[first])))
+		}
 	}
 	return out
 }
 
-// all are the places of all series.
-func (p *Panel) all() []int {
-	out := make([]int, len(p.Series))
-	for i := range out {
-		out[i] = i
+// size says by how much a series' driver is larger or smaller.
+func (c *UnitChange) size(k int) string {
+	if c.By[k] < 1 {
+		return fmt.Sprintf("%g times smaller", math.Round(1/c.By[k]))
+	}
+	return fmt.Sprintf("%g times as large", c.By[k])
+}
+
+// unitChanges finds drivers that are in another unit from a period on.
+func unitChanges(p *Panel) (out []Finding) {
+	for _, c := range p.UnitChanges(nil) {
+		out = append(out, Finding{Kind: "driver unit", Grade: "notable", Series: c.Series, Meaning: fmt.Sprintf("has the driver %s %s "+
+			"from a period on and for good, as of another unit (the first in %s): it is read in the earlier one; load it in one unit, or have all "+
+			"values believed by 'refuse' in the plan's driver_gaps", c.Driver, c.size(0), p.Period(c.At[0]))})
 	}
 	return out
 }

@@ -57,16 +57,21 @@ func TestUnitsThatChangeForGood(t *testing.T) {
 	}
 	for _, c := range cases {
 		p := onePrice(c.values)
-		changes := p.UnitChanges([]int{0}, nil)
+		changes := p.UnitChanges(nil)
 		if c.by == 1 {
 			assert.Empty(t, changes, c.name)
-			assert.Same(t, p, p.WithUnits(nil), c.name)
+			assert.Same(t, p, p.WithUnits(changes), c.name)
 			continue
 		}
 		require.Len(t, changes, 1, c.name)
-		assert.Equal(t, panel.UnitChange{Driver: "price", Series: []int{0}, At: c.at, By: c.by}, changes[0], c.name)
-		assert.Contains(t, changes[0].Caution(p), "The driver price is ", c.name)
-		assert.Empty(t, p.UnitChanges([]int{0}, panel.Fillings{"price": {Rule: panel.FillRefuse}}), "all are believed")
+		assert.Equal(t, []int{0}, changes[0].Series, c.name)
+		assert.Equal(t, []int{c.at}, changes[0].At, c.name)
+		assert.Equal(t, []float64{c.by}, changes[0].By, c.name)
+		told := p.UnitCautions(changes, []int{0})
+		require.Len(t, told, 1, c.name)
+		assert.Contains(t, told[0], "in 1 series, in tea from "+p.Period(c.at)+" on", c.name)
+		assert.Empty(t, p.UnitCautions(changes, nil), "none of the plan's")
+		assert.Empty(t, p.UnitChanges(panel.Fillings{"price": {Rule: panel.FillRefuse}}), "all are believed")
 	}
 }
 
@@ -82,9 +87,9 @@ func TestWithUnitsUndoesTheChange(t *testing.T) {
 		by := rapid.SampledFrom([]float64{100, 1000, 0.01, 0.001}).Draw(t, "by")
 		changed := from(values, place, by)
 		p := onePrice(changed)
-		mended := p.WithUnits(nil)
+		mended := p.WithUnits(p.UnitChanges(nil))
 		require.InDeltaSlice(t, values, mended.Series[0].Drivers[0], 1e-9*low)
 		require.Equal(t, from(values, place, by), p.Series[0].Drivers[0])
-		require.Same(t, mended, mended.WithUnits(nil), "once is enough")
+		require.Empty(t, mended.UnitChanges(nil), "once is enough")
 	})
 }
