@@ -111,6 +111,8 @@ func weigh(y, rest, weight []float64) {
 
 type worker struct {
 	left, cycle, low, tmp, sub, subWeight, subOut []float64
+	near                                          []float64 // weights by distance
+	reach                                         float64   // that they were made for
 }
 
 func grown(v []float64, n int) []float64 {
@@ -174,7 +176,7 @@ func (w *worker) places(y, weight []float64, period, window int) {
 		}
 		span := odd(max(window, 3))
 		for i := -1; i <= k; i++ {
-			w.subOut[i+1] = local(w.sub, w.subWeight, float64(i), span, 0)
+			w.subOut[i+1] = w.local(w.sub, w.subWeight, i, span, 0)
 		}
 		for i, v := range w.subOut[:k+2] {
 			w.cycle[place+i*period] = v
@@ -202,11 +204,11 @@ func (w *worker) smooth(y, weight, out []float64, span, degree int) {
 	n := len(y)
 	jump := max(1, span/10)
 	for i := 0; i < n; i += jump {
-		out[i] = local(y, weight, float64(i), span, degree)
+		out[i] = w.local(y, weight, i, span, degree)
 	}
 	last := (n - 1) / jump * jump
 	if last != n-1 {
-		out[n-1] = local(y, weight, float64(n-1), span, degree)
+		out[n-1] = w.local(y, weight, n-1, span, degree)
 	}
 	for i := 0; i < n-1; i += jump {
 		j := min(i+jump, n-1)
@@ -216,46 +218,63 @@ func (w *worker) smooth(y, weight, out []float64, span, degree int) {
 	}
 }
 
-// local is the value at x of the line (degree 1) or level (degree 0) through the span
-// values around it, by tricube weights.
-func local(y, weight []float64, x float64, span, degree int) float64 {
+// local is the value at place x, which may lie just outside, of the line (degree 1) or level (degree 0) through
+// the span values around it, by tricube weights.
+func (w *worker) local(y, weight []float64, x, span, degree int) float64 {
 	n := len(y)
 	half := span / 2
-	from := min(max(int(math.Round(x))-half, 0), max(n-span, 0))
+	from := min(max(x-half, 0), max(n-span, 0))
 	to := min(from+span, n)
-	reach := max(x-float64(from), float64(to-1)-x)
+	reach := float64(max(x-from, to-1-x))
 	if span > n {
 		reach += float64(span-n) / 2
 	}
-	reach = max(reach*1.001, 1e-9)
+	near := w.tricube(max(reach*1.001, 1e-9), max(x-from, to-1-x))
 	var s, sx, sy, sxx, sxy float64
 	for i := from; i < to; i++ {
-		d := math.Abs(float64(i)-x) / reach
-		if d >= 1 {
-			continue
-		}
-		c := 1 - d*d*d
-		c = c * c * c
+		d := i - x
+		c := near[max(d, -d)]
 		if weight != nil {
 			c *= weight[i]
 		}
-		if c == 0 || !panel.Known(y[i]) {
+		v := y[i]
+		if c == 0 || v != v {
 			continue
 		}
-		u := float64(i) - x
+		u := float64(d)
 		s += c
-		sx += c * u
-		sy += c * y[i]
-		sxx += c * u * u
-		sxy += c * u * y[i]
+		sy += c * v
+		if degree == 1 {
+			sx += c * u
+			sxx += c * u * u
+			sxy += c * u * v
+		}
 	}
 	if s == 0 {
-		return nearest(y, weight, x)
+		return nearest(y, weight, float64(x))
 	}
 	if d := s*sxx - sx*sx; degree == 1 && d > 1e-9*s*s {
 		return (sxx*sy - sx*sxy) / d
 	}
 	return sy / s
+}
+
+// tricube are the weights of values 0, 1, ... most places away, of which those within reach count. Nearly all places
+// have the same: the last are kept.
+func (w *worker) tricube(reach float64, most int) []float64 {
+	if w.reach == reach && len(w.near) == most+1 {
+		return w.near
+	}
+	w.reach, w.near = reach, w.near[:0]
+	for k := range most + 1 {
+		c := 0.0
+		if d := float64(k) / reach; d < 1 {
+			c = 1 - d*d*d
+			c = c * c * c
+		}
+		w.near = append(w.near, c)
+	}
+	return w.near
 }
 
 // nearest is the known value closest to x; 0 where there is none.
