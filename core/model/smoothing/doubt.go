@@ -103,12 +103,12 @@ func (s *State) doubtful() []State {
 
 // replayedDoubts replays the series under each of the drawn parameters.
 func (s *State) replayedDoubts() []State {
-	out := make([]State, 0, len(s.Doubts))
+	out, x := make([]State, 0, len(s.Doubts)), s.scaled()
 	for _, p := range s.Doubts {
 		again := *s
 		p.Season = s.First.Season
 		again.First, again.open = p, nil
-		again.replayed()
+		again.follow(x)
 		out = append(out, again)
 	}
 	return out
@@ -119,15 +119,5 @@ func (s *State) replayedDoubts() []State {
 func (s *State) followDoubts(y float64, i int) {
 	for k := range s.open {
 		s.open[k].see(y, i)
-	}
-}
-
-// replayed brings the states to the end of the values.
-func (s *State) replayed() {
-	s.Now = s.First
-	s.Now.Season = append([]float64(nil), s.First.Season...)
-	s.Quiet = 0
-	for i, v := range s.Values {
-		s.see(v, i)
 	}
 }

@@ -68,6 +68,30 @@ func TestAPassIsValueByValue(t *testing.T) {
 	}
 }
 
+// States that are brought over many values at once are those that follow them value by value, to the last bit: a fit
+// that was kept and read back forecasts what it did before.
+func TestManyAtOnceIsOneByOne(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := drawn(t, rapid.SampledFrom(Forms()).Draw(t, "form"), 4)
+		s.Scale = rapid.Float64Range(0.5, 2).Draw(t, "scale")
+		s.Values = values(t, rapid.IntRange(1, 30).Draw(t, "n"))
+		for i := range s.Values {
+			if rapid.IntRange(0, 4).Draw(t, "unknown") == 0 {
+				s.Values[i] = panel.Unknown
+			}
+		}
+		one := *s
+		one.Now = one.First
+		one.Now.Season = slices.Clone(one.First.Season)
+		for i, y := range s.Values {
+			one.see(y, i)
+		}
+		s.replayed()
+		assert.Equal(t, one.Quiet, s.Quiet)
+		assert.Equal(t, one.Now, s.Now)
+	})
+}
+
 // What is forecast of several steps is what comes where no error does.
 func TestPointsAreWhatComesWithoutErrors(t *testing.T) {
 	for _, form := range Forms() {

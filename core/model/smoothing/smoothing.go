@@ -294,6 +294,9 @@ func (s *State) rest() {
 	}
 }
 
+// leastSeason is the least that a multiplicative season is held at.
+const leastSeason = 1e-3
+
 // push moves the states over the i-th period and gives its forecast, scaled, without
 // harmonics.
 func (s *State) push(y float64, i int) (mu float64) {
@@ -322,7 +325,7 @@ func (s *State) push(y float64, i int) (mu float64) {
 		copy(p.Season, p.Season[1:])
 		p.Season[len(p.Season)-1] = old + p.Gamma*v
 		if s.Form.Season == 'M' { // a value near zero must not turn the season over
-			p.Season[len(p.Season)-1] = max(p.Season[len(p.Season)-1], 1e-3)
+			p.Season[len(p.Season)-1] = max(p.Season[len(p.Season)-1], leastSeason)
 		}
 	}
 	if s.Form.Positive() {
