@@ -106,7 +106,8 @@ function frame(d: Drawing, fresh: boolean) {
     xAxis: [
       {
         ...along,
-        axisLabel: { ...text, hideOverlap: true },
+        // The first and the last name stay within the chart: the values' lowest mark stands beside them.
+        axisLabel: { ...text, hideOverlap: true, alignMinLabel: "left", alignMaxLabel: "right" },
         axisTick: { lineStyle: { color: rule } },
       },
       ...below.map((_, i) => ({

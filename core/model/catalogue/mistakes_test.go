@@ -71,6 +71,39 @@ func TestAMistakeMovesLittle(t *testing.T) {
 	}
 }
 
+// A model that is advanced over a mistake passes over it as one that learns of it in its training does, and says so.
+func TestAMistakeAfterTrainingMovesLittle(t *testing.T) {
+	t.Parallel()
+	const trained, at, end = 230, 240, spoiltDays - 1
+	values := make([]float64, spoiltDays)
+	rnd := rand.New(rand.NewPCG(4, 4))
+	for i := range values {
+		values[i] = 200 + []float64{12, 4, -3, -8, -2, 6, -9}[i%7] + rnd.NormFloat64()
+	}
+	after := func(family string, mistake float64) (model.Result, model.Description) {
+		y := append([]float64(nil), values...)
+		y[at] = mistake
+		p := panelOf(calendar.Cadence{Unit: calendar.Day}, [][]float64{y})
+		m, _, err := whole().New(family, nil)
+		require.NoError(t, err)
+		fit, err := m.Train(context.Background(), panel.NewView(p, all(p), 0, trained),
+			model.Env{Horizon: spoiltHorizon, Workers: 2, Random: streams(1)})
+		require.NoError(t, err)
+		require.NoError(t, fit.Advance(context.Background(), panel.NewView(p, all(p), 0, end)))
+		res, err := fit.Forecast(context.Background(), panel.NewView(p, all(p), 0, end), spoiltHorizon)
+		require.NoError(t, err)
+		return res, fit.Describe(0)
+	}
+	for _, family := range unmoved {
+		unknown, _ := after(family, panel.Unknown)
+		mistaken, d := after(family, 2000)
+		assert.InDeltaSlice(t, unknown.Series[0].Mean, mistaken.Series[0].Mean, 1e-6, family)
+		if assert.NotEmpty(t, d.LeftOut, family) {
+			assert.Equal(t, at, d.LeftOut[len(d.LeftOut)-1].From, family)
+		}
+	}
+}
+
 // Networks pass over a mistake on the last day, and over a change of unit, as the others do.
 func TestNetworksPassOverMistakes(t *testing.T) {
 	t.Parallel()

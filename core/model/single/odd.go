@@ -20,11 +20,15 @@ const (
 	apartOdd = 4.0
 	fewOdd   = 10.0
 	usualOdd = 12.0
-	// fewestOdd is from how many values on any is odd. Of zeros one in mostZeros may be, of others one in
-	// mostOthers, or two: what comes more often is how the series is.
-	fewestOdd  = 20
-	mostZeros  = 20
-	mostOthers = 50
+	// slipOdd is how many times as far as the one of middle distance a slip may be once it is put right.
+	slipOdd = 6.0
+	// strayOdd is how many times as far as the one of middle distance one in ten is, where nothing is odd.
+	strayOdd = 4.0
+	// fewestOdd is from how many values on any is odd. Of zeros and slips one in mostMistakes may be, or two and
+	// three, of others one in mostOthers, or two: what comes more often is how the series is.
+	fewestOdd    = 20
+	mostMistakes = 20
+	mostOthers   = 50
 	// lastOdd is how many times as far a value must be that nothing follows yet: it may be a new level. Less so
 	// one nearer zero, which may be of a day that is not over, and not at all zero, of one that was not counted.
 	lastOdd  = 6.0
@@ -99,18 +103,23 @@ func alone(s panel.SeriesView) (places []int) {
 	slices.Reverse(backwards)
 	after := trailing(backwards, besideOdd)
 	slices.Reverse(after)
+	from := func(v float64, i int) float64 {
+		d := nearer(math.Abs(v-before[i]), math.Abs(v-after[i]))
+		for _, season := range seasons {
+			d = nearer(d, math.Abs(v-beside(y, i, -season)))
+			d = nearer(d, math.Abs(v-beside(y, i, season)))
+		}
+		return d
+	}
 	far := make([]float64, len(y))
 	for i, v := range y {
-		far[i] = nearer(math.Abs(v-before[i]), math.Abs(v-after[i]))
-		for _, season := range seasons {
-			far[i] = nearer(far[i], math.Abs(v-beside(y, i, -season)))
-			far[i] = nearer(far[i], math.Abs(v-beside(y, i, season)))
-		}
-		if !panel.Known(after[i]) {
-			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i]))) / farther(v, before[i])
+		if far[i] = from(v, i); !panel.Known(after[i]) {
+			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i])))
 		}
 	}
-	bound := gap(y, far)
+	bound := gap(y, far, before, func(i int, usual float64) bool {
+		return slices.ContainsFunc(slipped, func(by float64) bool { return from(y[i]/by, i) <= usual })
+	})
 	var reasons []bool
 	for i, d := range far {
 		if !(d > bound) && !(i == len(far)-1 && unfinished(s)) {
@@ -126,20 +135,22 @@ func alone(s panel.SeriesView) (places []int) {
 	return places
 }
 
-// farther is how many times as far the last value must be, by the usual one before it.
-func farther(v, usual float64) float64 {
+// farther is how many times as far the last value must be, by the usual one before it, and whether it is a slip.
+func farther(v, usual float64, slip bool) float64 {
 	switch {
 	case v == 0:
 		return emptyOdd
-	case v*usual > 0 && math.Abs(v) < math.Abs(usual):
+	case slip || v*usual > 0 && math.Abs(v) < math.Abs(usual):
 		return partOdd
 	}
 	return lastOdd
 }
 
 // gap is the distance beyond which values are odd: that of the last one before a gap, above which few lie,
-// but for zeros, which tell that nothing was counted. Endless where there is no gap.
-func gap(y, far []float64) float64 {
+// but for those that tell of themselves that they are mistakes: zeros, where nothing was counted, and slips, which some
+// power of ten puts among their neighbours. Endless where there is no gap. The last value's distance becomes as far as
+// it counts; before are the usual values before each.
+func gap(y, far, before []float64, slip func(i int, usual float64) bool) float64 {
 	var order []int
 	for i, d := range far {
 		if panel.Known(d) {
@@ -150,25 +161,39 @@ func gap(y, far []float64) float64 {
 	if n < fewestOdd {
 		return math.Inf(1)
 	}
-	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(far[b], far[a]) })
-	apart, usual := apartOdd*(1+fewOdd/float64(n)), usualOdd*far[order[n/2]]
-	if usual == 0 { // most never stray at all: nothing tells how far is far
+	last, farthest := order[n-1], func(a, b int) int { return cmp.Compare(far[b], far[a]) }
+	slices.SortFunc(order, farthest)
+	usual := far[order[n/2]]
+	if usual == 0 { // most never stray, as where few are counted: by those that do
+		usual = far[order[n/10]] / strayOdd
+	}
+	if usual == 0 { // nothing tells how far is far
 		return math.Inf(1)
 	}
-	bound, others := math.Inf(1), 0
-	for k, i := range order[:max(2, n/mostZeros)] {
-		if y[i] != 0 {
+	far[last] /= farther(y[last], before[last], slip(last, slipOdd*usual))
+	slices.SortFunc(order, farthest)
+	apart, bound := apartOdd*(1+fewOdd/float64(n)), math.Inf(1)
+	zeros, others := 0, 0
+	for k, i := range order[:max(3, n/mostMistakes)] {
+		switch {
+		case y[i] == 0:
+			zeros++
+		case slip(i, slipOdd*usual):
+		default:
 			others++
 		}
-		if others > max(2, n/mostOthers) {
+		if zeros > max(2, n/mostMistakes) || others > max(2, n/mostOthers) {
 			break
 		}
-		if below := far[order[k+1]]; far[i] > max(apart*below, usual) {
+		if below := far[order[k+1]]; far[i] > max(apart*below, usualOdd*usual) {
 			bound = below
 		}
 	}
 	return bound
 }
+
+// slipped is by how many times a value that was typed or read with its point in another place is too large.
+var slipped = []float64{10, 100, 1000, 0.1, 0.01, 0.001}
 
 // Mended is what was done to a series before it is learnt from.
 type Mended struct {
@@ -230,13 +255,16 @@ func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
 	return s, unit.changes()
 }
 
+// elsewhere is what odd values are far from.
+const elsewhere = "what is before, after, and a season away"
+
 // withoutOdd is a series with its odd values unknown, and which they are: single ones, and pauses.
 func withoutOdd(s panel.SeriesView) (out panel.SeriesView, odd, paused []model.Stretch) {
 	places, pauses := oddOf(s)
 	if len(places)+len(pauses) == 0 {
 		return s, nil, nil
 	}
-	odd = model.Odd(s.First, places, s.Values, "what is before, after, and a season away")
+	odd = model.Odd(s.First, places, s.Values, elsewhere)
 	return without(without(s, places), pauses), odd, pausesOf(s, pauses)
 }
 

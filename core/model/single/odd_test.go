@@ -51,6 +51,47 @@ func TestMistakesAreOdd(t *testing.T) {
 	assert.Equal(t, 2000.0, y[90], "the history itself is not written to")
 }
 
+// Values with their point in another place are mistakes where more than a few are, and where most values never
+// stray: three of sixty months, one in twenty-five days, one of whole numbers that hardly change, and the last one.
+// Orders in bulk, which are of many sizes, are how the series is, and so is a level that rises tenfold for good.
+func TestValuesWithTheirPointElsewhere(t *testing.T) {
+	y := make([]float64, 60)
+	for i, v := range shop(60, 2) {
+		y[i] = 200 + v/10
+	}
+	y[9], y[17], y[35] = 10*y[9], y[17]/10, 10*y[35]
+	assert.Equal(t, []int{9, 17, 35}, oddIn(panelOf(calendar.Month, y)))
+	y = shop(200, 3)
+	var want []int
+	for i := 11; i < 200; i += 25 {
+		y[i], want = 100*y[i], append(want, i)
+	}
+	assert.Equal(t, want, oddIn(panelOf(calendar.Day, y)))
+	few := make([]float64, 140)
+	for i := range few {
+		few[i] = 75
+		if i%6 == 0 {
+			few[i] = 73 + float64(i%5)
+		}
+	}
+	assert.Empty(t, oddIn(panelOf(calendar.Day, few)))
+	few[70] = 750
+	assert.Equal(t, []int{70}, oddIn(panelOf(calendar.Day, few)), "most never stray")
+	y = shop(200, 4)
+	for i := range y {
+		y[i] *= 1 + 0.3*math.Sin(float64(i)) // strays so far that a last value, which may be a new level, must be very far
+	}
+	y[199] *= 10
+	assert.Equal(t, []int{199}, oddIn(panelOf(calendar.Day, y)), "the last")
+	y[198] *= 10
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "two agree")
+	y = shop(200, 5)
+	for k, i := 0, 11; i < 200; k, i = k+1, i+25 {
+		y[i] *= []float64{5, 17, 8, 26, 12, 4, 33, 21}[k]
+	}
+	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "bulk")
+}
+
 // A strike, and zeros in place of what is not known, are odd, though they are many.
 func TestZerosWhereNothingWasCounted(t *testing.T) {
 	y := shop(200, 1)

@@ -111,6 +111,7 @@ type Fit struct {
 	Next     int // axis index of the next value to be seen
 	Values   []float64
 	Odd      []model.Stretch // what was left out as odd; it is unknown among Values
+	Mends    bool            // odd values are left out, of those to come too
 	Unit     Unit            // that earlier values were counted in; in the present one among Values
 	Horizon  int
 	Cautions []string
@@ -178,7 +179,8 @@ func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (mode
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
 	in := InputOf(s, horizon, rnd())
 	var mended Mended
-	if leavesOut(m.method) {
+	mends := leavesOut(m.method)
+	if mends {
 		mended = in.mend()
 	}
 	state, cautions, err := Start(ctx, m.method, in)
@@ -186,7 +188,7 @@ func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, r
 		return nil, err
 	}
 	fit := newFit(in, state, cautions, m.bounds)
-	fit.Odd, fit.Unit, fit.view = mended.Odd, mended.Unit, s
+	fit.Odd, fit.Unit, fit.Mends, fit.view = mended.Odd, mended.Unit, mends, s
 	if w, ok := m.method.(Widener); ok && !m.bounds.Bare && Tells(s.Values) {
 		fit.Widening = w.Widen(ctx, in, state)
 	}
@@ -327,7 +329,8 @@ func brief(s State) string {
 func (f *Fit) Coarse() { coarsen(f.State) }
 
 // Advance takes the values that it has not seen, or none: a fit that was read back learns of its
-// series, its drivers and events, by being advanced to where it stands.
+// series, its drivers and events, by being advanced to where it stands. What of them looks like a mistake by
+// all that is known is left out, as it would be if the series were fitted anew.
 func (f *Fit) Advance(s panel.SeriesView) error {
 	from := f.Next - s.First
 	if from < 0 {
@@ -339,11 +342,25 @@ func (f *Fit) Advance(s panel.SeriesView) error {
 	if from >= len(s.Values) {
 		return nil
 	}
-	if err := f.State.Advance(s, from); err != nil {
+	if err := f.State.Advance(f.mended(s, from), from); err != nil {
 		return err
 	}
 	f.Next, f.view = s.First+len(s.Values), s
 	return nil
+}
+
+// mended is a series whose odd values from a place on are unknown, which it notes.
+func (f *Fit) mended(s panel.SeriesView, from int) panel.SeriesView {
+	if !f.Mends {
+		return s
+	}
+	all := panel.Remember(s, "odd", func() []int { return Odd(s) })
+	at, _ := slices.BinarySearch(all, from)
+	if at == len(all) {
+		return s
+	}
+	f.Odd = append(slices.Clip(f.Odd), model.Odd(s.First, all[at:], s.Values, elsewhere)...)
+	return without(s, all[at:])
 }
 
 // Paths draws count futures of h steps, one after another, within the bounds.

@@ -147,7 +147,7 @@ func (t together) fit(ctx context.Context, g gatheredSeries, in Input) (model.Se
 		in.mend()
 	}
 	fit := newFit(in, g.state, GapCautions(in, panel.CountKnown(in.Values)), t.bounds)
-	fit.Odd, fit.Unit, fit.view = g.mended.Odd, g.mended.Unit, s
+	fit.Odd, fit.Unit, fit.Mends, fit.view = g.mended.Odd, g.mended.Unit, leavesOut(t.group), s
 	if !t.bounds.Bare {
 		fit.Widening = g.widening
 	}
