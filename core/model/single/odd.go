@@ -98,31 +98,16 @@ func alone(s panel.SeriesView) (places []int) {
 			seasons = append(seasons, p)
 		}
 	}
-	before := trailing(y, besideOdd)
-	backwards := slices.Clone(y)
-	slices.Reverse(backwards)
-	after := trailing(backwards, besideOdd)
-	slices.Reverse(after)
-	from := func(v float64, i int) float64 {
-		d := nearer(math.Abs(v-before[i]), math.Abs(v-after[i]))
-		for _, season := range seasons {
-			d = nearer(d, math.Abs(v-beside(y, i, -season)))
-			d = nearer(d, math.Abs(v-beside(y, i, season)))
-		}
-		return d
-	}
+	n := newNeighbours(y, seasons)
 	far := make([]float64, len(y))
 	for i, v := range y {
-		if far[i] = from(v, i); !panel.Known(after[i]) {
-			far[i] = nearer(far[i], math.Abs(v-num.LastKnown(y[:i])))
-		}
+		far[i] = n.from(v, i)
 	}
-	bound := gap(y, far, before, func(i int, usual float64) bool {
-		return slices.ContainsFunc(slipped, func(by float64) bool { return from(y[i]/by, i) <= usual })
-	})
+	bound := gap(y, far, n)
+	low := fallen(y, n)
 	var reasons []bool
 	for i, d := range far {
-		if !(d > bound) && !(i == len(far)-1 && unfinished(s)) {
+		if !(d > bound) && !slices.Contains(low, i) && !(i == len(far)-1 && unfinished(s)) {
 			continue
 		}
 		if reasons == nil {
@@ -149,8 +134,8 @@ func farther(v, usual float64, slip bool) float64 {
 // gap is the distance beyond which values are odd: that of the last one before a gap, above which few lie,
 // but for those that tell of themselves that they are mistakes: zeros, where nothing was counted, and slips, which some
 // power of ten puts among their neighbours. Endless where there is no gap. The last value's distance becomes as far as
-// it counts; before are the usual values before each.
-func gap(y, far, before []float64, slip func(i int, usual float64) bool) float64 {
+// it counts.
+func gap(y, far []float64, near neighbours) float64 {
 	var order []int
 	for i, d := range far {
 		if panel.Known(d) {
@@ -170,7 +155,7 @@ func gap(y, far, before []float64, slip func(i int, usual float64) bool) float64
 	if usual == 0 { // nothing tells how far is far
 		return math.Inf(1)
 	}
-	far[last] /= farther(y[last], before[last], slip(last, slipOdd*usual))
+	far[last] /= farther(y[last], near.before[last], near.slip(last, slipOdd*usual, near.from))
 	slices.SortFunc(order, farthest)
 	apart, bound := apartOdd*(1+fewOdd/float64(n)), math.Inf(1)
 	zeros, others := 0, 0
@@ -178,7 +163,7 @@ func gap(y, far, before []float64, slip func(i int, usual float64) bool) float64
 		switch {
 		case y[i] == 0:
 			zeros++
-		case slip(i, slipOdd*usual):
+		case near.slip(i, slipOdd*usual, near.from):
 		default:
 			others++
 		}
@@ -191,9 +176,6 @@ func gap(y, far, before []float64, slip func(i int, usual float64) bool) float64
 	}
 	return bound
 }
-
-// slipped is by how many times a value that was typed or read with its point in another place is too large.
-var slipped = []float64{10, 100, 1000, 0.1, 0.01, 0.001}
 
 // Mended is what was done to a series before it is learnt from.
 type Mended struct {

@@ -92,6 +92,37 @@ func TestValuesWithTheirPointElsewhere(t *testing.T) {
 	assert.Empty(t, oddIn(panelOf(calendar.Day, y)), "bulk")
 }
 
+// Of a series that strays by half its level, ratios tell a month of nothing, or of a tenth, from one that sold little:
+// but not where it is so small that it may well be nothing, nor where a season comes back to nothing.
+func TestMonthsThatHaveFallen(t *testing.T) {
+	noisy := func(level float64) []float64 {
+		rnd := rand.New(rand.NewPCG(7, 7))
+		out := make([]float64, 160)
+		for i := range out {
+			out[i] = math.Round(level * math.Exp(0.25*math.Sin(float64(i)/2)+0.2*rnd.NormFloat64()))
+		}
+		return out
+	}
+	y := noisy(100)
+	assert.Empty(t, oddIn(panelOf(calendar.Month, y)))
+	y[30], y[77], y[101] = 0, y[77]/10, 0
+	assert.Equal(t, []int{30, 77, 101}, oddIn(panelOf(calendar.Month, y)))
+	y = noisy(100)
+	repeat(y, 3, 17, 0)
+	assert.Empty(t, oddIn(panelOf(calendar.Month, y)), "one in 17")
+	y = noisy(100)
+	for i := 7; i < len(y); i += 12 {
+		y[i] = 0
+	}
+	assert.Empty(t, oddIn(panelOf(calendar.Month, y)), "every August")
+	small := make([]float64, 160)
+	rnd := distuv.Poisson{Lambda: 4, Src: rand.NewPCG(1, 9)}
+	for i := range small {
+		small[i] = rnd.Rand()
+	}
+	assert.Empty(t, oddIn(panelOf(calendar.Month, small)), "four a month, now and then none")
+}
+
 // A strike, and zeros in place of what is not known, are odd, though they are many.
 func TestZerosWhereNothingWasCounted(t *testing.T) {
 	y := shop(200, 1)
