@@ -105,9 +105,10 @@ func alone(s panel.SeriesView) (places []int) {
 	}
 	bound := gap(y, far, n)
 	low := fallen(y, n)
+	slices.Sort(low)
 	var reasons []bool
 	for i, d := range far {
-		if !(d > bound) && !slices.Contains(low, i) && !(i == len(far)-1 && unfinished(s)) {
+		if _, fell := slices.BinarySearch(low, i); !(d > bound) && !fell && !(i == len(far)-1 && unfinished(s)) {
 			continue
 		}
 		if reasons == nil {

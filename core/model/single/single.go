@@ -16,6 +16,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/interval"
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -351,7 +352,7 @@ func (f *Fit) Advance(s panel.SeriesView) error {
 
 // mended is a series whose odd values from a place on are unknown, which it notes.
 func (f *Fit) mended(s panel.SeriesView, from int) panel.SeriesView {
-	if !f.Mends {
+	if !f.Mends || !unusual(s.Values, from) {
 		return s
 	}
 	all := panel.Remember(s, "odd", func() []int { return Odd(s) })
@@ -361,6 +362,22 @@ func (f *Fit) mended(s panel.SeriesView, from int) panel.SeriesView {
 	}
 	f.Odd = append(slices.Clip(f.Odd), model.Odd(s.First, all[at:], s.Values, elsewhere)...)
 	return without(s, all[at:])
+}
+
+// glanced is how many values new ones are compared with at a glance.
+const glanced = 60
+
+// unusual says that some value from a place on is so far from the last before it that it is worth asking whether it is
+// odd, which takes the whole series: beyond what the middle 80 % span by more than that again, or a fraction of them.
+func unusual(y []float64, from int) bool {
+	recent := num.Known(num.Tail(y[:from], glanced))
+	if len(recent) == 0 {
+		return true
+	}
+	slices.Sort(recent)
+	low, high := recent[len(recent)/10], recent[len(recent)*9/10]
+	wide := high - low
+	return slices.ContainsFunc(y[from:], func(v float64) bool { return v > high+wide || v < low-wide || lowest*v < low })
 }
 
 // Paths draws count futures of h steps, one after another, within the bounds.
