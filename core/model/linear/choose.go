@@ -77,7 +77,7 @@ func changes(m Method, _ []single.Input) []variant {
 	always.diff, never.diff = new(bool), new(bool)
 	*always.diff = true
 	return []variant{
-		{name: "levels or changes as one step tells", method: m}, {name: "the mean of levels and changes", method: both, safe: true},
+		{name: "levels or changes as one step tells", method: m}, {name: "the mean of levels and changes", method: both},
 		{name: "changes since the origin", method: always}, {name: "levels", method: never},
 	}
 }
