@@ -106,8 +106,7 @@ function frame(d: Drawing, fresh: boolean) {
     xAxis: [
       {
         ...along,
-        // The first and the last name stay within the chart: the values' lowest mark stands beside them.
-        axisLabel: { ...text, hideOverlap: true, alignMinLabel: "left", alignMaxLabel: "right" },
+        axisLabel: { ...text, hideOverlap: true },
         axisTick: { lineStyle: { color: rule } },
       },
       ...below.map((_, i) => ({
