@@ -106,7 +106,8 @@ function frame(d: Drawing, fresh: boolean) {
     xAxis: [
       {
         ...along,
-        axisLabel: { ...text, hideOverlap: true },
+        // Low enough that the first period, which starts left of the chart, is clear of the lowest figure.
+        axisLabel: { ...text, hideOverlap: true, margin: 12 },
         axisTick: { lineStyle: { color: rule } },
       },
       ...below.map((_, i) => ({
