@@ -149,7 +149,9 @@ func (b *Builder) compactTimes() (read func(int64) (int64, bool), fault *Fault) 
 	}
 	switch {
 	case b.all(calendar.CompactDate):
-		b.style = calendar.StyleDate
+		if b.style = calendar.StyleDate; len(b.times[0].text) == len("202601") {
+			b.style = calendar.StyleMonth
+		}
 		return calendar.CompactDate, nil
 	case b.all(yearAndWeek):
 		for _, t := range b.times {
