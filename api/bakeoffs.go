@@ -45,6 +45,7 @@ type Plan struct {
 	Fallback   string            `json:"fallback,omitempty" yaml:"fallback,omitempty" doc:"the family that stands in where a contender fails, or leave-out; naive where left out"`
 	Ahead      map[string]string `json:"drivers_ahead,omitempty" yaml:"drivers_ahead,omitempty" doc:"what becomes, past the origin, of drivers that are not known ahead: drop, the default, lag or forecast"`
 	Gaps       map[string]string `json:"driver_gaps,omitempty" yaml:"driver_gaps,omitempty" doc:"what stands for values of a driver that are unknown or slips: hold (the last known value), usual (the median so far), a number, or refuse, which believes all; as the driver's own values have it where left out"`
+	Past       string            `json:"past,omitempty" yaml:"past,omitempty" doc:"what families learn from: mended, the default, leaves out what looks like mistakes, pauses and zeros before the first sale and takes over changes of unit or level; as-loaded believes every value (additive and linear hold against outliers all the same, but for robust: false)"`
 	Levels     []float64         `json:"levels,omitempty" yaml:"levels,omitempty,flow" doc:"interval levels in per cent; 80 and 95 where left out" maxItems:"20"`
 	ScaleLag   int               `json:"scale_lag,omitempty" yaml:"scale_lag,omitempty" doc:"lag of MASE; the shortest season where left out" minimum:"0" maximum:"1000000"`
 	Seed       uint64            `json:"seed,omitempty" yaml:"seed,omitempty" doc:"of whatever is random" maximum:"9007199254740991"`

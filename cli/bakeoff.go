@@ -100,6 +100,8 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 		"what stands for values of a driver that are unknown or slips, as promotion=0: hold, usual, a number or refuse (left out: as its own values have it)")
 	f.StringToStringVar(&p.plan.Ahead, "driver-ahead", nil,
 		"what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
+	f.StringVar(&p.plan.Past, "past", "",
+		"what families learn from: mended (the default) leaves out mistakes and pauses and takes over changes of unit or level, as-loaded believes every value")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
 	f.StringArrayVar(&p.contenders, "contender", nil,
 		"FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")

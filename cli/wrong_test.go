@@ -94,6 +94,7 @@ func TestWrongUsesEndInASentence(t *testing.T) {
 		{run("--baseline", "theta"), "theta"},
 		{run("--history", "short"), "sliding:"},
 		{run("--refit", "never"), "every"},
+		{run("--past", "rosy"), "as-loaded"},
 		{run("--where", "shop=key"), "key"},
 		{run("--where", "shop"), "attribute=value"},
 		{run("--driver-gap", "colour=0"), "colour"},

@@ -114,7 +114,7 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 		return nil, &FieldError{"split", err}
 	}
 	e.bunch, e.alone = bunches(e.Windows)
-	e.Panel = p.WithClosed(e.Windows[0].Origin)
+	e.Panel = plan.seen(p, e.Windows[0].Origin)
 	p = e.Panel
 	var fallback model.Model
 	if plan.Fallback != LeaveOut {

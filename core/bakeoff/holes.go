@@ -174,7 +174,7 @@ func LookAhead(p *panel.Panel, plan Plan, horizon int, welcomes bool) (out Ahead
 	if err != nil {
 		return out, err
 	}
-	p = p.WithClosed(p.Length - 1)
+	p = plan.seen(p, p.Length-1)
 	fillings, err := panel.ParseFillings(p, plan.Gaps)
 	if err != nil {
 		return out, err

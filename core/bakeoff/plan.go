@@ -33,6 +33,23 @@ type Plan struct {
 	// Gaps says what stands for unknown values of drivers, as panel.ParseFilling reads it;
 	// those of drivers that it does not name are filled as their own values have it.
 	Gaps map[string]string `json:"driver_gaps,omitempty"`
+	// Past says what families learn from; empty is Mended.
+	Past string `json:"past,omitempty"`
+}
+
+// What of the past families learn from: the series without what looks like mistakes, pauses and zeros before the
+// first sale, as if they had always had their present unit and level; or every value as it was loaded.
+const (
+	Mended   = "mended"
+	AsLoaded = "as-loaded"
+)
+
+// seen is a panel as the plan's contenders see it, where the first origin is given.
+func (p Plan) seen(of *panel.Panel, origin int) *panel.Panel {
+	if of = of.WithClosed(origin); p.Past == AsLoaded {
+		return of.WithPastBelieved()
+	}
+	return of
 }
 
 // LeaveOut is the fallback that leaves a series out where a contender fails on it.
@@ -101,6 +118,13 @@ func (p *Plan) Complete(cat model.Catalogue) error {
 	}
 	if _, err := panel.ParseWeights(p.Weights); err != nil {
 		return &FieldError{"weights", err}
+	}
+	switch p.Past {
+	case Mended: // the default, which plans leave out
+		p.Past = ""
+	case "", AsLoaded:
+	default:
+		return &FieldError{"past", fmt.Errorf("%q is no way to take the past: say %s or %s", p.Past, Mended, AsLoaded)}
 	}
 	if p.Fallback == "" {
 		p.Fallback = DefaultFallback

@@ -46,7 +46,7 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, rank
 	if err := plan.Complete(cat); err != nil {
 		return nil, err
 	}
-	p = p.WithClosed(p.Length - 1)
+	p = plan.seen(p, p.Length-1)
 	r := &Refit{Panel: p, Plan: plan, Horizon: horizon, ranks: map[string][]int{}, usual: plan.Contender(usual)}
 	if r.usual < 0 {
 		return nil, fmt.Errorf("no contender of the bake-off is called %q", usual)

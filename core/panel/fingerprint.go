@@ -14,6 +14,9 @@ import (
 func (v View) Fingerprint() string {
 	h := &hasher{Hash: sha256.New()}
 	h.facts(v.p.Cadence, v.Ordinal(v.from), v.origin-v.from, v.Attributes(), v.Drivers(), v.reach, v.fillings, v.p.Events, v.p.Floor, v.p.HasClosed())
+	if v.p.believed {
+		h.facts("believed")
+	}
 	drivers := len(v.Drivers())
 	for i := range v.Len() {
 		s := v.Series(i)

@@ -30,6 +30,7 @@ type Panel struct {
 	Closed     []string         // lines that say which periods are known not to happen
 	Series     []Series
 	shut       []shut // of WithClosed, by series
+	believed   bool   // of WithPastBelieved
 }
 
 // Driver names an explanatory column.
@@ -180,6 +181,14 @@ func (p *Panel) WithEvents(events []calendar.Event) (*Panel, int) {
 	}
 	slices.SortStableFunc(out.Events, func(a, b calendar.Event) int { return strings.Compare(a.Name, b.Name) })
 	return &out, replaced
+}
+
+// WithPastBelieved is the panel of which every value is learnt from as it was loaded: what looks like a mistake, a
+// pause, an end or a change of unit is taken for how the series are.
+func (p *Panel) WithPastBelieved() *Panel {
+	out := *p
+	out.believed = true
+	return &out
 }
 
 // WithoutEvent is the panel without the events of a name; it says how many there were.

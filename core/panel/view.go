@@ -33,6 +33,9 @@ func (v View) Len() int { return len(v.series) }
 // Origin is the axis index of the last visible period.
 func (v View) Origin() int { return v.origin }
 
+// Believed says that every value is to be learnt from as it was loaded.
+func (v View) Believed() bool { return v.p.believed }
+
 // From is the axis index of the first visible period.
 func (v View) From() int { return v.from }
 

@@ -22,8 +22,12 @@ const (
 
 // Ended is the place from which on a series has sold nothing and will not: zeros alone for two months, five periods at
 // least, where a run as long is unlikely (0.1 %) by chance, none of half its length was there before, and
-// the same places in the seasons before were not as empty. Negative where it goes on.
+// the same places in the seasons before were not as empty. Negative where it goes on, and
+// where every value is to be believed.
 func Ended(s panel.SeriesView) int {
+	if s.View().Believed() {
+		return -1
+	}
 	y := s.Values
 	p := pausing{y: y, known: panel.CountKnown(y)}
 	last := lowRun{from: -1, to: len(y)}

@@ -42,8 +42,11 @@ const (
 // the last value, which nothing follows yet, must be far from the one before it too, and farther still the more
 // likely it is a new level; and where many lie far out, that is how
 // the series is. Pauses are odd as a whole. Values on days of events, or where a driver is out of its usual range, have a reason and
-// are never odd.
+// are never odd; nor is any where every value is to be believed.
 func Odd(s panel.SeriesView) []int {
+	if s.View().Believed() {
+		return nil
+	}
 	places, pauses := oddOf(s)
 	if len(pauses) > 0 {
 		places = append(places, pauses...)
@@ -185,8 +188,11 @@ type Mended struct {
 }
 
 // Mend is a series with what came before a change of unit as if it had always been so, and with its odd
-// values unknown; where it has ended, all that came before.
+// values unknown; where it has ended, all that came before. Where every value is to be believed it is as it is.
 func Mend(s panel.SeriesView) (panel.SeriesView, Mended) {
+	if s.View().Believed() {
+		return s, Mended{}
+	}
 	m := panel.Remember(s, "mended", func() mendedSeries {
 		out, d := mend(s)
 		return mendedSeries{out, Mended{slices.Clip(slices.Concat(d.began, d.ended, d.places, d.odd, d.pauses)), d.unit}}
@@ -230,6 +236,9 @@ func mend(s panel.SeriesView) (panel.SeriesView, done) {
 // InOneUnit is a series with what came before a change of unit as if it had always been so, and whether there
 // was one.
 func InOneUnit(s panel.SeriesView) (panel.SeriesView, bool) {
+	if s.View().Believed() {
+		return s, false
+	}
 	out, _, _ := withoutOdd(s)
 	unit := UnitOf(out)
 	if unit.changes() {

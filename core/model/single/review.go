@@ -35,15 +35,15 @@ func reviewed() [reviewKinds]panel.Finding {
 			Meaning: "has a weekday, or another place in its season, that changed its part at once: fits leave out what it was before; if it is " +
 				"shut now, say that it is closed then"},
 		reviewPause: {Kind: "pause", Grade: "notable", Instead: []string{shift, outliers},
-			Meaning: "stood still for a while, once, which fits leave out: say that it was closed, or give the cause as an event, if it was to be so"},
+			Meaning: "stood still for a while, once, which fits leave out: say that it was closed, or give the cause as an event, if it was to be so; past: as-loaded in a plan believes it"},
 		reviewMoved: {Kind: "moved at once", Grade: "notable", Instead: []string{shift, outliers},
-			Meaning: "moved to another level or unit at once: fits learn from what came before as if it had been so"},
+			Meaning: "moved to another level or unit at once: fits learn from what came before as if it had been so, but for past: as-loaded in a plan"},
 		reviewMistakes: {Kind: "mistakes", Grade: "notable", Instead: []string{outliers},
 			Meaning: "has values far from what is before, after and a season away, which fits leave out: correct them, or give their cause as an " +
-				"event if they are right"},
+				"event if they are right, or have a plan believe all (past: as-loaded)"},
 		reviewLast: {Kind: "last value odd", Grade: "serious", Instead: []string{"last period low", outliers},
 			Meaning: "ends in a value far from all before it, which fits leave out: correct it if it is a mistake, load up to the one before if " +
-				"its period is not over, or give its cause as an event"},
+				"its period is not over, or give its cause as an event; past: as-loaded in a plan believes it"},
 	}
 }
 

@@ -63,7 +63,8 @@ function Bakeoff({ bakeoff }: { bakeoff: Schemas["Bakeoff"] }) {
         {span(plan.horizon, bakeoff.cadence)} ahead in {count(plan.windows ?? 1, "window")}, history{" "}
         {plan.history}
         {plan.gap ? `, a gap of ${plan.gap}` : ""}
-        {plan.refit ? `, trained ${plan.refit}` : ""}, seed {plan.seed ?? 0}.
+        {plan.refit ? `, trained ${plan.refit}` : ""}
+        {plan.past ? ", every value believed as loaded" : ""}, seed {plan.seed ?? 0}.
       </p>
       {!isOver(job) && job.state !== "paused" && (
         <Progress

@@ -44,6 +44,8 @@ describe("a draft", () => {
     expect(plan.gap).toBeUndefined();
     expect(plan.metric).toBeUndefined();
     expect(plan.history).toBe("expanding");
+    expect(plan.past).toBeUndefined();
+    expect(planOf(reduce(draft(), { set: "past", value: "as-loaded" }), drivers).past).toBe("as-loaded");
     expect(plan.levels).toEqual([80, 95, 99.5]);
   });
 

@@ -15,6 +15,8 @@ export type Draft = {
   sliding: string;
   gap: string;
   refit: string;
+  /** What families learn from; empty for the past without mistakes. */
+  past: string;
   weights: string;
   metric: string;
   levels: string;
@@ -51,6 +53,7 @@ export const begin = (dataset: string, cadence: string | undefined, families: Fa
   sliding: "",
   gap: "",
   refit: "",
+  past: "",
   weights: "",
   metric: "",
   levels: "80, 95",
@@ -89,6 +92,7 @@ export function planOf(draft: Draft, drivers: Schemas["Driver"][]): Schemas["Pla
     history: draft.sliding ? `sliding:${draft.sliding}` : "expanding",
     gap: wholeNumber(draft.gap) || undefined,
     refit: orNone(draft.refit),
+    past: orNone(draft.past),
     weights: orNone(draft.weights),
     drivers_ahead: rules(
       draft.ahead,

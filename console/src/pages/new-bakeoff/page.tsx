@@ -110,6 +110,15 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
           {typed("sliding", "Last periods to train on", { width: "w-40", placeholder: "all of them" })}
           {typed("gap", "Gap", { width: "w-16", placeholder: "0" })}
           {typed("refit", "Train", { width: "w-28", placeholder: "every window", hint: "every:N or once" })}
+          <Select
+            label="Learn from"
+            value={draft.past || "mended"}
+            onChange={(past) => set("past")(past === "mended" ? "" : past)}
+            options={[
+              { value: "mended", text: "the past without mistakes" },
+              { value: "as-loaded", text: "every value as loaded" },
+            ]}
+          />
           {typed("metric", "Ranked by", { width: "w-24", placeholder: "mase" })}
           {typed("weights", "Weights", { width: "w-28", placeholder: "none", hint: "volume:28" })}
           {drivers
