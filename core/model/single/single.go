@@ -39,7 +39,7 @@ func (in Input) Season() int {
 		return 1
 	}
 	calendar := in.Cadence().Season()
-	if found := panel.FindSeason(in.Values, calendar); found > 0 {
+	if found := panel.Remember(in.SeriesView, "season", func() int { return panel.FindSeason(in.Values, calendar) }); found > 0 {
 		return found
 	}
 	return calendar
