@@ -22,6 +22,7 @@ type work struct {
 	robust bool
 	white  [][]float64 // the series and the columns, whitened
 	jumps  []int       // periods at which the level moved for good
+	room   []float64   // of columns whitened to try
 }
 
 // leastNoise is the least share of the series' variance that is taken for noise: with none

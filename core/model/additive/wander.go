@@ -83,50 +83,6 @@ func (w *Wander) run(y []float64) {
 	w.Sigma2 = sum / max(n, 1)
 }
 
-// Whiten filters columns.
-func (w *Wander) Whiten(columns [][]float64) ([][]float64, bool) {
-	out := make([][]float64, len(columns))
-	n := len(columns[0])
-	jumps := slices.Compact(slices.Sorted(slices.Values(w.Jumps)))
-	room := make([]float64, n*len(columns))
-	for k, c := range columns {
-		out[k] = room[k*n : (k+1)*n : (k+1)*n]
-		level, slope, from := 0.0, 0.0, 0
-		for _, jump := range jumps {
-			if jump >= n {
-				break
-			}
-			level, slope = w.whiten(c, columns[0], out[k], from, jump, level, slope)
-			slope *= w.Phi
-			level += slope
-			if panel.Known(columns[0][jump]) {
-				level = c[jump]
-			}
-			from = jump + 1
-		}
-		w.whiten(c, columns[0], out[k], from, n, level, slope)
-	}
-	return out, true
-}
-
-// whiten does so from..to-1, between moves of the level.
-func (w *Wander) whiten(column, told, out []float64, from, to int, level, slope float64) (float64, float64) {
-	alpha, beta, phi := w.Alpha, w.Beta, w.Phi
-	column, told, out = column[:to], told[:to], out[:to]
-	for i := from; i < to; i++ {
-		slope *= phi
-		level += slope
-		if !panel.Known(told[i]) {
-			continue
-		}
-		e := column[i] - level
-		out[i] = e
-		level += alpha * e
-		slope += beta * e
-	}
-	return level, slope
-}
-
 // Forecast lets the level go on by what is left of its slope.
 func (w *Wander) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 	level, slope := w.Level, w.Slope
@@ -295,7 +251,7 @@ const doubtSlope = 4
 // likelihood is minus twice the marginal log-likelihood but for constants, and the variance of
 // the errors at which it is largest.
 func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, noise float64, ok bool) {
-	white, _ := x.Whiten(columns)
+	white := x.whiten(columns, &w.room)
 	k := len(list)
 	y := white[0]
 	n := float64(panel.CountKnown(columns[0]))
