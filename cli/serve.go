@@ -25,7 +25,8 @@ type serving struct {
 	fits         int64 // MB
 }
 
-func (a *app) start(with serving) (*service.Server, error) {
+func (a *app) start(ctx context.Context, with serving) (*service.Server, error) {
+	keepRoom(ctx)
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
 	cfg := service.Config{Data: with.data, Listen: with.listen, Workers: with.workers, Fits: with.fits << 20, Secrets: with.secrets,
 		Public: with.public, Console: console.Files()}
@@ -50,7 +51,7 @@ func (s *serving) flags(cmd *cobra.Command, folder string) {
 func (a *app) serve() *cobra.Command {
 	var with serving
 	cmd := &cobra.Command{Use: "serve", Short: "Run the service", Args: exactly(0), RunE: func(cmd *cobra.Command, _ []string) error {
-		s, err := a.start(with)
+		s, err := a.start(cmd.Context(), with)
 		if err != nil {
 			return err
 		}
@@ -88,7 +89,7 @@ func (a *app) demo() *cobra.Command {
 			case folder != "":
 				return a.writeDemo(folder)
 			}
-			s, err := a.start(with)
+			s, err := a.start(cmd.Context(), with)
 			if err != nil {
 				return err
 			}
