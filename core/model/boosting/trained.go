@@ -300,6 +300,15 @@ func (t *Trained) Use(workers int) {
 	}
 }
 
+// Coarse has the bases draw few futures from now on.
+func (t *Trained) Coarse() {
+	for _, f := range t.Forests {
+		for _, p := range f.Stems {
+			model.Coarsen(p.base)
+		}
+	}
+}
+
 // find gives the forest of a series, and its place there.
 func (t *Trained) find(i int) (*Forest, int) {
 	for _, f := range t.Forests {

@@ -29,9 +29,11 @@ func (s *State) Forecast(_ panel.SeriesView, out forecast.Rows) error {
 // fromLast forecasts from the last known value on.
 func (s *State) fromLast(out forecast.Rows) {
 	s.points(out.Mean)
-	if s.Form.Error == 'A' {
+	switch {
+	case s.Form.Error == 'A':
 		s.exact(out)
-	} else {
+	case s.coarse && s.nearly(out):
+	default:
 		s.simulate(out)
 	}
 	for h := range out.Mean {
@@ -142,7 +144,7 @@ const (
 	coarsePaths = 200
 )
 
-// Coarse has forecasts simulate few futures from now on.
+// Coarse has forecasts be told by moments from now on, or by few futures.
 func (s *State) Coarse() { s.coarse = true }
 
 // Lighten has forecasts simulate as many futures as a part of a mix is worth: what chance does to the mix stays as
