@@ -22,28 +22,42 @@ func (t *Terms) Pairs() int { return len(t.Coef) / 2 }
 
 // At is the season's value at an ordinal.
 func (t *Terms) At(ord int64) float64 {
-	v := 0.0
-	for k := range t.Pairs() {
-		sin, cos := math.Sincos(angle(k, ord, t.Period))
-		v += t.Coef[2*k]*sin + t.Coef[2*k+1]*cos
+	v, pair := 0.0, First(ord, t.Period)
+	slowest := pair
+	for k := 0; k+1 < len(t.Coef); k += 2 {
+		v += t.Coef[k]*pair.Sin + t.Coef[k+1]*pair.Cos
+		pair = pair.Plus(slowest)
 	}
 	return v
 }
 
-func angle(k int, ord int64, period float64) float64 {
-	return 2 * math.Pi * math.Mod(float64(k+1)*float64(ord), period) / period
+// Pair is an angle's sine and cosine.
+type Pair struct{ Sin, Cos float64 }
+
+// First is the slowest pair of a season at an ordinal.
+func First(ord int64, period float64) (p Pair) {
+	turns := float64(ord) / period
+	p.Sin, p.Cos = math.Sincos(2 * math.Pi * (turns - math.Floor(turns)))
+	return p
 }
 
-// Columns gives the sine and cosine columns of some pairs over n periods from ordinal
-// first on.
-func Columns(period float64, pairs int, first int64, n int) [][]float64 {
+// Plus is the pair of the sum of two angles: the slowest pair added to one gives the next, for less than a sine costs.
+func (p Pair) Plus(q Pair) Pair { return Pair{p.Sin*q.Cos + p.Cos*q.Sin, p.Cos*q.Cos - p.Sin*q.Sin} }
+
+// Columns gives the sine and cosine columns of some pairs over n periods from an ordinal on.
+func Columns(period float64, pairs int, from int64, n int) [][]float64 {
 	out := make([][]float64, 0, 2*pairs)
-	for k := range pairs {
-		sin, cos := make([]float64, n), make([]float64, n)
-		for i := range n {
-			sin[i], cos[i] = math.Sincos(angle(k, first+int64(i), period))
+	room := make([]float64, 2*pairs*n)
+	for k := range 2 * pairs {
+		out = append(out, room[k*n:(k+1)*n:(k+1)*n])
+	}
+	for i := range n {
+		slowest := First(from+int64(i), period)
+		pair := slowest
+		for k := 0; k < 2*pairs; k += 2 {
+			out[k][i], out[k+1][i] = pair.Sin, pair.Cos
+			pair = pair.Plus(slowest)
 		}
-		out = append(out, sin, cos)
 	}
 	return out
 }

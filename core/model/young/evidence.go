@@ -5,6 +5,7 @@ import (
 
 	"gonum.org/v1/gonum/floats"
 
+	"paperkettle/core/model/harmonic"
 	"paperkettle/core/panel"
 )
 
@@ -39,12 +40,18 @@ func (d *design) coefficients() int { return len(d.dev[0]) - 2 }
 // season fills a row with what each coefficient counts for at an ordinal. Of a season of an even number of periods the
 // last sine is nought, and left out.
 func (d *design) season(ordinal int64, row []float64) {
-	for j := range row {
-		k := j / 2
-		sin, cos := math.Sincos(2 * math.Pi * math.Mod(float64(k+1)*float64(ordinal), d.period) / d.period)
-		if row[j] = sin; j%2 == 1 || j == len(row)-1 && 2*(k+1) == d.m {
-			row[j] = cos
+	slowest := harmonic.First(ordinal, d.period)
+	pair := slowest
+	for j := 0; j < len(row); j += 2 {
+		switch {
+		case j+1 < len(row):
+			row[j], row[j+1] = pair.Sin, pair.Cos
+		case j+2 == d.m:
+			row[j] = pair.Cos
+		default:
+			row[j] = pair.Sin
 		}
+		pair = pair.Plus(slowest)
 	}
 }
 
@@ -137,10 +144,7 @@ func (f *filtered) take(row []float64, e, variance float64) {
 	}
 	for a, x := range f.rest {
 		f.moment[a] += x * e
-		to := f.gram[a*f.p : a*f.p+a+1]
-		for b, z := range f.rest[:a+1] {
-			to[b] += x * z
-		}
+		floats.AddScaled(f.gram[a*f.p:a*f.p+a+1], x, f.rest[:a+1])
 	}
 }
 

@@ -42,12 +42,16 @@ func Learn(ctx context.Context, list []Series, m int, period float64, workers in
 	}
 	p := &Prior{design: newDesign(m, period)}
 	levels, logs := make([]*seen, len(list)), make([]*seen, len(list))
-	for i, s := range list {
+	err := num.Each(ctx, workers, len(list), func(i int) {
+		s := list[i]
 		y, _ := inUnit(s.Values)
 		levels[i] = p.design.look(y, s.First, nil)
 		if y, ok := logsOf(s.Values); ok {
 			logs[i] = p.design.look(y, s.First, nil)
 		}
+	})
+	if err != nil {
+		return nil, err
 	}
 	byLevel, err := p.levels.learn(ctx, list, levels, workers)
 	if err != nil {
