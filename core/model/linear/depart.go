@@ -39,8 +39,14 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	// One after the other, each where it does best given the other.
 	p.Departure, p.EffectDeparture = departures[0], departures[0]
 	for range 2 {
-		p.Departure = bestDeparture(own, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
-		p.EffectDeparture = bestDeparture(own, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
+		p.Departure, err = bestDeparture(ctx, workers, own, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
+		if err != nil {
+			return err
+		}
+		p.EffectDeparture, err = bestDeparture(ctx, workers, own, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
+		if err != nil {
+			return err
+		}
 	}
 	held := strengths(effects, p.Departure, p.EffectDeparture)
 	for i, d := range own {
@@ -64,19 +70,31 @@ func strengths(effects []bool, calendar, effect float64) []float64 {
 
 // bestDeparture is the strength with the least squared error over the inner windows of all
 // series; the firmest of those that are as good.
-func bestDeparture(own []*departure, with func(float64) []float64) float64 {
+func bestDeparture(ctx context.Context, workers int, own []*departure, with func(float64) []float64) (float64, error) {
+	held := make([][]float64, len(departures))
+	for k, v := range departures {
+		held[k] = with(v)
+	}
+	losses := make([][]float64, len(own))
+	err := num.Each(ctx, workers, len(own), func(i int) {
+		for _, h := range held {
+			losses[i] = append(losses[i], own[i].loss(h))
+		}
+	})
+	if err != nil {
+		return 0, err
+	}
 	best, least := departures[0], math.Inf(1)
-	for _, v := range departures {
-		held := with(v)
+	for k, v := range departures {
 		loss := 0.0
-		for _, d := range own {
-			loss += d.loss(held)
+		for i := range own {
+			loss += losses[i][k]
 		}
 		if loss < 0.999*least {
 			best, least = v, loss
 		}
 	}
-	return best
+	return best, nil
 }
 
 // departure is a series' products of what the shared coefficients leave.
