@@ -66,7 +66,10 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		e.kinds[i] = kind{sparse(values)}
 	}
 	e.explainable = outlook.Explainable(v)
-	v, e.moved = inOneUnit(v)
+	var err error
+	if v, e.moved, err = inOneUnit(ctx, v, env.Workers); err != nil {
+		return nil, err
+	}
 	t, places := inner(v, env.Horizon)
 	if len(places) == 0 {
 		e.why = "the histories are too short for inner windows: the forms are mixed as a rule has it"
@@ -76,7 +79,10 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
 	e.why = "by the errors on " + windowWords(t, len(places), v.Cadence())
 	e.young = feature.SettingOf(v, env.Horizon).Length < youngRounds*v.Cadence().Season()
-	e.trial, e.places, e.actuals = t, places, withoutOdd(v)
+	e.trial, e.places = t, places
+	if e.actuals, err = withoutOdd(ctx, v, env.Workers); err != nil {
+		return nil, err
+	}
 	e.hearts = make([][][]single.Heart, len(list))
 	sums, err := e.askAll(ctx, v.Pick(places), env)
 	if err != nil {
@@ -162,38 +168,51 @@ func pastRound(t single.Trial, n, season int) single.Trial {
 
 // withoutOdd is a view without what looks like mistakes: an error that no form could foresee makes all
 // look alike.
-func withoutOdd(v panel.View) panel.View {
-	odd := map[int][]int{}
-	for i := range v.Len() {
+func withoutOdd(ctx context.Context, v panel.View, workers int) (panel.View, error) {
+	found := make([][]int, v.Len())
+	err := num.Each(ctx, workers, v.Len(), func(i int) {
 		s := v.Series(i)
 		for _, k := range single.Odd(s) {
-			odd[i] = append(odd[i], s.First+k)
+			found[i] = append(found[i], s.First+k)
+		}
+	})
+	odd := map[int][]int{}
+	for i, places := range found {
+		if len(places) > 0 {
+			odd[i] = places
 		}
 	}
-	if len(odd) == 0 {
-		return v
+	if err != nil || len(odd) == 0 {
+		return v, err
 	}
-	return v.Without(odd)
+	return v.Without(odd), nil
 }
 
 // inOneUnit is a view in which series that changed their unit or level are as if they had always been so: what
 // no form could foresee tells nothing of them, and all but the plain ones learn so in the end. It says which
 // series those are, and which have ended.
-func inOneUnit(v panel.View) (panel.View, map[int]bool) {
-	values, moved := map[int][]float64{}, map[int]bool{}
-	for i := range v.Len() {
+func inOneUnit(ctx context.Context, v panel.View, workers int) (panel.View, map[int]bool, error) {
+	units, ended := make([][]float64, v.Len()), make([]bool, v.Len())
+	err := num.Each(ctx, workers, v.Len(), func(i int) {
 		s, changed := single.InOneUnit(v.Series(i))
 		if changed {
-			values[i] = s.Values
+			units[i] = s.Values
 		}
-		if changed || single.Ended(s) > 0 {
+		ended[i] = single.Ended(s) > 0
+	})
+	values, moved := map[int][]float64{}, map[int]bool{}
+	for i, y := range units {
+		if y != nil {
+			values[i] = y
+		}
+		if y != nil || ended[i] {
 			moved[i] = true
 		}
 	}
-	if len(values) == 0 {
-		return v, moved
+	if err != nil || len(values) == 0 {
+		return v, moved, err
 	}
-	return v.Instead(values), moved
+	return v.Instead(values), moved, nil
 }
 
 // loss sums up errors next to what is usual for the series.

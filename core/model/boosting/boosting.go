@@ -320,11 +320,9 @@ func (a *attempt) judge(held []int32) {
 	if a.trees.trees() == 0 {
 		losses = losses[:1]
 	}
+	said := a.says(held)
 	for k, share := range beliefs[:len(losses)] {
-		moved := make([]float64, a.rows.count())
-		if k > 0 {
-			moved = a.moves(held, share)
-		}
+		moved := said(share)
 		for _, i := range held {
 			losses[k] += abs(float64(a.rows.target[i])-moved[i]) / float64(len(held))
 		}
@@ -337,7 +335,7 @@ func (a *attempt) judge(held []int32) {
 	}
 	told := a.rows.told()
 	if a.belief *= told / (told + doubt); a.belief > 0 {
-		a.moved = a.moves(held, a.belief)
+		a.moved = said(a.belief)
 	}
 }
 

@@ -3,6 +3,9 @@ package boosting
 import (
 	"context"
 	"fmt"
+	"slices"
+
+	"gonum.org/v1/gonum/floats"
 
 	"paperkettle/core/boost"
 	"paperkettle/core/model"
@@ -145,26 +148,38 @@ type start struct {
 	base           []float64
 }
 
-// moves are a share of what a grove says of rows, in units.
-func (a *attempt) moves(some []int32, share float64) []float64 {
+// says gives shares of what a grove says of rows, in units. Where a step rests on what was said of the one before, each
+// share is gone through by itself; else all are parts of the whole.
+func (a *attempt) says(some []int32) func(share float64) []float64 {
 	r := a.rows
-	out := make([]float64, r.count())
 	if r.lay.Way == recursive {
 		wanted := make([]bool, r.count())
 		for _, i := range some {
 			wanted[i] = true
 		}
-		for k := range r.starts {
-			a.onward(&r.starts[k], share, wanted, out)
+		return func(share float64) []float64 {
+			out := make([]float64, r.count())
+			for k := range r.starts {
+				if share > 0 {
+					a.onward(&r.starts[k], share, wanted, out)
+				}
+			}
+			return out
 		}
-		return out
 	}
+	whole := make([]float64, r.count())
 	x := make([]float32, len(r.columns))
 	for _, i := range some {
-		r.row(i, x)
-		out[i] = share * a.trees.predict(int(r.step[i]), x)
+		if a.trees.trees() > 0 {
+			r.row(i, x)
+			whole[i] = a.trees.predict(int(r.step[i]), x)
+		}
 	}
-	return out
+	return func(share float64) []float64 {
+		out := slices.Clone(whole)
+		floats.Scale(share, out)
+		return out
+	}
 }
 
 // onward goes on from an origin for those of its rows that are wanted.
