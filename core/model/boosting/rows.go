@@ -53,9 +53,6 @@ type window struct {
 	steps          []int32
 }
 
-// mostCoarse is up to how many series a base's forecasts are simulated coarsely.
-const mostCoarse = 2000
-
 // overlap is how many rows there are for an actual.
 func (r *rows) overlap() float64 {
 	if r == nil || len(r.at) == 0 {
@@ -246,9 +243,7 @@ func (m Model) collect(ctx context.Context, v panel.View, env model.Env, lay *La
 				again = r.settled
 			}
 			if trained, err = again.Train(ctx, seen, env.Within(from, from+0.2, "")); err == nil {
-				if v.Len() <= mostCoarse { // what is kept for it is too much for very many
-					model.Coarsen(trained)
-				}
+				model.Coarsen(trained)
 				if s, ok := trained.(model.Settling); ok && s.Settled() != nil {
 					r.settled = s.Settled()
 				}
