@@ -65,6 +65,7 @@ type seen struct {
 	wander float64   // that it was filtered with
 	filtered
 	lower, right, dev []float64 // working space
+	four              fours
 }
 
 func (d *design) look(values []float64, first int64, others []float64) *seen {
@@ -92,26 +93,29 @@ func (s *seen) season(ordinal int64, row []float64) {
 
 // filtered is what each value and its row tell beyond those before it, of a level that wanders: products of that.
 type filtered struct {
-	p, n        int     // columns, and values that tell
-	yy          float64 // the sum of squares of the series
-	logs        float64 // the sum of the logs of their variances
-	gram        []float64
-	moment      []float64
-	level, rest []float64 // working space
+	p, n   int     // columns, and values that tell
+	yy     float64 // the sum of squares of the series
+	logs   float64 // the sum of the logs of their variances
+	gram   []float64
+	moment []float64
+	level  []float64 // working space
+	errors []float64 // of the values that tell, and of their rows, a column after the other
+	rest   []float64
 }
 
 func newFiltered(p int) filtered {
-	return filtered{p: p, gram: make([]float64, p*p), moment: make([]float64, p), level: make([]float64, p), rest: make([]float64, p)}
+	return filtered{p: p, gram: make([]float64, p*p), moment: make([]float64, p), level: make([]float64, p)}
 }
 
 // filter runs a level that wanders by a variance through a series and through each column, and takes the products of
 // what it did not expect. The first known value tells of the level alone.
 func (s *seen) filter(wander float64) {
 	f := &s.filtered
-	clear(f.gram)
-	clear(f.moment)
 	f.n, f.yy, f.logs = 0, 0, 0
-	own, variance, begun := 0.0, 0.0, false
+	if f.errors == nil {
+		f.errors, f.rest = make([]float64, len(s.values)), make([]float64, len(s.values)*f.p)
+	}
+	own, variance, begun, product := 0.0, 0.0, false, 1.0
 	for i, y := range s.values {
 		if begun {
 			variance += wander
@@ -125,26 +129,42 @@ func (s *seen) filter(wander float64) {
 			copy(f.level, row)
 			continue
 		}
-		f.take(row, (y-own)/math.Sqrt(variance+1), variance)
-		gain := variance / (variance + 1)
+		scale, gain := 1/math.Sqrt(variance+1), variance/(variance+1)
+		if product *= variance + 1; product > 1e100 {
+			f.logs += math.Log(product)
+			product = 1
+		}
+		f.take(row, (y-own)*scale, scale, gain)
 		own += gain * (y - own)
 		variance *= 1 - gain
 	}
+	f.logs += math.Log(product)
+	f.multiply(len(s.values))
 }
 
-// take adds a value's error and its row.
-func (f *filtered) take(row []float64, e, variance float64) {
-	scale, gain := 1/math.Sqrt(variance+1), variance/(variance+1)
-	f.logs += math.Log(variance + 1)
-	f.n++
-	f.yy += e * e
+// take notes a value's error and its row's.
+func (f *filtered) take(row []float64, e, scale, gain float64) {
+	f.errors[f.n] = e
+	at, each := f.n, len(f.errors)
 	for a, x := range row {
-		f.rest[a] = (x - f.level[a]) * scale
-		f.level[a] += gain * (x - f.level[a])
+		d := x - f.level[a]
+		f.rest[at] = d * scale
+		at += each
+		f.level[a] += gain * d
 	}
-	for a, x := range f.rest {
-		f.moment[a] += x * e
-		floats.AddScaled(f.gram[a*f.p:a*f.p+a+1], x, f.rest[:a+1])
+	f.n++
+}
+
+// multiply takes the products of what was noted.
+func (f *filtered) multiply(each int) {
+	errors := f.errors[:f.n]
+	f.yy = floats.Dot(errors, errors)
+	for a := range f.p {
+		x := f.rest[a*each : a*each+f.n]
+		f.moment[a] = floats.Dot(x, errors)
+		for b := range a + 1 {
+			f.gram[a*f.p+b] = floats.Dot(x, f.rest[b*each:b*each+f.n])
+		}
 	}
 }
 

@@ -86,6 +86,16 @@ func TestEvidenceIsThatOfTheNormalDistribution(t *testing.T) {
 		s.coefficients(k, own)
 		assert.InDeltaSlice(t, coef, own, 1e-8, "%+v", d.list[k])
 	}
+	for _, some := range append(d.alike(0, d.alone), d.alike(d.alone, len(d.list))...) {
+		require.True(t, s.ready(some[0]))
+		four, noise := make([]float64, len(some)), make([]float64, len(some))
+		s.logliks(some, four, noise)
+		for k, setting := range some { // however many are asked for together
+			one, by := s.loglik(setting)
+			assert.InDelta(t, one, four[k], 1e-9)
+			assert.InDelta(t, by, noise[k], 1e-12)
+		}
+	}
 	for k := range logs { // but for what is the same for all settings
 		assert.InDelta(t, dense[k]-dense[0], logs[k]-logs[0], 1e-8)
 	}

@@ -9,18 +9,14 @@ import (
 // alone are the logs of the likelihoods of the settings without a share in the others' season; nil where a series tells
 // nothing. It leaves what a share in that season may be: one that is as large as it, next to the noise of the likeliest.
 func (s *seen) alone() []float64 {
-	out := make([]float64, s.d.alone)
-	best, least := math.Inf(-1), 0.0
-	for k := range out {
-		if !s.ready(k) {
+	out, noise := make([]float64, s.d.alone), make([]float64, s.d.alone)
+	for _, some := range s.d.alike(0, s.d.alone) {
+		if !s.ready(some[0]) {
 			return nil
 		}
-		var noise float64
-		if out[k], noise = s.loglik(k); out[k] > best {
-			best, least = out[k], noise
-		}
+		s.logliks(some, out[some[0]:], noise[some[0]:])
 	}
-	s.share = math.Sqrt(shareOfOthers / least)
+	s.share = math.Sqrt(shareOfOthers / noise[floats.MaxIdx(out)])
 	return out
 }
 
@@ -54,12 +50,14 @@ func (s *seen) beside(others []float64) *seen {
 // none.
 func (s *seen) all(alone []float64) []float64 {
 	out := append(make([]float64, 0, len(s.d.list)), alone...)
-	for k := s.d.alone; k < len(s.d.list); k++ {
-		l := math.Inf(-1)
-		if s.others != nil && s.ready(k) {
-			l, _ = s.loglik(k)
+	for range len(s.d.list) - len(alone) {
+		out = append(out, math.Inf(-1))
+	}
+	noise := make([]float64, len(out))
+	for _, some := range s.d.alike(s.d.alone, len(s.d.list)) {
+		if s.others != nil && s.ready(some[0]) {
+			s.logliks(some, out[some[0]:], noise[some[0]:])
 		}
-		out = append(out, l)
 	}
 	return out
 }

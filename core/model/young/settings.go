@@ -43,6 +43,17 @@ func settings(shapes int) (out []setting) {
 	return out
 }
 
+// alike are the settings from one up to another, those of one wander after another's.
+func (d *design) alike(from, to int) (out [][]int) {
+	for k := from; k < to; k++ {
+		if k == from || d.list[k].wander != d.list[k-1].wander {
+			out = append(out, nil)
+		}
+		out[len(out)-1] = append(out[len(out)-1], k)
+	}
+	return out
+}
+
 // The shapes that a season may have: how far apart its places are alike, as a share of the round (see smooth), and
 // which part of its variance each place has of its own.
 var (
