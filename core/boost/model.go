@@ -10,6 +10,8 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+
+	"paperkettle/core/num"
 )
 
 // Model is a fitted ensemble.
@@ -72,8 +74,14 @@ func Fit(ctx context.Context, d Data, s Settings, o Options) (*Model, error) {
 		}
 		m.Trees = append(m.Trees, *t)
 		m.Curve = append(m.Curve, g.loss())
-		if held != nil && held.stop(m, t, s.Patience) {
-			break
+		if held != nil {
+			enough, err := held.stop(ctx, max(1, o.Workers), m, t, s.Patience)
+			if err != nil {
+				return nil, err
+			}
+			if enough {
+				break
+			}
 		}
 		if o.Report != nil {
 			o.Report(k+1, s.Trees)
@@ -180,21 +188,30 @@ func (h *held) mean(m *Model) float64 {
 }
 
 // stop takes a tree in and says whether none has been better for long.
-func (h *held) stop(m *Model, t *Branches, patience int) bool {
-	x := make([]float32, len(m.Columns))
-	for i := range h.d.Table.Rows() {
-		v := t.Value[int(t.leaf(m.clean(h.d.Table.row(i, x))))*h.outputs:]
-		for k := range h.outputs {
-			h.f[i*h.outputs+k] += float64(v[k])
+func (h *held) stop(ctx context.Context, workers int, m *Model, t *Branches, patience int) (bool, error) {
+	n := h.d.Table.Rows()
+	err := num.Each(ctx, workers, (n+heldStripe-1)/heldStripe, func(s int) {
+		x := make([]float32, len(m.Columns))
+		for i := s * heldStripe; i < min((s+1)*heldStripe, n); i++ {
+			v := t.Value[int(t.leaf(m.clean(h.d.Table.row(i, x))))*h.outputs:]
+			for k := range h.outputs {
+				h.f[i*h.outputs+k] += float64(v[k])
+			}
 		}
+	})
+	if err != nil {
+		return true, err
 	}
 	loss := h.mean(m)
 	h.curve = append(h.curve, loss)
 	if loss < h.least {
 		h.least, h.best = loss, len(m.Trees)
 	}
-	return patience > 0 && len(m.Trees)-h.best >= patience
+	return patience > 0 && len(m.Trees)-h.best >= patience, nil
 }
+
+// heldStripe is how many held-out rows a worker takes at a time.
+const heldStripe = 2048
 
 // clean takes codes of categories that were never seen for unknown.
 func (m *Model) clean(x []float32) []float32 {

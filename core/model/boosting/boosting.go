@@ -307,7 +307,9 @@ func (m Model) attempt(ctx context.Context, v panel.View, env model.Env, lay *La
 	if a.trees, err = m.grow(ctx, a.rows, env.Within(0.6, 0.9, "")); err != nil {
 		return nil, err
 	}
-	a.judge(late)
+	if err = a.judge(ctx, env.Workers, late); err != nil {
+		return nil, err
+	}
 	if m.Widths == byQuantiles {
 		err = m.spread(ctx, a, env.Within(0.9, 1, ""))
 	}
@@ -315,12 +317,15 @@ func (m Model) attempt(ctx context.Context, v panel.View, env model.Env, lay *La
 }
 
 // judge finds how much of the correction held-out rows believe.
-func (a *attempt) judge(held []int32) {
+func (a *attempt) judge(ctx context.Context, workers int, held []int32) error {
 	losses := make([]float64, len(beliefs))
 	if a.trees.trees() == 0 {
 		losses = losses[:1]
 	}
-	said := a.says(held)
+	said, err := a.says(ctx, workers, held)
+	if err != nil {
+		return err
+	}
 	for k, share := range beliefs[:len(losses)] {
 		moved := said(share)
 		for _, i := range held {
@@ -337,6 +342,7 @@ func (a *attempt) judge(held []int32) {
 	if a.belief *= told / (told + doubt); a.belief > 0 {
 		a.moved = said(a.belief)
 	}
+	return nil
 }
 
 // leading are the trees of the first step that has some, and the held-out rows that are theirs.

@@ -9,6 +9,7 @@ import (
 
 	"paperkettle/core/boost"
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 )
 
 // The ways in which trees forecast several steps.
@@ -150,7 +151,7 @@ type start struct {
 
 // says gives shares of what a grove says of rows, in units. Where a step rests on what was said of the one before, each
 // share is gone through by itself; else all are parts of the whole.
-func (a *attempt) says(some []int32) func(share float64) []float64 {
+func (a *attempt) says(ctx context.Context, workers int, some []int32) (func(share float64) []float64, error) {
 	r := a.rows
 	if r.lay.Way == recursive {
 		wanted := make([]bool, r.count())
@@ -165,22 +166,28 @@ func (a *attempt) says(some []int32) func(share float64) []float64 {
 				}
 			}
 			return out
-		}
+		}, nil
 	}
 	whole := make([]float64, r.count())
-	x := make([]float32, len(r.columns))
-	for _, i := range some {
-		if a.trees.trees() > 0 {
-			r.row(i, x)
-			whole[i] = a.trees.predict(int(r.step[i]), x)
-		}
+	var err error
+	if a.trees.trees() > 0 {
+		err = num.Each(ctx, workers, (len(some)+rowsSaid-1)/rowsSaid, func(k int) {
+			x := make([]float32, len(r.columns))
+			for _, i := range some[k*rowsSaid : min((k+1)*rowsSaid, len(some))] {
+				r.row(i, x)
+				whole[i] = a.trees.predict(int(r.step[i]), x)
+			}
+		})
 	}
 	return func(share float64) []float64 {
 		out := slices.Clone(whole)
 		floats.Scale(share, out)
 		return out
-	}
+	}, err
 }
+
+// rowsSaid is how many rows a worker takes at a time.
+const rowsSaid = 1024
 
 // onward goes on from an origin for those of its rows that are wanted.
 func (a *attempt) onward(s *start, share float64, wanted []bool, out []float64) {
