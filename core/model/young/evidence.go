@@ -64,14 +64,14 @@ type seen struct {
 	share  float64   // standard deviation of the share in it, next to the noise's
 	wander float64   // that it was filtered with
 	filtered
-	lower, right, dev []float64 // working space
-	four              fours
+	lower, half, right, dev []float64 // working space
+	four                    fours
 }
 
 func (d *design) look(values []float64, first int64, others []float64) *seen {
 	p := d.coefficients() + 2
 	s := &seen{d: d, values: values, rows: make([]float64, len(values)*p), others: others, filtered: newFiltered(p),
-		lower: make([]float64, p*p), right: make([]float64, p), dev: make([]float64, p)}
+		lower: make([]float64, p*p), half: make([]float64, p*p), right: make([]float64, p), dev: make([]float64, p)}
 	middle := float64(len(values)-1) / 2
 	for i := range values {
 		row := s.rows[i*p : (i+1)*p]
@@ -232,31 +232,37 @@ func (s *seen) coefficients(setting int, out []float64) {
 	}
 }
 
-// variance is that of a combination of the coefficients under the setting that was asked for last, next to the noise's:
-// the squared length of what solves L x = D row.
-func (s *seen) variance(setting int, row, work []float64) (sum float64) {
+// inverse puts that of M under the setting that was asked for last, which next to the noise's variance, and times the
+// deviations on either side, is the covariance of the coefficients.
+func (s *seen) inverse(out []float64) {
 	p := s.p
-	for a, u := range s.deviations(setting) {
-		x := u * row[a]
-		for b, y := range s.lower[a*p : a*p+a] {
-			x -= y * work[b]
+	lower := s.half // the inverse of the factor, a column of it a row
+	for j := range p {
+		row := lower[j*p : (j+1)*p]
+		row[j] = 1 / s.lower[j*p+j]
+		for a := j + 1; a < p; a++ {
+			x := 0.0
+			for b, y := range s.lower[a*p+j : a*p+a] {
+				x -= y * row[j+b]
+			}
+			row[a] = x / s.lower[a*p+a]
 		}
-		work[a] = x / s.lower[a*p+a]
-		sum += work[a] * work[a]
 	}
-	return sum
+	for a := range p {
+		for b := range a + 1 {
+			x := floats.Dot(lower[a*p+a:(a+1)*p], lower[b*p+a:(b+1)*p])
+			out[a*p+b], out[b*p+a] = x, x
+		}
+	}
 }
 
-// learnt is how many coefficients' worth the series told of the seasons under the setting that was asked for last: what
-// M, next to the one that it would be without the series, takes away from each.
-func (s *seen) learnt(setting int, row, work []float64) (sum float64) {
+// learnt is how many coefficients' worth the series told of the seasons under a setting: what M, whose inverse is given,
+// next to the one that it would be without the series, takes away from each.
+func (s *seen) learnt(setting int, inverse []float64) (sum float64) {
 	for a, u := range s.deviations(setting) {
-		if a == 0 || u == 0 {
-			continue
+		if a > 0 && u > 0 {
+			sum += 1 - inverse[a*s.p+a]
 		}
-		clear(row)
-		row[a] = 1 / u
-		sum += 1 - s.variance(setting, row, work)
 	}
 	return sum
 }

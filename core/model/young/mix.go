@@ -81,7 +81,8 @@ func (s *seen) say(w, doubt []float64) saying {
 		s.season(int64(place), rows[place])
 	}
 	out := saying{mean: make([]float64, s.p), variance: make([]float64, d.m)}
-	own, work, unit := make([]float64, s.p), make([]float64, s.p), make([]float64, s.p)
+	own, inverse, squares := make([]float64, s.p), make([]float64, s.p*s.p), make([]float64, s.p*s.p)
+	inOthers := 0.0
 	for k, x := range w {
 		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
 			continue
@@ -90,19 +91,26 @@ func (s *seen) say(w, doubt []float64) saying {
 		_, noise := s.loglik(k)
 		s.coefficients(k, own)
 		floats.AddScaled(out.mean, x, own)
-		out.learnt += x * s.learnt(k, unit, work)
-		own[0] = 0
-		for place, row := range rows {
-			at := floats.Dot(row, own)
-			out.variance[place] += x * (at*at + noise*s.variance(k, row, work))
-			if doubt != nil {
-				out.variance[place] += x * own[s.p-1] * own[s.p-1] * doubt[place]
+		s.inverse(inverse)
+		out.learnt += x * s.learnt(k, inverse)
+		inOthers += x * own[s.p-1] * own[s.p-1]
+		for a, u := range s.dev {
+			for b, v := range s.dev {
+				squares[a*s.p+b] += x * (own[a]*own[b] + noise*u*v*inverse[a*s.p+b])
 			}
 		}
 	}
 	out.mean[0] = 0
-	for place, row := range rows {
+	for place, row := range rows { // without the slope
 		at := floats.Dot(row, out.mean)
+		for a, y := range row {
+			if a > 0 {
+				out.variance[place] += y * floats.Dot(row[1:], squares[a*s.p+1:(a+1)*s.p])
+			}
+		}
+		if doubt != nil {
+			out.variance[place] += inOthers * doubt[place]
+		}
 		out.variance[place] = max(0, out.variance[place]-at*at)
 	}
 	return out
