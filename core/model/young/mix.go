@@ -2,6 +2,7 @@ package young
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/floats"
 )
@@ -9,14 +10,41 @@ import (
 // alone are the logs of the likelihoods of the settings without a share in the others' season; nil where a series tells
 // nothing. It leaves what a share in that season may be: one that is as large as it, next to the noise of the likeliest.
 func (s *seen) alone() []float64 {
-	out, noise := make([]float64, s.d.alone), make([]float64, s.d.alone)
-	for _, some := range s.d.alike(0, s.d.alone) {
-		if !s.ready(some[0]) {
-			return nil
-		}
-		s.logliks(some, out[some[0]:], noise[some[0]:])
+	out, noise := impossible(s.d.alone), make([]float64, s.d.alone)
+	if s.each(0, out, noise); math.IsInf(out[0], -1) {
+		return nil
 	}
 	s.share = math.Sqrt(shareOfOthers / noise[floats.MaxIdx(out)])
+	return out
+}
+
+// hopeless is by how much a setting may be less likely than another, as a log, for its wander and larger ones to be asked.
+const hopeless = 40
+
+// each puts the logs of the likelihoods of the settings from one on, and their noise: those of a wander after those of a
+// smaller one, until they have become hopeless.
+func (s *seen) each(from int, loglik, noise []float64) {
+	best := math.Inf(-1)
+	for _, some := range s.d.alike(from, len(loglik)) {
+		if !s.ready(some[0]) {
+			return
+		}
+		at := some[0]
+		s.logliks(some, loglik[at:], noise[at:])
+		if here := floats.Max(loglik[at : at+len(some)]); here < best-hopeless {
+			return
+		} else if here > best {
+			best = here
+		}
+	}
+}
+
+// impossible are logs of likelihoods of settings that nothing speaks for.
+func impossible(n int) []float64 {
+	out := make([]float64, n)
+	for k := range out {
+		out[k] = math.Inf(-1)
+	}
 	return out
 }
 
@@ -49,15 +77,9 @@ func (s *seen) beside(others []float64) *seen {
 // all adds the logs of the likelihoods of the settings with a share in the others' season; impossible where there is
 // none.
 func (s *seen) all(alone []float64) []float64 {
-	out := append(make([]float64, 0, len(s.d.list)), alone...)
-	for range len(s.d.list) - len(alone) {
-		out = append(out, math.Inf(-1))
-	}
-	noise := make([]float64, len(out))
-	for _, some := range s.d.alike(s.d.alone, len(s.d.list)) {
-		if s.others != nil && s.ready(some[0]) {
-			s.logliks(some, out[some[0]:], noise[some[0]:])
-		}
+	out := append(slices.Clip(alone), impossible(len(s.d.list)-len(alone))...)
+	if s.others != nil {
+		s.each(len(alone), out, make([]float64, len(out)))
 	}
 	return out
 }
