@@ -144,7 +144,7 @@ const (
 	coarsePaths = 200
 )
 
-// Coarse has forecasts be told by moments from now on, or by few futures.
+// Coarse has forecasts be told by their moments from now on, or else by few futures.
 func (s *State) Coarse() { s.coarse = true }
 
 // Lighten has forecasts simulate as many futures as a part of a mix is worth: what chance does to the mix stays as

@@ -86,3 +86,20 @@ func TestMomentsKnowWhatTheyCannotTell(t *testing.T) {
 	s.Sigma2 = 1
 	assert.False(t, s.nearly(forecast.NewRows(2)))
 }
+
+// What moments save against the few futures that served before.
+func BenchmarkCoarse(b *testing.B) {
+	s := State{Form: Form{'M', 'M', NoTrend}, Now: params{Level: 3, Alpha: 0.2, Gamma: 0.1, Phi: 1, Season: []float64{1, 1, 1.2, 0.9, 1, 0.8, 1.1}},
+		Season: 7, Sigma2: 0.02, Free: 60, Scale: 1, coarse: true}
+	out := forecast.NewRows(28)
+	b.Run("moments", func(b *testing.B) {
+		for b.Loop() {
+			s.nearly(out)
+		}
+	})
+	b.Run("futures", func(b *testing.B) {
+		for b.Loop() {
+			s.simulate(out)
+		}
+	})
+}

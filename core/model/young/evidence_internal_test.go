@@ -143,3 +143,16 @@ func written(s *seen, setting int, known []int) (loglik float64, coef []float64,
 	c.MulVec(cross, solved)
 	return -0.5 * (chol.LogDet() + math.Log(about) + float64(n-1)*math.Log(q)), c.RawVector().Data, q
 }
+
+// What it takes to weigh all settings for two years and a half of weeks.
+func BenchmarkAlone(b *testing.B) {
+	rnd := rand.New(rand.NewPCG(4, 4))
+	y := make([]float64, 130)
+	for i := range y {
+		y[i] = 3 + math.Sin(2*math.Pi*float64(i)/52) + rnd.NormFloat64()
+	}
+	s := newDesign(52, 52.18).look(y, 100, nil)
+	for b.Loop() {
+		s.alone()
+	}
+}
