@@ -2,6 +2,8 @@ package young
 
 import (
 	"math"
+	"slices"
+	"sync"
 
 	"gonum.org/v1/gonum/floats"
 
@@ -65,7 +67,6 @@ type seen struct {
 	wander float64   // that it was filtered with
 	filtered
 	lower, half, right, dev []float64 // working space
-	four                    fours
 }
 
 func (d *design) look(values []float64, first int64, others []float64) *seen {
@@ -99,9 +100,13 @@ type filtered struct {
 	gram   []float64
 	moment []float64
 	level  []float64 // working space
-	errors []float64 // of the values that tell, and of their rows, a column after the other
-	rest   []float64
 }
+
+// unforeseen are the errors of the values that tell, and of their rows, a column after the other: of one series at a
+// time, for they are as large as all its rows.
+type unforeseen struct{ errors, rest []float64 }
+
+var unforeseens = sync.Pool{New: func() any { return &unforeseen{} }}
 
 func newFiltered(p int) filtered {
 	return filtered{p: p, gram: make([]float64, p*p), moment: make([]float64, p), level: make([]float64, p)}
@@ -112,9 +117,10 @@ func newFiltered(p int) filtered {
 func (s *seen) filter(wander float64) {
 	f := &s.filtered
 	f.n, f.yy, f.logs = 0, 0, 0
-	if f.errors == nil {
-		f.errors, f.rest = make([]float64, len(s.values)), make([]float64, len(s.values)*f.p)
-	}
+	u := unforeseens.Get().(*unforeseen)
+	defer unforeseens.Put(u)
+	u.errors = slices.Grow(u.errors[:0], len(s.values))[:len(s.values)]
+	u.rest = slices.Grow(u.rest[:0], len(s.values)*f.p)[:len(s.values)*f.p]
 	own, variance, begun, product := 0.0, 0.0, false, 1.0
 	for i, y := range s.values {
 		if begun {
@@ -134,21 +140,21 @@ func (s *seen) filter(wander float64) {
 			f.logs += math.Log(product)
 			product = 1
 		}
-		f.take(row, (y-own)*scale, scale, gain)
+		f.take(u, row, (y-own)*scale, scale, gain)
 		own += gain * (y - own)
 		variance *= 1 - gain
 	}
 	f.logs += math.Log(product)
-	f.multiply(len(s.values))
+	f.multiply(u)
 }
 
 // take notes a value's error and its row's.
-func (f *filtered) take(row []float64, e, scale, gain float64) {
-	f.errors[f.n] = e
-	at, each := f.n, len(f.errors)
+func (f *filtered) take(u *unforeseen, row []float64, e, scale, gain float64) {
+	u.errors[f.n] = e
+	at, each := f.n, len(u.errors)
 	for a, x := range row {
 		d := x - f.level[a]
-		f.rest[at] = d * scale
+		u.rest[at] = d * scale
 		at += each
 		f.level[a] += gain * d
 	}
@@ -156,14 +162,14 @@ func (f *filtered) take(row []float64, e, scale, gain float64) {
 }
 
 // multiply takes the products of what was noted.
-func (f *filtered) multiply(each int) {
-	errors := f.errors[:f.n]
+func (f *filtered) multiply(u *unforeseen) {
+	errors, each := u.errors[:f.n], len(u.errors)
 	f.yy = floats.Dot(errors, errors)
 	for a := range f.p {
-		x := f.rest[a*each : a*each+f.n]
+		x := u.rest[a*each : a*each+f.n]
 		f.moment[a] = floats.Dot(x, errors)
 		for b := range a + 1 {
-			f.gram[a*f.p+b] = floats.Dot(x, f.rest[b*each:b*each+f.n])
+			f.gram[a*f.p+b] = floats.Dot(x, u.rest[b*each:b*each+f.n])
 		}
 	}
 }

@@ -1,6 +1,10 @@
 package young
 
-import "math"
+import (
+	"math"
+	"slices"
+	"sync"
+)
 
 // four are numbers of as many settings.
 type four struct{ a, b, c, d float64 }
@@ -20,8 +24,14 @@ type fours struct {
 	lower, right, dev, inverse []four
 }
 
-func newFours(p int) fours {
-	return fours{make([]four, p*p), make([]four, p), make([]four, p), make([]four, p)}
+var foursRoom = sync.Pool{New: func() any { return &fours{} }}
+
+// reach makes room for some columns.
+func (w *fours) reach(p int) {
+	w.lower = slices.Grow(w.lower[:0], p*p)[:p*p]
+	for _, x := range []*[]four{&w.right, &w.dev, &w.inverse} {
+		*x = slices.Grow((*x)[:0], p)[:p]
+	}
 }
 
 // logliks puts how likely the series is under each of some settings of one wander, with which it was filtered, as loglik
@@ -41,11 +51,10 @@ func (s *seen) logliks(settings []int, loglik, noise []float64) {
 
 // loglikFour is loglik of four settings.
 func (s *seen) loglikFour(settings [4]int) (loglik, noise [4]float64) {
-	f, w, p := &s.filtered, &s.four, s.p
-	if w.dev == nil {
-		*w = newFours(p)
-	}
-	s.deviationsFour(settings)
+	f, w, p := &s.filtered, foursRoom.Get().(*fours), s.p
+	defer foursRoom.Put(w)
+	w.reach(p)
+	s.deviationsFour(settings, w.dev)
 	q, det := four{f.yy, f.yy, f.yy, f.yy}, four{1, 1, 1, 1}
 	var logdet [4]float64
 	for a, u := range w.dev {
@@ -86,12 +95,12 @@ func (s *seen) loglikFour(settings [4]int) (loglik, noise [4]float64) {
 }
 
 // deviationsFour are those of the coefficients under four settings.
-func (s *seen) deviationsFour(settings [4]int) {
+func (s *seen) deviationsFour(settings [4]int, out []four) {
 	d := s.d.dev
-	for a := range s.four.dev {
-		s.four.dev[a] = four{d[settings[0]][a], d[settings[1]][a], d[settings[2]][a], d[settings[3]][a]}
+	for a := range out {
+		out[a] = four{d[settings[0]][a], d[settings[1]][a], d[settings[2]][a], d[settings[3]][a]}
 	}
 	if s.d.list[settings[0]].shares {
-		s.four.dev[s.p-1] = four{s.share, s.share, s.share, s.share}
+		out[s.p-1] = four{s.share, s.share, s.share, s.share}
 	}
 }
