@@ -77,7 +77,7 @@ func (s *State) nearly(out forecast.Rows) bool {
 // as much as a log-normal variable of a third of the skewness for its standard deviation is.
 func drawnOut(mean, wide, skew float64, t *[forecast.GridSize]float64, q []float64) {
 	omega := skew / 3
-	if omega < 1e-3 {
+	if !(omega >= 1e-3) { // nor is there any where nothing varies
 		for g, x := range t {
 			q[g] = mean + wide*x
 		}
@@ -125,7 +125,7 @@ func (s *State) moments(w *product) []moments {
 		if s.Form.Season == 'M' && h > 0 && h%s.Season == 0 {
 			rounds *= 1 + p.Gamma*p.Gamma*sigma2
 		}
-		v := (1+sigma2)*sum*rounds/mean2 - 1
+		v := max(0, (1+sigma2)*sum*rounds/mean2-1)
 		own := sigma2*sigma2 + fourths // of errors that are alone
 		w.out[h] = moments{v, 3 * max(0, v*v-own) / (v * math.Sqrt(v))}
 		w.theta[h] = sum

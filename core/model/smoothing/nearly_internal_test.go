@@ -85,6 +85,12 @@ func TestMomentsKnowWhatTheyCannotTell(t *testing.T) {
 	assert.False(t, s.nearly(forecast.NewRows(nearlySteps+1)))
 	s.Sigma2 = 1
 	assert.False(t, s.nearly(forecast.NewRows(2)))
+	s.Sigma2 = 0
+	out := forecast.NewRows(2)
+	assert.True(t, s.nearly(out))
+	for _, q := range out.Quantiles {
+		assert.Equal(t, 3.0, q, "what never errs is its mean")
+	}
 }
 
 // What moments save against the few futures that served before.
