@@ -252,9 +252,12 @@ func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.E
 		return nil, err
 	}
 	first, held := a.leading()
-	out.Belief, out.Curve, out.HeldCurve, out.Worths = a.belief, first.Curve, first.Held, a.worths(first, held)
-	out.Curves = a.effects(first, held)
-	return out, nil
+	out.Belief, out.Curve, out.HeldCurve = a.belief, first.Curve, first.Held
+	if out.Worths, err = a.worths(ctx, env.Workers, first, held); err != nil {
+		return nil, err
+	}
+	out.Curves, err = a.effects(ctx, env.Workers, first, held)
+	return out, err
 }
 
 // settings are those of the trees, by how many rows there are.

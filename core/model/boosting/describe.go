@@ -2,6 +2,7 @@ package boosting
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"paperkettle/core/boost"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -179,7 +181,7 @@ const (
 )
 
 // worths are the columns that trees lean on most, as held-out rows have it.
-func (a *attempt) worths(trees *boost.Model, held boost.Data) []model.Worth {
+func (a *attempt) worths(ctx context.Context, workers int, trees *boost.Model, held boost.Data) ([]model.Worth, error) {
 	n := held.Table.Rows()
 	var some []int32
 	for i := 0; i < n; i += 1 + n/mostShuffled {
@@ -193,16 +195,18 @@ func (a *attempt) worths(trees *boost.Model, held boost.Data) []model.Worth {
 	}
 	slices.SortStableFunc(order, func(x, y int) int { return cmp.Compare(gains[y], gains[x]) })
 	before := trees.Mean(held)
-	var out []model.Worth
 	names, meanings := a.rows.lay.names(), a.rows.lay.meanings()
-	for _, k := range order[:min(mostWorths, len(order))] {
-		if gains[k] == 0 {
-			break
-		}
-		rise, sd := trees.Worth(held, k, worthRounds, 1)
-		out = append(out, model.Worth{Name: names[k], Meaning: meanings[k], Share: gains[k], Rise: rise / before, Sd: sd / before})
+	order = order[:min(mostWorths, len(order))]
+	if none := slices.IndexFunc(order, func(k int) bool { return gains[k] == 0 }); none >= 0 {
+		order = order[:none]
 	}
-	return out
+	out := make([]model.Worth, len(order))
+	err := num.Each(ctx, workers, len(out), func(i int) {
+		k := order[i]
+		rise, sd := trees.Worth(held, k, worthRounds, 1)
+		out[i] = model.Worth{Name: names[k], Meaning: meanings[k], Share: gains[k], Rise: rise / before, Sd: sd / before}
+	})
+	return out, err
 }
 
 func (l *Layout) meanings() (out []string) {

@@ -2,12 +2,14 @@ package boosting
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
 
 	"paperkettle/core/boost"
 	"paperkettle/core/model"
+	"paperkettle/core/num"
 )
 
 const (
@@ -20,7 +22,7 @@ const (
 
 // effects are how the correction moves with the columns that trees lean on most, over held-out rows, in
 // shares of the recent size of a series.
-func (a *attempt) effects(trees *boost.Model, held boost.Data) (out []model.EffectCurve) {
+func (a *attempt) effects(ctx context.Context, workers int, trees *boost.Model, held boost.Data) ([]model.EffectCurve, error) {
 	var some []int32
 	n := held.Table.Rows()
 	for i := 0; i < n; i += 1 + n/effectRows {
@@ -28,24 +30,27 @@ func (a *attempt) effects(trees *boost.Model, held boost.Data) (out []model.Effe
 	}
 	few := held.Pick(some)
 	names, meanings := a.rows.lay.names(), a.rows.lay.meanings()
+	var columns []int
+	var at [][]float32
+	var out []model.EffectCurve
 	for _, k := range a.told(trees) {
 		if len(out) == mostEffects {
 			break
 		}
-		at, labels := a.rows.lay.places(k, &held.Table.Columns[k])
-		if len(at) < 2 {
-			continue
+		if places, labels := a.rows.lay.places(k, &held.Table.Columns[k]); len(places) >= 2 {
+			columns, at = append(columns, k), append(at, places)
+			out = append(out, model.EffectCurve{Name: names[k], Meaning: meanings[k], Labels: labels})
 		}
-		e := trees.Effect(few.Table, k, at)
-		c := model.EffectCurve{Name: names[k], Meaning: meanings[k], Labels: labels}
-		for p, v := range at {
+	}
+	err := num.Each(ctx, workers, len(out), func(i int) {
+		c, e := &out[i], trees.Effect(few.Table, columns[i], at[i])
+		for p, v := range at[i] {
 			c.At = append(c.At, float64(v))
 			c.Mean = append(c.Mean, a.belief*e.Mean[p])
 			c.Low, c.High = append(c.Low, a.belief*e.Low[p]), append(c.High, a.belief*e.High[p])
 		}
-		out = append(out, c)
-	}
-	return out
+	})
+	return out, err
 }
 
 // told are the columns that splits use, the one that they gain most by first: those that have a meaning of
