@@ -9,17 +9,17 @@ import (
 )
 
 const (
-	// garbageRoom is how many bytes of garbage there may be before it is collected, where what is in use is less; else
-	// as much as that, which is the runtime's own rule, and mostRoom times as much at most, in per cent.
-	garbageRoom = 192 << 20
-	mostRoom    = 400
+	// garbageRoom is how many bytes of garbage there may be before it is collected, where less is in use, but mostRoom of
+	// that at most; else as much as is in use, which is the runtime's own rule. Both are in per cent.
+	garbageRoom = 96 << 20
+	mostRoom    = 200
 	usualRoom   = 100
 	// roomEvery is how often it is looked at how much is in use.
 	roomEvery = time.Second
 )
 
 // keepRoom has garbage collected less often while little is in use, until the context ends: fitting many short series
-// makes much garbage beside little that lives, and collecting that takes a tenth of the time. Who sets GOGC decides.
+// makes much garbage beside little that lives, and collecting it takes a twentieth of the time. Who sets GOGC decides.
 func keepRoom(ctx context.Context) {
 	if os.Getenv("GOGC") != "" {
 		return
