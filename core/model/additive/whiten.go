@@ -56,6 +56,7 @@ func (w *Wander) filter(columns, out [][]float64, levels []level, from, to int) 
 	}
 }
 
+// one filters a column, given where its filter stands.
 func (w *Wander) one(column, out []float64, x level, known []float64, from int) level {
 	alpha, beta, phi := w.Alpha, w.Beta, w.Phi
 	column, out = column[:len(known)], out[:len(known)]
@@ -73,6 +74,7 @@ func (w *Wander) one(column, out []float64, x level, known []float64, from int) 
 	return x
 }
 
+// four does the same to four, each as one would.
 func (w *Wander) four(columns, out *[4][]float64, x *[4]level, known []float64, from int) {
 	alpha, beta, phi, n := w.Alpha, w.Beta, w.Phi, len(known)
 	c0, c1, c2, c3 := columns[0][:n], columns[1][:n], columns[2][:n], columns[3][:n]

@@ -144,6 +144,12 @@ func written(s *seen, setting int, known []int) (loglik float64, coef []float64,
 	return -0.5 * (chol.LogDet() + math.Log(about) + float64(n-1)*math.Log(q)), c.RawVector().Data, q
 }
 
+// A series that never moves tells nothing, and no setting is likely.
+func TestNothingIsToldByWhatNeverMoves(t *testing.T) {
+	flat := newDesign(12, 12).look(make([]float64, 30), 100, nil)
+	assert.Nil(t, flat.alone())
+}
+
 // What it takes to weigh all settings for two years and a half of weeks.
 func BenchmarkAlone(b *testing.B) {
 	rnd := rand.New(rand.NewPCG(4, 4))

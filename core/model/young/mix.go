@@ -18,24 +18,14 @@ func (s *seen) alone() []float64 {
 	return out
 }
 
-// hopeless is by how much a setting may be less likely than another, as a log, for its wander and larger ones to be asked.
-const hopeless = 40
-
-// each puts the logs of the likelihoods of the settings from one on, and their noise: those of a wander after those of a
-// smaller one, until they have become hopeless.
+// each puts the logs of the likelihoods of the settings from one on, and their noise; nothing where the series tells
+// nothing.
 func (s *seen) each(from int, loglik, noise []float64) {
-	best := math.Inf(-1)
 	for _, some := range s.d.alike(from, len(loglik)) {
 		if !s.ready(some[0]) {
 			return
 		}
-		at := some[0]
-		s.logliks(some, loglik[at:], noise[at:])
-		if here := floats.Max(loglik[at : at+len(some)]); here < best-hopeless {
-			return
-		} else if here > best {
-			best = here
-		}
+		s.logliks(some, loglik[some[0]:], noise[some[0]:])
 	}
 }
 
