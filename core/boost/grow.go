@@ -3,6 +3,7 @@ package boost
 import (
 	"context"
 	"math"
+	"math/bits"
 	"math/rand/v2"
 	"slices"
 
@@ -22,6 +23,7 @@ type grower struct {
 	curves   []int64
 	order    []int32 // rows, those of a leaf together
 	room     []int32
+	cuts     []uint8 // of the nodes of the tree that is grown
 	free     chan *histogram
 	allowed  [][]bool // by column, the columns that may be split on with it; nil for all
 	weighted bool     // or curved: second derivatives differ
@@ -92,17 +94,21 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 	n := g.b.rows
 	stripes := (n + stripe - 1) / stripe
 	tops := make([][2]float64, stripes)
+	loss := &g.s.Loss
 	err = num.Each(ctx, g.workers, stripes, func(k int) {
+		var top [2]float64 // of its own, since two workers' places would lie side by side
 		for i := k * stripe; i < min((k+1)*stripe, n); i++ {
-			a, c := g.s.Loss.derivatives(float64(g.d.Target[i]), g.f[i*g.outputs+output], output)
-			w := weight(g.d.Weights, i)
-			a, c = a*w, c*w
-			g.g[i] = float32(a)
+			a, c := loss.derivatives(float64(g.d.Target[i]), g.f[i*g.outputs+output], output)
 			if g.h != nil {
+				w := weight(g.d.Weights, i)
+				a, c = a*w, c*w
 				g.h[i] = float32(c)
+				top[1] = max(top[1], c)
 			}
-			tops[k][0], tops[k][1] = max(tops[k][0], math.Abs(a)), max(tops[k][1], c)
+			g.g[i] = float32(a)
+			top[0] = max(top[0], math.Abs(a))
 		}
+		tops[k] = top
 	})
 	if err != nil {
 		return nil, err
@@ -118,25 +124,27 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 	return sc, g.eachStripe(ctx, n, func(from, to int) {
 		for i := from; i < to; i++ {
 			g.units[i] = int16(math.Round(float64(g.g[i]) / sc.gUnit))
-			if g.weighted {
-				g.curves[i] = int64(math.Round(float64(g.h[i]) / sc.hUnit))
-			}
+		}
+		if !g.weighted {
+			return
+		}
+		for i := from; i < to; i++ {
+			g.curves[i] = int64(math.Round(float64(g.h[i]) / sc.hUnit))
 		}
 	})
 }
 
 // tree grows one tree on the derivatives at an output, and adds it to the predictions.
-func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Branches, error) {
+func (g *grower) tree(ctx context.Context, from *rand.PCG, output int) (*Branches, error) {
 	sc, err := g.derive(ctx, output)
 	if err != nil {
 		return nil, err
 	}
-	rows := g.sample(rnd)
-	columns := g.columns(rnd)
+	rows := g.sample(from)
+	columns := g.columns(rand.New(from))
 	t := &Branches{}
-	var cuts []uint8
 	root := &leafNode{node: t.add(g.outputs), from: 0, to: len(rows), columns: columns}
-	cuts = append(cuts, 0)
+	g.cuts = append(g.cuts[:0], 0)
 	root.h = g.borrow()
 	if err := g.fill(ctx, root.h, rows); err != nil {
 		return nil, err
@@ -152,7 +160,7 @@ func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Branche
 			break
 		}
 		l := leaves[at]
-		left, right, err := g.part(ctx, sc, t, l, rows, &cuts)
+		left, right, err := g.part(ctx, sc, t, l, rows)
 		if err != nil {
 			return nil, err
 		}
@@ -170,20 +178,13 @@ func (g *grower) tree(ctx context.Context, rnd *rand.Rand, output int) (*Branche
 	}
 	g.inner(t, 0)
 	g.direct(t)
-	return t, g.add(ctx, t, leaves, rows, cuts)
+	return t, g.add(ctx, t, leaves, rows)
 }
 
-// add adds a tree to the predictions of all rows. Where each is in one of the leaves, nothing has
-// to be looked for.
-func (g *grower) add(ctx context.Context, t *Branches, leaves []*leafNode, rows []int32, cuts []uint8) error {
-	if len(rows) < g.b.rows {
-		return g.eachStripe(ctx, g.b.rows, func(from, to int) {
-			for i := from; i < to; i++ {
-				g.move(t, int32(i), t.leafOf(g.b, i, cuts))
-			}
-		})
-	}
-	return num.Each(ctx, g.workers, len(leaves), func(k int) {
+// add adds a tree to the predictions of all rows. Of those that it was grown on the leaf is known; the others, which
+// lie behind them in order, have to look for theirs.
+func (g *grower) add(ctx context.Context, t *Branches, leaves []*leafNode, rows []int32) error {
+	err := num.Each(ctx, g.workers, len(leaves), func(k int) {
 		own := rows[leaves[k].from:leaves[k].to]
 		if g.outputs == 1 {
 			v := float64(t.Value[leaves[k].node])
@@ -196,6 +197,15 @@ func (g *grower) add(ctx context.Context, t *Branches, leaves []*leafNode, rows 
 			g.move(t, i, leaves[k].node)
 		}
 	})
+	if err != nil {
+		return err
+	}
+	others := g.order[len(rows):]
+	return g.eachStripe(ctx, len(others), func(from, to int) {
+		for _, i := range others[from:to] {
+			g.move(t, i, t.leafOf(g.b, int(i), g.cuts))
+		}
+	})
 }
 
 func (g *grower) move(t *Branches, row, leaf int32) {
@@ -205,8 +215,8 @@ func (g *grower) move(t *Branches, row, leaf int32) {
 	}
 }
 
-// sample lists the rows that a tree is grown on.
-func (g *grower) sample(rnd *rand.Rand) []int32 {
+// sample lists the rows that a tree is grown on; the others come behind them in order.
+func (g *grower) sample(from *rand.PCG) []int32 {
 	n := g.b.rows
 	if g.s.RowShare >= 1 {
 		for i := range g.order {
@@ -215,13 +225,31 @@ func (g *grower) sample(rnd *rand.Rand) []int32 {
 		return g.order
 	}
 	want := max(1, int(g.s.RowShare*float64(n)))
-	out := g.order[:0]
+	in, out := 0, 0
 	for i := range n { // each set of rows is as likely as another (Knuth, 3.4.2, S)
-		if rnd.IntN(n-i) < want-len(out) {
-			out = append(out, int32(i))
+		g.order[in], g.room[out] = int32(i), int32(i)
+		taken := int(uint(below(from, n-i)-(want-in)) >> (bits.UintSize - 1)) // 1 where below; nobody can guess which
+		in += taken
+		out += 1 - taken
+	}
+	copy(g.order[in:], g.room[:out])
+	return g.order[:in]
+}
+
+// below draws a number from 0 up to, and not with, n, each as likely as another: as rand.Rand.IntN does, without asking
+// what the source is at every row (Lemire, ACM Transactions on Modeling and Computer Simulation 29, 2019).
+func below(from *rand.PCG, n int) int {
+	m := uint64(n)
+	if m&(m-1) == 0 {
+		return int(from.Uint64() & (m - 1))
+	}
+	high, low := bits.Mul64(from.Uint64(), m)
+	if low < m {
+		for least := -m % m; low < least; {
+			high, low = bits.Mul64(from.Uint64(), m)
 		}
 	}
-	return out
+	return int(high)
 }
 
 // columns lists those that a tree may split on; nil for all.
@@ -278,11 +306,11 @@ func (g *grower) pick(leaves []*leafNode) int {
 
 // part splits a leaf. The smaller part's histogram is made of its rows, the other's of what
 // remains.
-func (g *grower) part(ctx context.Context, sc *scorer, t *Branches, l *leafNode, rows []int32, cuts *[]uint8) (left, right *leafNode, err error) {
+func (g *grower) part(ctx context.Context, sc *scorer, t *Branches, l *leafNode, rows []int32) (left, right *leafNode, err error) {
 	s := l.best
 	n := l.node
 	t.Column[n], t.Gain[n], t.Unknown[n] = int32(s.column), float32(s.gain*0.5), s.unknown
-	(*cuts)[n] = s.cut
+	g.cuts[n] = s.cut
 	scale := &g.b.scales[s.column]
 	if s.isSet {
 		t.Sets = append(t.Sets, s.set)
@@ -293,7 +321,7 @@ func (g *grower) part(ctx context.Context, sc *scorer, t *Branches, l *leafNode,
 		t.Cut[n] = float32(math.Inf(1))
 	}
 	t.Left[n], t.Right[n] = t.add(g.outputs), t.add(g.outputs)
-	*cuts = append(*cuts, 0, 0)
+	g.cuts = append(g.cuts, 0, 0)
 	mid := l.from + g.divide(rows[l.from:l.to], s)
 	allowed := l.columns
 	if g.allowed != nil {

@@ -1,6 +1,7 @@
 package boost
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -67,7 +68,7 @@ func (l Loss) counts() bool { return l.Kind == Poisson || l.Kind == Tweedie }
 func (l Loss) curved() bool { return l.counts() }
 
 // prob is the probability of a quantile's output, by its size absolute errors' half.
-func (l Loss) prob(output int) float64 {
+func (l *Loss) prob(output int) float64 {
 	if l.Kind == Quantiles {
 		return l.Probs[output]
 	}
@@ -108,7 +109,7 @@ func weight(w []float32, i int) float64 {
 }
 
 // derivatives are the first and second of the loss of a row at a prediction.
-func (l Loss) derivatives(y, f float64, output int) (g, h float64) {
+func (l *Loss) derivatives(y, f float64, output int) (g, h float64) {
 	switch l.Kind {
 	case Squared:
 		return f - y, 1
@@ -134,7 +135,7 @@ func (l Loss) derivatives(y, f float64, output int) (g, h float64) {
 const farthest = 40
 
 // value is the loss of a row, summed over the outputs.
-func (l Loss) value(y float64, f []float64) (sum float64) {
+func (l *Loss) value(y float64, f []float64) (sum float64) {
 	for k, v := range f {
 		e := y - v
 		switch l.Kind {
@@ -165,7 +166,7 @@ const mostJudged = 2000
 
 // leaf is the value of a leaf's output, where it is no ratio of derivatives: a quantile of what
 // its rows leave.
-func (l Loss) leaf(rows []int32, d Data, f []float64, outputs, output int) (v float64, ok bool) {
+func (l *Loss) leaf(rows []int32, d Data, f []float64, outputs, output int) (v float64, ok bool) {
 	rest := func(i int32) float64 { return float64(d.Target[i]) - f[int(i)*outputs+output] }
 	switch l.Kind {
 	case Absolute, Quantiles:
@@ -175,7 +176,7 @@ func (l Loss) leaf(rows []int32, d Data, f []float64, outputs, output int) (v fl
 		sum, total := 0.0, 0.0
 		for _, i := range rows {
 			w := weight(d.Weights, int(i))
-			sum, total = sum+w*max(-l.At, min(l.At, rest(i)-middle)), total+w
+			sum, total = sum+w*max(-l.At, min(l.At, float64(d.Target[i])-f[int(i)*outputs+output]-middle)), total+w
 		}
 		if total == 0 {
 			return 0, true
@@ -197,8 +198,12 @@ func thin(rows []int32, most int) []int32 {
 	return out
 }
 
-// weightedQuantile is the least value below which a share of the weight lies.
+// weightedQuantile is the least value below which a share of the weight lies; where all weigh the same, it lies between
+// neighbours.
 func weightedQuantile(p float64, rows []int32, w []float32, value func(i int32) float64) float64 {
+	if w == nil {
+		return quantile(p, rows, value)
+	}
 	type pair struct{ v, w float64 }
 	list := make([]pair, 0, len(rows))
 	total := 0.0
@@ -211,23 +216,7 @@ func weightedQuantile(p float64, rows []int32, w []float32, value func(i int32) 
 	if len(list) == 0 {
 		return 0
 	}
-	slices.SortFunc(list, func(a, b pair) int {
-		switch {
-		case a.v < b.v:
-			return -1
-		case a.v > b.v:
-			return 1
-		}
-		return 0
-	})
-	if w == nil { // between neighbours
-		at := p * float64(len(list)-1)
-		i := int(at)
-		if i+1 < len(list) {
-			return list[i].v + (at-float64(i))*(list[i+1].v-list[i].v)
-		}
-		return list[i].v
-	}
+	slices.SortFunc(list, func(a, b pair) int { return cmp.Compare(a.v, b.v) })
 	sum := 0.0
 	for _, x := range list {
 		if sum += x.w; sum >= p*total {
@@ -235,4 +224,54 @@ func weightedQuantile(p float64, rows []int32, w []float32, value func(i int32) 
 		}
 	}
 	return list[len(list)-1].v
+}
+
+func quantile(p float64, rows []int32, value func(i int32) float64) float64 {
+	if len(rows) == 0 {
+		return 0
+	}
+	list := make([]float64, len(rows))
+	for k, i := range rows {
+		list[k] = value(i)
+	}
+	at := p * float64(len(list)-1)
+	i := int(at)
+	v := rank(list, i)
+	if i+1 < len(list) {
+		return v + (at-float64(i))*(slices.Min(list[i+1:])-v)
+	}
+	return v
+}
+
+// rank gives the value that has k below it, and puts those below before it and the others behind.
+//
+// Source: Hoare, Algorithm 65, Communications of the ACM 4 (1961); the middle of three parts the list.
+func rank(x []float64, k int) float64 {
+	lo, hi := 0, len(x)-1
+	for lo < hi {
+		mid := lo + (hi-lo)/2
+		pivot := max(min(x[lo], x[mid]), min(max(x[lo], x[mid]), x[hi]))
+		i, j := lo, hi
+		for i <= j {
+			for x[i] < pivot {
+				i++
+			}
+			for x[j] > pivot {
+				j--
+			}
+			if i <= j {
+				x[i], x[j] = x[j], x[i]
+				i, j = i+1, j-1
+			}
+		}
+		switch {
+		case k <= j:
+			hi = j
+		case k >= i:
+			lo = i
+		default:
+			return x[k]
+		}
+	}
+	return x[k]
 }

@@ -58,24 +58,26 @@ func Fit(ctx context.Context, d Data, s Settings, o Options) (*Model, error) {
 	if err := g.begin(ctx, m); err != nil {
 		return nil, err
 	}
-	held, err := newHeld(m, o.Held)
+	held, err := newHeld(ctx, m, o.Held, g.workers)
 	if err != nil {
 		return nil, err
 	}
 	grown := len(m.Trees)
 	for k := range s.Trees {
-		rnd := rand.New(rand.NewPCG(s.Seed, uint64(grown+k)))
-		t, err := g.tree(ctx, rnd, (grown+k)%g.outputs)
+		t, err := g.tree(ctx, rand.NewPCG(s.Seed, uint64(grown+k)), (grown+k)%g.outputs)
 		if err != nil {
 			return nil, err
 		}
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		m.Trees = append(m.Trees, *t)
-		m.Curve = append(m.Curve, g.loss())
+		loss, err := g.loss(ctx)
+		if err != nil {
+			return nil, err
+		}
+		m.Trees, m.Curve = append(m.Trees, *t), append(m.Curve, loss)
 		if held != nil {
-			enough, err := held.stop(ctx, max(1, o.Workers), m, t, s.Patience)
+			enough, err := held.stop(ctx, m, t, g.cuts, s.Patience)
 			if err != nil {
 				return nil, err
 			}
@@ -129,20 +131,36 @@ func (g *grower) begin(ctx context.Context, m *Model) error {
 }
 
 // loss is the mean loss of the training rows, or of some where they are many.
-func (g *grower) loss() float64 {
-	step := 1 + g.b.rows/50_000
+func (g *grower) loss(ctx context.Context) (float64, error) {
+	return meanLoss(ctx, g.workers, &g.s.Loss, g.d, g.f, 1+g.b.rows/50_000)
+}
+
+// meanLoss is that of every few rows, summed stripe by stripe, so that it does not depend on how the work is cut.
+func meanLoss(ctx context.Context, workers int, l *Loss, d Data, f []float64, step int) (float64, error) {
+	n, outputs := (len(d.Target)+step-1)/step, l.outputs()
+	sums := make([][2]float64, (n+stripe-1)/stripe)
+	err := num.Each(ctx, workers, len(sums), func(k int) {
+		var sum [2]float64
+		for j := k * stripe; j < min((k+1)*stripe, n); j++ {
+			i := j * step
+			w := weight(d.Weights, i)
+			sum[0] += w * l.value(float64(d.Target[i]), f[i*outputs:(i+1)*outputs])
+			sum[1] += w
+		}
+		sums[k] = sum
+	})
 	sum, total := 0.0, 0.0
-	for i := 0; i < g.b.rows; i += step {
-		w := weight(g.d.Weights, i)
-		sum += w * g.s.Loss.value(float64(g.d.Target[i]), g.f[i*g.outputs:(i+1)*g.outputs])
-		total += w
+	for _, s := range sums {
+		sum, total = sum+s[0], total+s[1]
 	}
-	return sum / total
+	return sum / total, err
 }
 
 // held is the rows that tell when to stop.
 type held struct {
 	d       Data
+	b       *binned
+	workers int
 	f       []float64
 	outputs int
 	curve   []float64
@@ -150,20 +168,26 @@ type held struct {
 	least   float64
 }
 
-func newHeld(m *Model, d *Data) (*held, error) {
+func newHeld(ctx context.Context, m *Model, d *Data, workers int) (*held, error) {
 	if d == nil || d.Table.Rows() == 0 {
 		return nil, nil
 	}
 	if err := d.check(m.Loss); err != nil {
 		return nil, err
 	}
-	h := &held{d: *d, outputs: m.Loss.outputs(), least: math.Inf(1), best: len(m.Trees), curve: slices.Clone(m.Held)}
+	b, err := layColumns(ctx, d.Table, 0, m.Scales, workers)
+	if err != nil {
+		return nil, err
+	}
+	h := &held{d: *d, b: b, workers: workers, outputs: m.Loss.outputs(), least: math.Inf(1), best: len(m.Trees), curve: slices.Clone(m.Held)}
 	h.f = make([]float64, d.Table.Rows()*h.outputs)
 	x := make([]float32, len(m.Columns))
 	for i := range d.Table.Rows() {
 		m.raw(d.Table.row(i, x), h.f[i*h.outputs:(i+1)*h.outputs])
 	}
-	h.least = h.mean(m)
+	if h.least, err = h.mean(ctx, m); err != nil {
+		return nil, err
+	}
 	for len(h.curve) < len(m.Trees) { // of trees that were grown without
 		h.curve = append(h.curve, h.least)
 	}
@@ -177,23 +201,16 @@ func (t *Table) row(i int, x []float32) []float32 {
 	return x
 }
 
-func (h *held) mean(m *Model) float64 {
-	sum, total := 0.0, 0.0
-	for i := range h.d.Table.Rows() {
-		w := weight(h.d.Weights, i)
-		sum += w * m.Loss.value(float64(h.d.Target[i]), h.f[i*h.outputs:(i+1)*h.outputs])
-		total += w
-	}
-	return sum / total
+func (h *held) mean(ctx context.Context, m *Model) (float64, error) {
+	return meanLoss(ctx, h.workers, &m.Loss, h.d, h.f, 1)
 }
 
-// stop takes a tree in and says whether none has been better for long.
-func (h *held) stop(ctx context.Context, workers int, m *Model, t *Branches, patience int) (bool, error) {
+// stop takes a tree in, whose splits are cuts of bins, and says whether none has been better for long.
+func (h *held) stop(ctx context.Context, m *Model, t *Branches, cuts []uint8, patience int) (bool, error) {
 	n := h.d.Table.Rows()
-	err := num.Each(ctx, workers, (n+heldStripe-1)/heldStripe, func(s int) {
-		x := make([]float32, len(m.Columns))
+	err := num.Each(ctx, h.workers, (n+heldStripe-1)/heldStripe, func(s int) {
 		for i := s * heldStripe; i < min((s+1)*heldStripe, n); i++ {
-			v := t.Value[int(t.leaf(m.clean(h.d.Table.row(i, x))))*h.outputs:]
+			v := t.Value[int(t.leafOf(h.b, i, cuts))*h.outputs:]
 			for k := range h.outputs {
 				h.f[i*h.outputs+k] += float64(v[k])
 			}
@@ -202,7 +219,10 @@ func (h *held) stop(ctx context.Context, workers int, m *Model, t *Branches, pat
 	if err != nil {
 		return true, err
 	}
-	loss := h.mean(m)
+	loss, err := h.mean(ctx, m)
+	if err != nil {
+		return true, err
+	}
 	h.curve = append(h.curve, loss)
 	if loss < h.least {
 		h.least, h.best = loss, len(m.Trees)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/panel"
@@ -67,6 +68,7 @@ func TestEvidenceIsThatOfTheNormalDistribution(t *testing.T) {
 	d := newDesign(m, m)
 	others := []float64{0.4, -0.1, 0.2, 0, 0.05, 0.3}
 	s := d.look(y, 100, others)
+	require.NotNil(t, s.alone())
 	s.share = 0.7
 	var known []int
 	for i, v := range y {
@@ -76,45 +78,71 @@ func TestEvidenceIsThatOfTheNormalDistribution(t *testing.T) {
 	}
 	var logs, dense []float64
 	for _, k := range []int{0, 1, 7, 30, 60, d.alone + 20, len(d.list) - 1} {
-		s.n = 0
-		require.True(t, s.ready(k))
-		l, noise := s.loglik(k)
-		want, coef, q := written(s, k, known)
+		l, noise := s.solve(k)
+		want, coef, q := written(s, y, k, known)
 		logs, dense = append(logs, l), append(dense, want)
 		assert.InDelta(t, q/float64(len(known)-1), noise, 1e-9)
 		own := make([]float64, s.p)
 		s.coefficients(k, own)
 		assert.InDeltaSlice(t, coef, own, 1e-8, "%+v", d.list[k])
 	}
-	for _, some := range append(d.alike(0, d.alone), d.alike(d.alone, len(d.list))...) {
-		require.True(t, s.ready(some[0]))
-		four, noise := make([]float64, len(some)), make([]float64, len(some))
-		s.logliks(some, four, noise)
-		for k, setting := range some { // however many are asked for together
-			one, by := s.loglik(setting)
-			assert.InDelta(t, one, four[k], 1e-9)
-			assert.InDelta(t, by, noise[k], 1e-12)
-		}
-	}
 	for k := range logs { // but for what is the same for all settings
 		assert.InDelta(t, dense[k]-dense[0], logs[k]-logs[0], 1e-8)
 	}
 }
 
+// What a season leaves tells the same of slopes and of a share in the others' season as each setting by itself, whether
+// the others are known from the start or come later.
+func TestSettingsOfASeasonAreToldFromWhatItLeaves(t *testing.T) {
+	for _, m := range []int{7, 12, 52} {
+		rnd := rand.New(rand.NewPCG(9, 4))
+		y := make([]float64, 2*m+5)
+		for i := range y {
+			y[i] = 3 + 0.1*float64(i) + math.Sin(float64(i)) + 0.3*rnd.NormFloat64()
+		}
+		d := newDesign(m, float64(m))
+		others := make([]float64, d.coefficients())
+		for k := range others {
+			others[k] = rnd.NormFloat64()
+		}
+		first, later := d.look(y, 100, others), d.look(y, 100, nil)
+		logliks := first.all(first.alone())
+		alone := later.alone()
+		later.beside(others)
+		later.goThrough(1 + len(sizes))
+		assert.InDelta(t, first.share, later.share, 1e-12)
+		assert.InDeltaSlice(t, logliks, later.all(alone), 1e-9)
+		for k := range d.list {
+			want, by := first.solve(k)
+			assert.InDelta(t, want, logliks[k], 1e-8, "%+v", d.list[k])
+			_, noise := first.loglik(k)
+			assert.InEpsilon(t, by, noise, 1e-8)
+		}
+	}
+}
+
 // written is the log of the likelihood of the known values with a level of which nothing is known, the means of the
 // coefficients, and the sum of squares next to the noise, by the covariance matrix of all values.
-func written(s *seen, setting int, known []int) (loglik float64, coef []float64, q float64) {
+func written(s *seen, values []float64, setting int, known []int) (loglik float64, coef []float64, q float64) {
 	n, x := len(known), s.d.list[setting]
+	each := s.p - 1
+	own, rows := make([]float64, len(values)*each), make([]float64, len(values)*s.p)
+	s.d.rows(len(values), 100, own)
+	for i := range values {
+		row := rows[i*s.p : (i+1)*s.p]
+		copy(row, own[i*each:(i+1)*each])
+		row[each] = floats.Dot(row[:each-1], s.others)
+	}
 	dev := append([]float64(nil), s.deviations(setting)...)
 	cov, cross := mat.NewSymDense(n, nil), mat.NewDense(s.p, n, nil)
 	one, y := mat.NewVecDense(n, nil), mat.NewVecDense(n, nil)
 	for a, i := range known {
 		one.SetVec(a, 1)
-		y.SetVec(a, s.values[i])
+		y.SetVec(a, values[i])
 		for b, j := range known[:a+1] {
-			v := x.wander * float64(min(i, j))
+			v := wanders[x.wander] * float64(min(i, j))
 			for k, u := range dev {
-				v += u * u * s.rows[i*s.p+k] * s.rows[j*s.p+k]
+				v += u * u * rows[i*s.p+k] * rows[j*s.p+k]
 			}
 			if a == b {
 				v++
@@ -122,7 +150,7 @@ func written(s *seen, setting int, known []int) (loglik float64, coef []float64,
 			cov.SetSym(b, a, v)
 		}
 		for k, u := range dev {
-			cross.Set(k, a, u*u*s.rows[i*s.p+k])
+			cross.Set(k, a, u*u*rows[i*s.p+k])
 		}
 	}
 	var chol mat.Cholesky

@@ -6,7 +6,34 @@ import (
 	"sync"
 )
 
-// four are numbers of as many settings.
+// left is what an own season leaves of the rest of M and Q, of a wander: by it the likelihoods of all slopes and of a
+// share in the others' season, which are but the last two columns, are told without going through the season again.
+type left struct {
+	yy, logdet    float64
+	slope, others column
+	cross         float64 // of the slope and the others' season
+}
+
+// column is what is left of a column's products with itself and with the series.
+type column struct{ gram, moment float64 }
+
+// loglik is how likely the series is under a setting, as solve has it, and the noise.
+func (s *seen) loglik(setting int) (loglik, noise float64) {
+	x := s.d.list[setting]
+	l := &s.left[x.wander][x.season]
+	pivot := max(1+x.slope*l.slope.gram, leastPivot)
+	q, det := l.yy-x.slope*l.slope.moment*l.slope.moment/pivot, pivot
+	if x.shares {
+		across := x.slope * l.cross / pivot
+		gram, moment := l.others.gram-across*l.cross, l.others.moment-across*l.slope.moment
+		share := s.share * s.share
+		pivot = max(1+share*gram, leastPivot)
+		q, det = q-share*moment*moment/pivot, det*pivot
+	}
+	return s.by[x.wander].loglik(q, l.logdet+math.Log(det))
+}
+
+// four are numbers of as many seasons.
 type four struct{ a, b, c, d float64 }
 
 func (x four) times(y four) four { return four{x.a * y.a, x.b * y.b, x.c * y.c, x.d * y.d} }
@@ -19,46 +46,60 @@ func (x four) less(y, z four) four {
 
 func (x four) each() [4]float64 { return [4]float64{x.a, x.b, x.c, x.d} }
 
-// fours is room for the likelihoods of four settings.
+func same(x float64) four { return four{x, x, x, x} }
+
+// fours is room for four seasons.
 type fours struct {
-	lower, right, dev, inverse []four
+	lower, right, dev, inverse, slope, others []four
 }
 
 var foursRoom = sync.Pool{New: func() any { return &fours{} }}
 
-// reach makes room for some columns.
+// reach makes room for some coefficients.
 func (w *fours) reach(p int) {
 	w.lower = slices.Grow(w.lower[:0], p*p)[:p*p]
-	for _, x := range []*[]four{&w.right, &w.dev, &w.inverse} {
+	for _, x := range []*[]four{&w.right, &w.dev, &w.inverse, &w.slope, &w.others} {
 		*x = slices.Grow((*x)[:0], p)[:p]
 	}
 }
 
-// logliks puts how likely the series is under each of some settings of one wander, with which it was filtered, as loglik
-// does, and their noise: four at a time, since each number of one waits for the one before it.
-func (s *seen) logliks(settings []int, loglik, noise []float64) {
-	for from := 0; from < len(settings); from += 4 {
-		var some [4]int
-		n := copy(some[:], settings[from:])
-		for k := n; k < len(some); k++ {
-			some[k] = some[0]
+// goThrough finds what some own seasons leave, for all wanders: four at a time, since each number of one waits for the
+// one before it.
+func (s *seen) goThrough(seasons int) {
+	w := foursRoom.Get().(*fours)
+	defer foursRoom.Put(w)
+	w.reach(s.d.coefficients())
+	for k := range s.by {
+		s.left[k] = make([]left, seasons)
+		s.left[k][0] = s.by[k].without()
+		for from := 1; from < seasons; from += 4 {
+			var some [4]int
+			for j := range some {
+				some[j] = min(from+j, seasons-1)
+			}
+			l := s.by[k].leave(s.d, some, w)
+			copy(s.left[k][from:], l[:])
 		}
-		l, v := s.loglikFour(some)
-		copy(loglik[from:], l[:n])
-		copy(noise[from:], v[:n])
 	}
 }
 
-// loglikFour is loglik of four settings.
-func (s *seen) loglikFour(settings [4]int) (loglik, noise [4]float64) {
-	f, w, p := &s.filtered, foursRoom.Get().(*fours), s.p
-	defer foursRoom.Put(w)
-	w.reach(p)
-	s.deviationsFour(settings, w.dev)
-	q, det := four{f.yy, f.yy, f.yy, f.yy}, four{1, 1, 1, 1}
+// without is what is left where there is no season.
+func (f *filtered) without() left {
+	slope, others := (f.p-2)*f.p, (f.p-1)*f.p
+	return left{yy: f.yy, slope: column{f.gram[slope+f.p-2], f.moment[f.p-2]}, others: column{f.gram[others+f.p-1], f.moment[f.p-1]},
+		cross: f.gram[others+f.p-2]}
+}
+
+// leave is what four own seasons leave.
+func (f *filtered) leave(d *design, seasons [4]int, w *fours) (out [4]left) {
+	p := d.coefficients()
+	for a := range p {
+		w.dev[a] = four{d.seasons[seasons[0]][a], d.seasons[seasons[1]][a], d.seasons[seasons[2]][a], d.seasons[seasons[3]][a]}
+	}
+	q, det := same(f.yy), same(1)
 	var logdet [4]float64
 	for a, u := range w.dev {
-		row, gram := w.lower[a*p:a*p+a], f.gram[a*p:a*p+a+1]
+		row, gram := w.lower[a*p:a*p+a], f.gram[a*f.p:a*f.p+a+1]
 		right := u.by(f.moment[a])
 		x := u.times(u).by(gram[a])
 		x = four{1 + x.a, 1 + x.b, 1 + x.c, 1 + x.d}
@@ -72,35 +113,47 @@ func (s *seen) loglikFour(settings [4]int) (loglik, noise [4]float64) {
 			right = right.less(y, w.right[b])
 			x = x.less(y, y)
 		}
-		x = four{max(x.a, 1e-12), max(x.b, 1e-12), max(x.c, 1e-12), max(x.d, 1e-12)}
+		x = four{max(x.a, leastPivot), max(x.b, leastPivot), max(x.c, leastPivot), max(x.d, leastPivot)}
 		det = det.times(x)
 		if max(det.a, det.b, det.c, det.d) > 1e100 {
 			for k, v := range det.each() {
 				logdet[k] += math.Log(v)
 			}
-			det = four{1, 1, 1, 1}
+			det = same(1)
 		}
 		w.inverse[a] = four{1 / math.Sqrt(x.a), 1 / math.Sqrt(x.b), 1 / math.Sqrt(x.c), 1 / math.Sqrt(x.d)}
-		right = right.times(w.inverse[a])
-		w.right[a] = right
-		q = q.less(right, right)
+		w.right[a] = right.times(w.inverse[a])
+		q = q.less(w.right[a], w.right[a])
 	}
-	dets := det.each()
-	for k, v := range q.each() {
-		v = max(v, tiny*f.yy)
-		loglik[k] = -0.5 * (float64(f.n)*math.Log(v) + f.logs + logdet[k] + math.Log(dets[k]))
-		noise[k] = v / float64(f.n)
+	slope := f.beyond(f.p-2, w, w.slope)
+	others := f.beyond(f.p-1, w, w.others)
+	cross := same(f.gram[(f.p-1)*f.p+f.p-2])
+	for a := range w.slope {
+		cross = cross.less(w.slope[a], w.others[a])
 	}
-	return loglik, noise
+	yy, dets, crosses := q.each(), det.each(), cross.each()
+	for k := range out {
+		out[k] = left{yy: yy[k], logdet: logdet[k] + math.Log(dets[k]), slope: slope[k], others: others[k], cross: crosses[k]}
+	}
+	return out
 }
 
-// deviationsFour are those of the coefficients under four settings.
-func (s *seen) deviationsFour(settings [4]int, out []four) {
-	d := s.d.dev
-	for a := range out {
-		out[a] = four{d[settings[0]][a], d[settings[1]][a], d[settings[2]][a], d[settings[3]][a]}
+// beyond is what four seasons leave of a column behind them; solved has what they take of it.
+func (f *filtered) beyond(at int, w *fours, solved []four) (out [4]column) {
+	p := len(solved)
+	gram, moment := same(f.gram[at*f.p+at]), same(f.moment[at])
+	for b := range solved {
+		y := w.dev[b].by(f.gram[at*f.p+b])
+		for c, z := range w.lower[b*p : b*p+b] {
+			y = y.less(solved[c], z)
+		}
+		y = y.times(w.inverse[b])
+		solved[b] = y
+		gram, moment = gram.less(y, y), moment.less(y, w.right[b])
 	}
-	if s.d.list[settings[0]].shares {
-		out[s.p-1] = four{s.share, s.share, s.share, s.share}
+	grams, moments := gram.each(), moment.each()
+	for k := range out {
+		out[k] = column{max(0, grams[k]), moments[k]}
 	}
+	return out
 }

@@ -10,23 +10,16 @@ import (
 // alone are the logs of the likelihoods of the settings without a share in the others' season; nil where a series tells
 // nothing. It leaves what a share in that season may be: one that is as large as it, next to the noise of the likeliest.
 func (s *seen) alone() []float64 {
-	out, noise := impossible(s.d.alone), make([]float64, s.d.alone)
-	if s.each(0, out, noise); math.IsInf(out[0], -1) {
+	if !s.tells() {
 		return nil
+	}
+	s.goThrough(len(s.d.seasons))
+	out, noise := make([]float64, s.d.alone), make([]float64, s.d.alone)
+	for k := range out {
+		out[k], noise[k] = s.loglik(k)
 	}
 	s.share = math.Sqrt(shareOfOthers / noise[floats.MaxIdx(out)])
 	return out
-}
-
-// each puts the logs of the likelihoods of the settings from one on, and their noise; nothing where the series tells
-// nothing.
-func (s *seen) each(from int, loglik, noise []float64) {
-	for _, some := range s.d.alike(from, len(loglik)) {
-		if !s.ready(some[0]) {
-			return
-		}
-		s.logliks(some, loglik[some[0]:], noise[some[0]:])
-	}
 }
 
 // impossible are logs of likelihoods of settings that nothing speaks for.
@@ -41,35 +34,15 @@ func impossible(n int) []float64 {
 // shareOfOthers is the variance of the share that a series has in the others' season.
 const shareOfOthers = 1.5
 
-// ready filters the series with a setting's wander, unless it was before; false where it tells nothing.
-func (s *seen) ready(setting int) bool {
-	if setting == 0 || s.d.list[setting].wander != s.wander || s.n == 0 {
-		s.wander = s.d.list[setting].wander
-		s.filter(s.wander)
-	}
-	return s.yy > 0
-}
-
-// beside is the series beside the others' season.
-func (s *seen) beside(others []float64) *seen {
-	s.others = others
-	for i := range s.values {
-		row := s.rows[i*s.p : (i+1)*s.p]
-		row[s.p-1] = 0
-		if others != nil {
-			row[s.p-1] = floats.Dot(row[1:s.p-1], others)
-		}
-	}
-	s.n = 0 // what was filtered no longer holds
-	return s
-}
-
 // all adds the logs of the likelihoods of the settings with a share in the others' season; impossible where there is
 // none.
 func (s *seen) all(alone []float64) []float64 {
 	out := append(slices.Clip(alone), impossible(len(s.d.list)-len(alone))...)
-	if s.others != nil {
-		s.each(len(alone), out, make([]float64, len(out)))
+	if s.others == nil {
+		return out
+	}
+	for k := len(alone); k < len(out); k++ {
+		out[k], _ = s.loglik(k)
 	}
 	return out
 }
@@ -96,11 +69,11 @@ func (s *seen) say(w, doubt []float64) saying {
 	own, inverse, squares := make([]float64, s.p), make([]float64, s.p*s.p), make([]float64, s.p*s.p)
 	inOthers := 0.0
 	for k, x := range w {
-		if x < mostlyLeft || !d.list[k].has() || !s.ready(k) {
+		if x < mostlyLeft || !d.list[k].has() {
 			continue
 		}
 		out.share += x
-		_, noise := s.loglik(k)
+		_, noise := s.solve(k)
 		s.coefficients(k, own)
 		floats.AddScaled(out.mean, x, own)
 		s.inverse(inverse)
@@ -112,13 +85,11 @@ func (s *seen) say(w, doubt []float64) saying {
 			}
 		}
 	}
-	out.mean[0] = 0
-	for place, row := range rows { // without the slope
+	out.mean[s.p-2] = 0
+	for place, row := range rows { // in which the slope is nought
 		at := floats.Dot(row, out.mean)
 		for a, y := range row {
-			if a > 0 {
-				out.variance[place] += y * floats.Dot(row[1:], squares[a*s.p+1:(a+1)*s.p])
-			}
+			out.variance[place] += y * floats.Dot(row, squares[a*s.p:(a+1)*s.p])
 		}
 		if doubt != nil {
 			out.variance[place] += inOthers * doubt[place]
@@ -130,7 +101,7 @@ func (s *seen) say(w, doubt []float64) saying {
 
 // whole are the coefficients of the season, its own and its share in the others', given those of all columns.
 func (s *seen) whole(coef []float64) []float64 {
-	out := append([]float64(nil), coef[1:s.p-1]...)
+	out := append([]float64(nil), coef[:s.p-2]...)
 	if s.others != nil {
 		floats.AddScaled(out, coef[s.p-1], s.others)
 	}

@@ -131,6 +131,7 @@ func (b *belief) learn(ctx context.Context, list []Series, looks []*seen, worker
 	err = num.Each(ctx, workers, len(list), func(i int) {
 		if logliks[i] != nil {
 			s := looks[i].beside(b.others(list[i].Key))
+			s.goThrough(1 + len(sizes))
 			logliks[i] = s.all(logliks[i])
 		}
 	})

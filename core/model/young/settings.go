@@ -1,40 +1,36 @@
 package young
 
-import (
-	"math"
-)
+import "math"
 
-// setting is what a series may be like: the variances of what its level moves by in a period, of its own season, and of
-// its slope over a round, next to that of the noise, the own season's shape, and whether it has a share in the season
+// setting is what a series may be like: how far its level moves in a period (of wanders), its own season (of a design's;
+// 0 for none), the variance of its slope over a round next to that of the noise, and whether it has a share in the season
 // that the others have.
 type setting struct {
-	wander, size, slope float64
-	shape               int
-	shares              bool
+	wander, season int
+	slope          float64
+	shares         bool
 }
 
 // has says that there is a season.
-func (s setting) has() bool { return s.size > 0 || s.shares }
+func (s setting) has() bool { return s.season > 0 || s.shares }
 
-// The grid of settings.
+// The grid of settings: variances of what a level moves by in a period, of seasons, and of slopes over a round, next to
+// that of the noise.
 var (
 	wanders = []float64{0, 0.03, 0.2, 1, 5}
 	sizes   = []float64{0.2, 1, 4, 16, 64}
 	slopes  = []float64{0, 0.4, 5}
 )
 
-// settings lists the grid, for a number of shapes: those without a share in the others' season first, and of each kind
-// those of the same wander together. What departs from the others' season is smooth.
+// settings lists the grid, for a number of shapes: those without a share in the others' season first. What departs from
+// the others' season is smooth.
 func settings(shapes int) (out []setting) {
 	for _, shares := range []bool{false, true} {
-		for _, w := range wanders {
+		for w := range wanders {
 			for _, b := range slopes {
-				out = append(out, setting{wander: w, slope: b, shares: shares})
-				for shape := range shapes {
-					for _, size := range sizes {
-						if !shares || shape == 0 {
-							out = append(out, setting{w, size, b, shape, shares})
-						}
+				for season := range 1 + shapes*len(sizes) {
+					if !shares || season <= len(sizes) {
+						out = append(out, setting{w, season, b, shares})
 					}
 				}
 			}
@@ -43,13 +39,17 @@ func settings(shapes int) (out []setting) {
 	return out
 }
 
-// alike are the settings from one up to another, those of one wander after another's.
-func (d *design) alike(from, to int) (out [][]int) {
-	for k := from; k < to; k++ {
-		if k == from || d.list[k].wander != d.list[k-1].wander {
-			out = append(out, nil)
+// seasonsOf are the deviations of the coefficients of own seasons: none, and of each shape those of all sizes.
+func seasonsOf(shapes [][]float64) [][]float64 {
+	out := [][]float64{make([]float64, len(shapes[0]))}
+	for _, shape := range shapes {
+		for _, size := range sizes {
+			dev := make([]float64, len(shape))
+			for k, v := range shape {
+				dev[k] = math.Sqrt(size * v)
+			}
+			out = append(out, dev)
 		}
-		out[len(out)-1] = append(out[len(out)-1], k)
 	}
 	return out
 }
