@@ -181,6 +181,7 @@ func (m *Model) Mean(d Data) float64 { return m.mean(d, -1, nil) }
 // mean is the mean loss where a column's values have changed places.
 func (m *Model) mean(d Data, column int, place func(i int) int) float64 {
 	x, out := make([]float32, len(m.Columns)), make([]float64, m.Outputs())
+	loss := &m.Loss
 	sum, total := 0.0, 0.0
 	for i := range d.Table.Rows() {
 		d.Table.row(i, x)
@@ -189,7 +190,7 @@ func (m *Model) mean(d Data, column int, place func(i int) int) float64 {
 		}
 		m.raw(x, out)
 		w := weight(d.Weights, i)
-		sum, total = sum+w*m.Loss.value(float64(d.Target[i]), out), total+w
+		sum, total = sum+w*loss.value(float64(d.Target[i]), out), total+w
 	}
 	return sum / total
 }

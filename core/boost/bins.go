@@ -114,14 +114,28 @@ func between(a, b float32) float32 {
 	return m
 }
 
-// lay bins a table, by scales that are given or found, for trees to be grown on it.
+// lay bins a table, by scales that are given or found.
 func lay(ctx context.Context, t *Table, bins int, scales []Scale, workers int) (*binned, error) {
-	b, err := layColumns(ctx, t, bins, scales, workers)
-	if err != nil {
-		return nil, err
+	b := &binned{rows: t.Rows(), columns: len(t.Columns), byColumn: make([][]uint8, len(t.Columns)), scales: slices.Clone(scales)}
+	if scales == nil {
+		b.scales = make([]Scale, len(t.Columns))
 	}
 	b.words = (b.columns + abreast - 1) / abreast
 	b.byRow = make([]uint64, b.rows*b.words)
+	err := num.Each(ctx, workers, b.columns, func(k int) {
+		c := &t.Columns[k]
+		if scales == nil {
+			b.scales[k] = scaleOf(c, bins)
+		}
+		list := make([]uint8, b.rows)
+		for i, v := range c.Values {
+			list[i] = b.scales[k].bin(v)
+		}
+		b.byColumn[k] = list
+	})
+	if err != nil {
+		return nil, err
+	}
 	const stripe = 4096
 	err = num.Each(ctx, workers, (b.rows+stripe-1)/stripe, func(s int) {
 		from, to := s*stripe, min((s+1)*stripe, b.rows)
@@ -134,23 +148,4 @@ func lay(ctx context.Context, t *Table, bins int, scales []Scale, workers int) (
 		}
 	})
 	return b, err
-}
-
-// layColumns bins a table column by column, which is all that a tree needs to tell leaves.
-func layColumns(ctx context.Context, t *Table, bins int, scales []Scale, workers int) (*binned, error) {
-	b := &binned{rows: t.Rows(), columns: len(t.Columns), byColumn: make([][]uint8, len(t.Columns)), scales: slices.Clone(scales)}
-	if scales == nil {
-		b.scales = make([]Scale, len(t.Columns))
-	}
-	return b, num.Each(ctx, workers, b.columns, func(k int) {
-		c := &t.Columns[k]
-		if scales == nil {
-			b.scales[k] = scaleOf(c, bins)
-		}
-		list := make([]uint8, b.rows)
-		for i, v := range c.Values {
-			list[i] = b.scales[k].bin(v)
-		}
-		b.byColumn[k] = list
-	})
 }

@@ -23,13 +23,14 @@ func (m *Model) Effect(t *Table, column int, at []float32) Effect {
 	for k := range curves {
 		curves[k] = make([]float64, n)
 	}
-	x, out := make([]float32, len(m.Columns)), make([]float64, m.Outputs())
+	x, out, bins, f := make([]float32, len(m.Columns)), make([]float64, m.Outputs()), make([]uint8, len(m.Columns)), m.quickly()
 	for i := range n {
-		t.row(i, x)
+		m.bin(f, t.row(i, x), bins)
 		mean := 0.0
 		for k, v := range at {
-			x[column] = v
-			m.raw(x, out)
+			bins[column] = m.Scales[column].bin(v)
+			copy(out, m.Start)
+			m.add(f, bins, out)
 			curves[k][i] = out[0]
 			mean += out[0] / float64(len(at))
 		}

@@ -6,6 +6,7 @@ import (
 	"math/bits"
 	"math/rand/v2"
 	"slices"
+	"sync"
 
 	"paperkettle/core/num"
 )
@@ -24,6 +25,7 @@ type grower struct {
 	order    []int32 // rows, those of a leaf together
 	room     []int32
 	cuts     []uint8 // of the nodes of the tree that is grown
+	steps    steps   // of that tree
 	free     chan *histogram
 	allowed  [][]bool // by column, the columns that may be split on with it; nil for all
 	weighted bool     // or curved: second derivatives differ
@@ -136,12 +138,18 @@ func (g *grower) derive(ctx context.Context, output int) (sc *scorer, err error)
 
 // tree grows one tree on the derivatives at an output, and adds it to the predictions.
 func (g *grower) tree(ctx context.Context, from *rand.PCG, output int) (*Branches, error) {
+	var rows []int32
+	var columns []bool
+	var drawn sync.WaitGroup
+	drawn.Go(func() { // one draw waits for the one before, and none for the derivatives
+		rows = g.sample(from)
+		columns = g.columns(rand.New(from))
+	})
 	sc, err := g.derive(ctx, output)
+	drawn.Wait()
 	if err != nil {
 		return nil, err
 	}
-	rows := g.sample(from)
-	columns := g.columns(rand.New(from))
 	t := &Branches{}
 	root := &leafNode{node: t.add(g.outputs), from: 0, to: len(rows), columns: columns}
 	g.cuts = append(g.cuts[:0], 0)
@@ -200,12 +208,19 @@ func (g *grower) add(ctx context.Context, t *Branches, leaves []*leafNode, rows 
 	if err != nil {
 		return err
 	}
-	others := g.order[len(rows):]
+	others, way := g.order[len(rows):], g.way(t)
 	return g.eachStripe(ctx, len(others), func(from, to int) {
 		for _, i := range others[from:to] {
-			g.move(t, i, t.leafOf(g.b, int(i), g.cuts))
+			g.move(t, i, way.leafOf(g.b, int(i), way.places[0]))
 		}
 	})
+}
+
+// way is the splits of the tree that was grown last.
+func (g *grower) way(t *Branches) *steps {
+	g.steps.list, g.steps.sets = g.steps.list[:0], g.steps.sets[:0]
+	g.steps.take(t, g.cuts)
+	return &g.steps
 }
 
 func (g *grower) move(t *Branches, row, leaf int32) {
@@ -318,7 +333,7 @@ func (g *grower) part(ctx context.Context, sc *scorer, t *Branches, l *leafNode,
 	} else if int(s.cut) < len(scale.Edges) {
 		t.Cut[n] = scale.Edges[s.cut]
 	} else {
-		t.Cut[n] = float32(math.Inf(1))
+		t.Cut[n] = math.MaxFloat32 // all that is known; JSON has no infinity
 	}
 	t.Left[n], t.Right[n] = t.add(g.outputs), t.add(g.outputs)
 	g.cuts = append(g.cuts, 0, 0)

@@ -140,7 +140,7 @@ func addWord(sums *[abreast]cells, bins []uint64, values *[gathered]int64) {
 }
 
 // stripeRows is from how many rows on a histogram is made by several workers.
-const stripeRows = 16384
+const stripeRows = 4096
 
 // fill makes the histogram of rows. Sums of whole numbers do not depend on how the work is cut.
 func (g *grower) fill(ctx context.Context, h *histogram, rows []int32) error {

@@ -25,6 +25,8 @@ type Model struct {
 	// ones, where there are any.
 	Curve []float64 `json:"curve,omitempty"`
 	Held  []float64 `json:"held,omitempty"`
+
+	quick *forest // of Trees
 }
 
 // Options of a fit besides its settings.
@@ -77,7 +79,7 @@ func Fit(ctx context.Context, d Data, s Settings, o Options) (*Model, error) {
 		}
 		m.Trees, m.Curve = append(m.Trees, *t), append(m.Curve, loss)
 		if held != nil {
-			enough, err := held.stop(ctx, m, t, g.cuts, s.Patience)
+			enough, err := held.stop(ctx, m, t, g.way(t), s.Patience)
 			if err != nil {
 				return nil, err
 			}
@@ -95,7 +97,8 @@ func Fit(ctx context.Context, d Data, s Settings, o Options) (*Model, error) {
 	if held != nil {
 		m.Trees, m.Curve, m.Held = m.Trees[:held.best], m.Curve[:held.best], held.curve[:held.best]
 	}
-	return m, nil
+	m.quick, err = newForest(m)
+	return m, err
 }
 
 // begin is a model without trees, or a copy of the one to go on from.
@@ -175,7 +178,7 @@ func newHeld(ctx context.Context, m *Model, d *Data, workers int) (*held, error)
 	if err := d.check(m.Loss); err != nil {
 		return nil, err
 	}
-	b, err := layColumns(ctx, d.Table, 0, m.Scales, workers)
+	b, err := lay(ctx, d.Table, 0, m.Scales, workers)
 	if err != nil {
 		return nil, err
 	}
@@ -205,12 +208,12 @@ func (h *held) mean(ctx context.Context, m *Model) (float64, error) {
 	return meanLoss(ctx, h.workers, &m.Loss, h.d, h.f, 1)
 }
 
-// stop takes a tree in, whose splits are cuts of bins, and says whether none has been better for long.
-func (h *held) stop(ctx context.Context, m *Model, t *Branches, cuts []uint8, patience int) (bool, error) {
+// stop takes a tree in, with its splits, and says whether none has been better for long.
+func (h *held) stop(ctx context.Context, m *Model, t *Branches, way *steps, patience int) (bool, error) {
 	n := h.d.Table.Rows()
 	err := num.Each(ctx, h.workers, (n+heldStripe-1)/heldStripe, func(s int) {
 		for i := s * heldStripe; i < min((s+1)*heldStripe, n); i++ {
-			v := t.Value[int(t.leafOf(h.b, i, cuts))*h.outputs:]
+			v := t.Value[int(way.leafOf(h.b, i, way.places[0]))*h.outputs:]
 			for k := range h.outputs {
 				h.f[i*h.outputs+k] += float64(v[k])
 			}
@@ -245,22 +248,6 @@ func (m *Model) clean(x []float32) []float32 {
 		}
 	}
 	return x
-}
-
-// raw adds up the outputs of a row.
-func (m *Model) raw(x []float32, out []float64) {
-	copy(out, m.Start)
-	if len(m.Trees) == 0 {
-		return
-	}
-	x = m.clean(x)
-	for k := range m.Trees {
-		t := &m.Trees[k]
-		v := t.Value[int(t.leaf(x))*len(out):]
-		for j := range out {
-			out[j] += float64(v[j])
-		}
-	}
 }
 
 // Outputs is how many numbers Predict gives.
@@ -335,5 +322,10 @@ func (m *Model) Check() error {
 			}
 		}
 	}
+	quick, err := newForest(m)
+	if err != nil {
+		return bad("%w", err)
+	}
+	m.quick = quick
 	return nil
 }

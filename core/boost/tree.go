@@ -40,34 +40,3 @@ func (t *Branches) next(n int32, x []float32) int32 {
 	}
 	return t.Right[n]
 }
-
-// leaf is the leaf that a row falls into.
-func (t *Branches) leaf(x []float32) int32 {
-	n := int32(0)
-	for t.Left[n] != 0 {
-		n = t.next(n, x)
-	}
-	return n
-}
-
-// leafOf is the leaf of a row of a binned table.
-func (t *Branches) leafOf(b *binned, row int, cuts []uint8) int32 {
-	n := int32(0)
-	for t.Left[n] != 0 {
-		bin := b.byColumn[t.Column[n]][row]
-		left := t.Unknown[n]
-		if bin != unknownBin {
-			if set := t.Set[n]; set > 0 {
-				left = t.Sets[set-1][bin>>6]>>(bin&63)&1 == 1
-			} else {
-				left = bin <= cuts[n]
-			}
-		}
-		if left {
-			n = t.Left[n]
-		} else {
-			n = t.Right[n]
-		}
-	}
-	return n
-}
