@@ -9,11 +9,11 @@ import (
 // step is a split as rows are led by it: to next[0] or next[1], by a bin alone and without a guess which it will be. A leaf
 // is what all bits turned of a step's next gives.
 type step struct {
-	column int32
+	column uint32
 	// A number's bin goes left where it lies no more than span above low, counted round: from the bin of the unknown on,
 	// where that goes left too.
 	low, span uint8
-	set       int32 // from 1, of those of a forest; 0 where the column is of numbers
+	set       uint32 // from 1, of those of a forest; 0 where the column is of numbers
 	next      [2]int32
 }
 
@@ -40,7 +40,7 @@ func (s *steps) take(t *Branches, cuts []uint8) int32 {
 		if left == 0 {
 			continue
 		}
-		at := step{column: t.Column[k], span: cuts[k], next: [2]int32{s.places[left], s.places[t.Right[k]]}}
+		at := step{column: uint32(t.Column[k]), span: cuts[k], next: [2]int32{s.places[left], s.places[t.Right[k]]}}
 		if t.Unknown[k] {
 			at.low, at.span = unknownBin, cuts[k]+1
 		}
@@ -50,7 +50,7 @@ func (s *steps) take(t *Branches, cuts []uint8) int32 {
 				of[3] |= 1 << 63
 			}
 			s.sets = append(s.sets, of)
-			at.set = int32(len(s.sets))
+			at.set = uint32(len(s.sets))
 		}
 		s.list = append(s.list, at)
 	}
@@ -59,7 +59,7 @@ func (s *steps) take(t *Branches, cuts []uint8) int32 {
 
 // side is 0 for left and 1 for right.
 func (s *steps) side(at *step, bin uint8) (side int) {
-	if at.set > 0 {
+	if at.set != 0 {
 		return int(^s.sets[at.set-1][bin>>6] >> (bin & 63) & 1)
 	}
 	if bin-at.low > at.span {
@@ -73,7 +73,7 @@ func (s *steps) leafOf(b *binned, row int, from int32) int32 {
 	words := b.byRow[row*b.words : (row+1)*b.words]
 	for from >= 0 {
 		at := &s.list[from]
-		bin := uint8(words[at.column/abreast] >> (8 * (at.column % abreast)))
+		bin := uint8(words[at.column/abreast] >> (at.column % abreast * 8 & 63))
 		from = at.next[s.side(at, bin)&1]
 	}
 	return ^from
