@@ -265,10 +265,10 @@ func (m Model) settings(r *rows) boost.Settings {
 	// An actual is in as many rows as there are origins from which it was forecast: they tell
 	// little more than one.
 	n, overlap := r.count(), r.overlap()
-	s := boost.Settings{Loss: r.loss(m.Loss), Trees: mostTrees, Leaves: 16, FewestRows: max(10, min(20*int(overlap), n/50)), Rate: 0.05,
+	s := boost.Settings{Loss: r.loss(m.Loss), Trees: mostTrees, Leaves: 16, FewestRows: max(10, min(20*int(overlap), n/50)), Rate: 0.1,
 		RowShare: 0.7, ColumnShare: 0.6, Squares: 10 * overlap, Patience: patience, Seed: 1}
 	if float64(n)/overlap < fewRows { // few rows: small trees, held firmly
-		s.Leaves, s.Rate, s.Squares = 6, 0.03, 20*overlap
+		s.Leaves, s.Rate, s.Squares = 6, 0.06, 20*overlap
 	}
 	if m.Trees > 0 {
 		s.Trees = m.Trees
