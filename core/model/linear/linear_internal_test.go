@@ -17,7 +17,7 @@ import (
 // design draws correlated columns of unit variance and a target, as moments.
 func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
 	rnd := rand.New(rand.NewPCG(seed, 1))
-	b := &block{p: p, n: n}
+	b := &block{p: p, n: n, part: *newMoments(p)}
 	for range n {
 		common, sum := rnd.NormFloat64(), rnd.NormFloat64()
 		for k := range p {
@@ -27,7 +27,8 @@ func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
 		}
 		b.y = append(b.y, sum)
 	}
-	m = b.moments(0, n)
+	b.moments(0, n)
+	m = &b.part
 	mx, my := m.meanXs, m.meanY
 	x, y = mat.NewDense(n, p, nil), mat.NewVecDense(n, nil)
 	for i := range n {
@@ -39,10 +40,39 @@ func design(seed uint64, n, p int) (m *moments, x *mat.Dense, y *mat.VecDense) {
 	return m, x, y
 }
 
+// Rows that are judged about the means of others have the moments that their products, written out, have.
+func TestMomentsAboutOthersMeans(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(3, 1))
+	b := &block{p: 2, n: 30, part: *newMoments(2)}
+	for range b.n {
+		b.x = append(b.x, 4+rnd.NormFloat64(), rnd.NormFloat64())
+		b.y = append(b.y, 9+rnd.NormFloat64())
+	}
+	about, judged := newMoments(2), newMoments(2)
+	b.moments(0, 20)
+	about.merge(&b.part)
+	b.moments(20, 30)
+	judged.judge(&b.part, about)
+	var xx, xy [2]float64
+	across, yy := 0.0, 0.0
+	for i := 20; i < 30; i++ {
+		d := [2]float64{b.x[2*i] - about.meanXs[0], b.x[2*i+1] - about.meanXs[1]}
+		e := b.y[i] - about.meanY
+		across, yy = across+d[0]*d[1], yy+e*e
+		for k := range d {
+			xx[k], xy[k] = xx[k]+d[k]*d[k], xy[k]+d[k]*e
+		}
+	}
+	assert.InDeltaSlice(t, []float64{xx[0], across, xx[1]}, []float64{judged.xx.Data[0], judged.xx.Data[1], judged.xx.Data[3]}, 1e-9)
+	assert.InDeltaSlice(t, xy[:], judged.xy, 1e-9)
+	assert.InDelta(t, yy, judged.yy, 1e-9)
+	assert.Equal(t, 10.0, judged.n)
+}
+
 // Moments of parts, put together, are those of the whole.
 func TestMomentsMerge(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(2, 1))
-	b := &block{p: 3, n: 50}
+	b := &block{p: 3, n: 50, part: *newMoments(3)}
 	for range b.n {
 		for range b.p {
 			b.x = append(b.x, 100+rnd.NormFloat64())
@@ -51,9 +81,11 @@ func TestMomentsMerge(t *testing.T) {
 	}
 	so := newMoments(b.p)
 	for _, part := range [][2]int{{0, 1}, {1, 20}, {20, 50}} {
-		so.merge(b.moments(part[0], part[1]))
+		b.moments(part[0], part[1])
+		so.merge(&b.part)
 	}
-	whole := b.moments(0, b.n)
+	b.moments(0, b.n)
+	whole := &b.part
 	assert.Equal(t, whole.n, so.n)
 	assert.InDelta(t, whole.yy, so.yy, 1e-8)
 	assert.InDelta(t, whole.meanY, so.meanY, 1e-9)

@@ -7,6 +7,7 @@ import (
 
 	"gonum.org/v1/gonum/blas"
 	"gonum.org/v1/gonum/blas/blas64"
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/num"
@@ -64,6 +65,14 @@ func newMoments(p int) *moments {
 		meanXs: make([]float64, p)}
 }
 
+// clear makes them those of no row.
+func (m *moments) clear() {
+	m.n, m.yy, m.meanY = 0, 0, 0
+	for _, x := range [][]float64{m.xx.Data, m.xy, m.meanXs} {
+		clear(x)
+	}
+}
+
 // run sums up the rows of every step, and follows the path of penalties over the inner
 // windows. Steps are independent of each other, so that the sums do not depend on how many
 // workers there are.
@@ -107,7 +116,7 @@ func (s *search) sum(step int) products {
 		total += max(0, len(s.list[i].y)-step)
 	}
 	stride := max(1+total/mostRows, s.method.thin)
-	b := &block{p: p, search: s}
+	b := &block{p: p, search: s, so: *newMoments(p), part: *newMoments(p)}
 	for i := range s.list {
 		x := &s.list[i]
 		if i == 0 || !b.centred { // numbers such as years are summed near zero
@@ -129,6 +138,8 @@ type block struct {
 	y       []float64
 	fold    []int     // first row of each fold
 	centre  []float64 // room for rows less their means
+	so      moments   // room for those of the folds so far
+	part    moments   // and of one fold
 	centred bool
 }
 
@@ -187,68 +198,65 @@ func (s *products) add(b *block) {
 	if b.n == 0 {
 		return
 	}
-	so := newMoments(b.p) // the folds so far
+	so := &b.so // the folds so far
+	so.clear()
 	for k := range folds {
 		from, to := b.fold[k], b.fold[k+1]
-		if k >= firstJudged && so.n >= 2 && to > from {
+		if to == from {
+			continue
+		}
+		b.moments(from, to)
+		if k >= firstJudged && so.n >= 2 {
 			s.train[k].take(so)
-			s.judged[k].judge(b, from, to, so)
+			s.judged[k].judge(&b.part, so)
 		}
-		if to > from {
-			so.merge(b.moments(from, to))
-		}
+		so.merge(&b.part)
 	}
 	s.whole.take(so)
 }
 
-// moments are those of some rows about their own means.
-func (b *block) moments(from, to int) *moments {
-	n, p := to-from, b.p
-	m := newMoments(p)
-	m.n = float64(n)
+// moments puts those of some rows about their own means into part.
+func (b *block) moments(from, to int) {
+	m, p := &b.part, b.p
+	m.clear()
+	m.n = float64(to - from)
 	for i := from; i < to; i++ {
-		for k, v := range b.x[i*p : (i+1)*p] {
-			m.meanXs[k] += v
-		}
+		floats.Add(m.meanXs, b.x[i*p:(i+1)*p])
 		m.meanY += b.y[i]
 	}
-	for k := range m.meanXs {
-		m.meanXs[k] /= m.n
-	}
+	floats.Scale(1/m.n, m.meanXs)
 	m.meanY /= m.n
-	m.products(b, from, to, m.meanXs, m.meanY)
-	return m
-}
-
-// products adds the sums of products of rows about means.
-func (m *moments) products(b *block, from, to int, mx []float64, my float64) {
-	n, p := to-from, b.p
-	if cap(b.centre) < n*p {
-		b.centre = make([]float64, n*p)
+	if cap(b.centre) < (to-from)*p {
+		b.centre = make([]float64, (to-from)*p)
 	}
-	c := b.centre[:n*p]
-	for i := range n {
+	c := b.centre[:(to-from)*p]
+	for i := range to - from {
 		row, out := b.x[(from+i)*p:(from+i+1)*p], c[i*p:(i+1)*p]
-		d := b.y[from+i] - my
+		d := b.y[from+i] - m.meanY
 		m.yy += d * d
-		for k, v := range row {
-			v -= mx[k]
-			out[k] = v
-			m.xy[k] += v * d
-		}
+		floats.SubTo(out, row, m.meanXs)
+		floats.AddScaled(m.xy, d, out)
 	}
 	if p > 0 {
-		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: n, Cols: p, Stride: p, Data: c}, 1, m.xx)
+		blas64.Syrk(blas.Trans, 1, blas64.General{Rows: to - from, Cols: p, Stride: p, Data: c}, 0, m.xx)
 	}
 }
 
-// judge adds rows about the means of others.
-func (m *moments) judge(b *block, from, to int, about *moments) {
-	m.products(b, from, to, about.meanXs, about.meanY)
-	m.n += float64(to - from)
-	m.meanY += about.meanY * float64(to-from)
-	for k, v := range about.meanXs {
-		m.meanXs[k] += v * float64(to-from)
+// judge adds the moments of rows, moved from their own means to those of others.
+func (m *moments) judge(x, about *moments) {
+	p := len(m.xy)
+	dy := x.meanY - about.meanY
+	m.n += x.n
+	m.yy += x.yy + x.n*dy*dy
+	m.meanY += x.n * about.meanY
+	for a := range p {
+		da := x.n * (x.meanXs[a] - about.meanXs[a])
+		m.xy[a] += x.xy[a] + da*dy
+		m.meanXs[a] += x.n * about.meanXs[a]
+		row, other := m.xx.Data[a*p:(a+1)*p], x.xx.Data[a*p:(a+1)*p]
+		for k := a; k < p; k++ {
+			row[k] += other[k] + da*(x.meanXs[k]-about.meanXs[k])
+		}
 	}
 }
 
