@@ -8,10 +8,10 @@ func (x *Rows) FillColumn(k, from, stride, step int, out []float64) {
 	c := &x.recipe.Columns[k]
 	switch c.Kind {
 	case kindLag:
-		x.shifted(x.y, from+1-c.Lag, stride, out)
+		x.laggedAll(from, from+1-c.Lag, stride, out)
 	case kindSeasonLag:
 		m := x.recipe.Season
-		x.shifted(x.y, from+step-m*((step+m-1)/m+c.Lag-1), stride, out)
+		x.laggedAll(from, from+step-m*((step+m-1)/m+c.Lag-1), stride, out)
 	case kindAttribute:
 		for i := range out {
 			out[i] = x.fixed[k]
@@ -22,6 +22,18 @@ func (x *Rows) FillColumn(k, from, stride, step int, out []float64) {
 		}
 	default:
 		x.shifted(x.ahead[k], from+step, stride, out)
+	}
+}
+
+// laggedAll puts the values of places as far from each origin as the first's into out.
+func (x *Rows) laggedAll(origin, at, stride int, out []float64) {
+	for i := range out {
+		if at >= 0 {
+			x.shifted(x.y, at, stride, out[i:])
+			return
+		}
+		out[i] = x.lagged(x.y[:min(origin+1, len(x.y))], at)
+		origin, at = origin+stride, at+stride
 	}
 }
 

@@ -41,3 +41,27 @@ func TestColumnsAcrossOrigins(t *testing.T) {
 }
 
 func same(a, b float64) bool { return a == b || a != a && b != b }
+
+// Lags that may reach back read the first value where there was none yet, at each origin alone and at many at once, and
+// nothing that comes after an origin.
+func TestLagsReachBackToTheFirstValue(t *testing.T) {
+	r, rows := lay(t, shop(40), 39, 9, "lag 3", "season lag 2", "difference 5")
+	x, column := make([]float64, len(r.Columns)), make([]float64, 12)
+	rows.Fill(1, 2, x)
+	assert.True(t, x[0] != x[0] && x[1] != x[1] && x[2] != x[2])
+	rows.ReachBack()
+	all := make([]float64, len(r.Columns))
+	rows.Fill(39, 1, all)
+	first := []float64{1}
+	rows.FillPath(first, 2, x)
+	assert.Equal(t, []float64{1, 1, 0}, x)
+	for k := range r.Columns {
+		for _, stride := range []int{1, 3} {
+			rows.FillColumn(k, 0, stride, 2, column)
+			for i, got := range column {
+				rows.Fill(i*stride, 2, x)
+				require.True(t, same(x[k], got), "%s at %d: %v, %v", r.Columns[k].Name, i*stride, x[k], got)
+			}
+		}
+	}
+}

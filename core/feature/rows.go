@@ -21,6 +21,7 @@ type Rows struct {
 	groups *Groups
 	group  []string // of each column, where it has one
 	first  int      // axis index of y[0]
+	early  bool     // lags that reach before y[0] read it
 }
 
 // Lay prepares the rows of a series over its own values and horizon periods past them. y are
@@ -59,6 +60,20 @@ func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Group
 		}
 	}
 	return x, nil
+}
+
+// ReachBack lets lags that reach before the first value read that one instead of nothing.
+func (x *Rows) ReachBack() { x.early = true }
+
+// lagged is the value at a place up to an origin.
+func (x *Rows) lagged(past []float64, i int) float64 {
+	if i < 0 && x.early {
+		i = 0
+	}
+	if i < 0 || i >= len(past) {
+		return panel.Unknown
+	}
+	return past[i]
 }
 
 func label(s panel.SeriesView, attribute string) string {
@@ -210,21 +225,15 @@ func (x *Rows) fill(past []float64, step int, out []float64) {
 // value is a column's for a step past the last of some values.
 func (x *Rows) value(k int, past []float64, step int) float64 {
 	origin := len(past) - 1
-	at := func(i int) float64 {
-		if i < 0 || i > origin {
-			return panel.Unknown
-		}
-		return past[i]
-	}
 	c := &x.recipe.Columns[k]
 	switch c.Kind {
 	case kindLag:
-		return at(origin + 1 - c.Lag)
+		return x.lagged(past, origin+1-c.Lag)
 	case kindSeasonLag:
 		m := x.recipe.Season
-		return at(origin + step - m*((step+m-1)/m+c.Lag-1))
+		return x.lagged(past, origin+step-m*((step+m-1)/m+c.Lag-1))
 	case kindDifference:
-		return at(origin) - at(origin-c.Lag)
+		return x.lagged(past, origin) - x.lagged(past, origin-c.Lag)
 	case kindMean:
 		return mean(past[max(0, origin+1-c.Width):], c.Width)
 	case kindSpread:

@@ -85,8 +85,11 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 	calm(y[:s.Used], s.Odd)
 	carry(y, y)
 	f.past = y[:last+1]
-	f.rows, err = p.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View()))
-	return f, err
+	if f.rows, err = p.Recipe.Lay(v, y, h, s.Pool.groupsAt(v.View())); err != nil {
+		return nil, err
+	}
+	f.rows.ReachBack()
+	return f, nil
 }
 
 // value is the forecast of a step past the end of a path that may hold forecasts.

@@ -55,6 +55,7 @@ func (m Method) lay(v panel.View, inputs []single.Input) (*Pool, []series, error
 		if s.rows, err = p.Recipe.Lay(in.SeriesView, s.past, p.Horizon, groups); err != nil {
 			return nil, nil, err
 		}
+		s.rows.ReachBack()
 	}
 	return p, list, nil
 }

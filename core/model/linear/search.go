@@ -11,6 +11,7 @@ import (
 	"gonum.org/v1/gonum/mat"
 
 	"paperkettle/core/num"
+	"paperkettle/core/panel"
 )
 
 // search finds the penalty's strength on inner windows and solves the equations.
@@ -117,11 +118,9 @@ func (s *search) sum(step int) products {
 	}
 	stride := max(1+total/mostRows, s.method.thin)
 	b := &block{p: p, search: s, so: *newMoments(p), part: *newMoments(p)}
+	s.findCenter(step, out.center)
 	for i := range s.list {
 		x := &s.list[i]
-		if i == 0 || !b.centred { // numbers such as years are summed near zero
-			b.findCenter(x, step, out.center)
-		}
 		b.read(x, step, stride, out.center)
 		out.rows += b.n
 		out.add(b)
@@ -131,31 +130,37 @@ func (s *search) sum(step int) products {
 
 // block is a series' rows at a step.
 type block struct {
-	p       int
-	search  *search
-	n       int
-	x       []float64 // n by p, less the centre
-	y       []float64
-	fold    []int     // first row of each fold
-	centre  []float64 // room for rows less their means
-	so      moments   // room for those of the folds so far
-	part    moments   // and of one fold
-	centred bool
+	p      int
+	search *search
+	n      int
+	x      []float64 // n by p, less the centre
+	y      []float64
+	fold   []int     // first row of each fold
+	centre []float64 // room for rows less their means
+	so     moments   // room for those of the folds so far
+	part   moments   // and of one fold
 }
 
-// findCenter takes the middle row for the centre.
-func (b *block) findCenter(s *series, step int, center []float64) {
-	n := len(s.y)
-	for o := n / 2; o+step < n; o++ {
-		if _, ok := b.search.read(s, o, step, center); ok {
-			b.centred = true
+// findCenter puts the mean over the series of a row in the middle of each: numbers such as years are summed near zero, and
+// what is unknown counts as usual.
+func (s *search) findCenter(step int, center []float64) {
+	x, known := make([]float64, len(center)), make([]float64, len(center))
+	for i := range s.list {
+		n := len(s.list[i].y)
+		for o := n / 2; o+step < n; o++ {
+			if _, ok := s.read(&s.list[i], o, step, x); !ok {
+				continue
+			}
+			for k, v := range x {
+				if panel.Known(v) {
+					center[k], known[k] = center[k]+v, known[k]+1
+				}
+			}
 			break
 		}
 	}
-	for k, v := range center {
-		if v != v {
-			center[k] = 0
-		}
+	for k, n := range known {
+		center[k] /= max(1, n)
 	}
 }
 
