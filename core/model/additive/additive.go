@@ -52,6 +52,9 @@ type Method struct {
 // look odd.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesDays says that it may be fitted to what the calendar's days leave.
+func (m Method) TakesDays() bool { return true }
+
 // TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and no driver
 // may be the season's cause.
 func (m Method) TakesRest(in single.Input) bool {

@@ -48,7 +48,7 @@ func Families() model.Catalogue {
 			{Name: "together", Kind: model.List, Meaning: "series with the same value of this attribute lean on each other's effects of events and " +
 				"drivers; all, or none", Auto: "all"},
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "outliers count for nothing"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
 			if err != nil {

@@ -29,7 +29,7 @@ func Families() model.Catalogue {
 				Auto: "as many as are worth it"},
 			{Name: "drivers", Kind: model.Switch, Default: false, Meaning: "regress on the drivers, with ARIMA errors"},
 			{Name: "events", Kind: model.Switch, Default: false, Meaning: "regress on the events, with ARIMA errors"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
 			return single.Model(m, single.BoundsOf(v)), err

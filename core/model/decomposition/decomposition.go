@@ -35,6 +35,9 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: a large one hides the season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesDays says that it may be fitted to what the calendar's days leave.
+func (m Method) TakesDays() bool { return true }
+
 // TakesRest says that it may be applied to what a season of few rounds leaves, where none was set.
 func (m Method) TakesRest(single.Input) bool { return m.Season == 0 }
 
@@ -418,7 +421,7 @@ func Families() model.Catalogue {
 				Auto: "every season of the cadence that two rounds of show"},
 			{Name: "logs", Kind: model.Choice, Choices: []string{"on", "off"}, Meaning: "parts multiply rather than add",
 				Auto: "on where the season's size goes with the level"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m := Method{Rest: v.Text("rest", "smoothing"), Options: loess.Options{Window: v.Int("window", 11)}, Season: v.Int("length", 0),
 				Logs: v.Text("logs", "")}

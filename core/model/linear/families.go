@@ -36,7 +36,7 @@ func Families() model.Catalogue {
 			{Name: "robust", Kind: model.Switch, Default: true, Meaning: "values far from their neighbours count for nothing"},
 			{Name: "intervals", Kind: model.Choice, Choices: []string{"errors", "quantiles"}, Default: "errors",
 				Meaning: "from the errors of each step, or by quantile regression, wider where errors have been wide"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			return trainable(methodOf(v), single.GroupedBy(v), single.BoundsOf(v)), nil
 		},

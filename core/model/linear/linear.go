@@ -386,6 +386,10 @@ func trainable(m Method, by string, b single.Bounds) model.Model {
 // little else.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesDays says that it may be fitted to what the calendar's days leave: where it reads the calendar, by no features of the
+// user's own.
+func (m Method) TakesDays() bool { return m.Outside && m.Lines == nil }
+
 // TakesRest says that it may be fitted to what a season of few rounds leaves: where it reads the calendar by itself,
 // and no driver may be the season's cause.
 func (m Method) TakesRest(in single.Input) bool {

@@ -85,6 +85,9 @@ func (t *Trained) tell(d *model.Description, i int) {
 	if young, ok := t.now.young[i]; ok {
 		d.Form += single.SeasonWords(&young)
 	}
+	if effect, ok := t.now.days[i]; ok {
+		d.Form += single.SeasonWords(&effect)
+	}
 	z := outlook.Without(s.Values, outside)
 	seen, ok := look(z[:len(z)-single.Trailing(z)], season, long)
 	if !ok {

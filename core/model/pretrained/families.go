@@ -26,7 +26,7 @@ func Families(w *Weights) model.Catalogue {
 				Meaning: "what the additive regression says of drivers and events is taken out first, and put back, unless held-out windows lose by it"},
 			{Name: "tune", Kind: model.Switch, Default: false, Meaning: "the network goes on learning from these series, as long as held-out windows gain"},
 			{Name: "within", Kind: model.Amount, Min: &soonest, Meaning: "minutes that tuning may take", Auto: "as long as held-out windows gain"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m := Model{Weights: w, Bounds: single.BoundsOf(v)}
 			m.Explain, _ = v["explain"].(bool)

@@ -62,6 +62,9 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		}
 	}
 	if m.Plain {
+		if err := t.tellDays(ctx, v, out, env.Judge); err != nil {
+			return nil, err
+		}
 		r, err := t.rehearsal(ctx, v, out, t.early)
 		if err != nil || !r.tell() {
 			return t, err
@@ -77,6 +80,9 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		if err := t.explain(ctx, v, out, env); err != nil {
 			return nil, err
 		}
+	}
+	if err := t.tellDays(ctx, v, out, env.Judge); err != nil {
+		return nil, err
 	}
 	r, err := t.rehearsal(ctx, v, out, t.early)
 	if err != nil {

@@ -146,6 +146,9 @@ func (t *Trained) read(r *ready, quantiles []float64, rows forecast.Rows) error 
 			}
 			single.DoubtSeason(&season, factor, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
 		}
+		if effect, ok := t.now.days[r.place]; ok {
+			single.DoubtSeason(&effect, 1, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
+		}
 		outlook.PutBack(rows, h, len(r.values), r.outside)
 	}
 	t.Widening.Stretch(rows, r.quiet)
@@ -197,6 +200,7 @@ type written struct {
 	Trained *Trained
 	Outside []byte
 	Young   []placed // in order: what is written is the same each time
+	Days    []placed
 }
 
 // placed is a season of few rounds and the place of its series.
@@ -208,9 +212,7 @@ type placed struct {
 // Shared writes what was found out; the weights by their hash, but where they were tuned.
 func (t *Trained) Shared() ([]byte, error) {
 	w := written{Trained: t}
-	for _, i := range slices.Sorted(maps.Keys(t.now.young)) {
-		w.Young = append(w.Young, placed{i, t.now.young[i]})
-	}
+	w.Young, w.Days = inOrder(t.now.young), inOrder(t.now.days)
 	if t.now.by != nil {
 		var err error
 		if w.Outside, err = t.now.by.Shared(); err != nil {
@@ -218,6 +220,21 @@ func (t *Trained) Shared() ([]byte, error) {
 		}
 	}
 	return model.Encode(w)
+}
+
+func inOrder(seasons map[int]young.Season) (out []placed) {
+	for _, i := range slices.Sorted(maps.Keys(seasons)) {
+		out = append(out, placed{i, seasons[i]})
+	}
+	return out
+}
+
+func byPlace(list []placed) map[int]young.Season {
+	out := make(map[int]young.Season, len(list))
+	for _, p := range list {
+		out[p.Place] = p.Season
+	}
+	return out
 }
 
 // Part writes what explains a series' drivers and events.
@@ -266,12 +283,7 @@ func (w *Weights) read(p model.Parts) (model.Trained, error) {
 			return nil, err
 		}
 	}
-	for _, p := range from.Young {
-		if t.now.young == nil {
-			t.now.young = make(map[int]young.Season, len(from.Young))
-		}
-		t.now.young[p.Place] = p.Season
-	}
+	t.now.young, t.now.days = byPlace(from.Young), byPlace(from.Days)
 	t.workers = 1
 	return t, nil
 }

@@ -12,6 +12,15 @@ type Bounds struct {
 	Lowest *float64
 	Whole  bool
 	Bare   bool // intervals are not widened by inner windows: the caller does that
+	// KeepDays leaves what the calendar's days do in the series.
+	KeepDays bool
+}
+
+// UsualSettings are the settings of families that may be fitted to what the calendar's days leave.
+func UsualSettings() []model.Setting {
+	return append([]model.Setting{{Name: "days", Kind: model.Switch, Default: true,
+		Meaning: "what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it"}},
+		BoundSettings()...)
 }
 
 // BoundSettings are the settings that every family of single series has.
@@ -28,6 +37,8 @@ func BoundsOf(v model.Values) (b Bounds) {
 		b.Lowest = &low
 	}
 	b.Whole, _ = v["whole"].(bool)
+	days, set := v["days"].(bool)
+	b.KeepDays = set && !days
 	return b
 }
 

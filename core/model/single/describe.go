@@ -239,10 +239,13 @@ func line(y []float64) *model.Line {
 
 // Outside tells what drivers and events bring to the series, where the method knows.
 func (f *Fit) Outside(s panel.SeriesView, horizon int) (*model.Outside, error) {
-	if o, ok := f.State.(interface {
-		Outside(v panel.SeriesView, h int) (*model.Outside, error)
-	}); ok {
+	if o, ok := f.State.(outsider); ok {
 		return o.Outside(s, horizon)
 	}
 	return nil, nil
+}
+
+// outsider is a State that knows what drivers and events bring.
+type outsider interface {
+	Outside(v panel.SeriesView, h int) (*model.Outside, error)
 }

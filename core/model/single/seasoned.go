@@ -117,10 +117,13 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 		return method, nil
 	}
 	prior, err := priorOfView(ctx, v, leavesOut(method), workers)
-	if err != nil || prior == nil {
+	if err != nil {
 		return method, err
 	}
-	return seasoned{method, prior}, nil
+	if prior != nil {
+		method = seasoned{method, prior}
+	}
+	return method, nil
 }
 
 // priorOfView is what the series of a view tell of their seasons together, mended where that is asked for.
@@ -327,12 +330,18 @@ func (s *Seasoned) Fitted() []float64 {
 // Again is the method with what it settled on.
 func (s *Seasoned) Again() Method {
 	a, ok := s.State.(interface{ Again() Method })
-	m, known := s.again.(seasoned)
-	if !ok || !known {
+	if !ok {
 		return nil
 	}
-	if again := a.Again(); again != nil {
+	again := a.Again()
+	if again == nil {
+		return nil
+	}
+	switch m := s.again.(type) {
+	case seasoned:
 		return seasoned{resting{again}, m.prior}
+	case onDays:
+		return onDays{resting{again}, m.prior}
 	}
 	return nil
 }
@@ -383,6 +392,36 @@ func (s *Seasoned) See(v panel.SeriesView) {
 	}
 }
 
+// Outside is what drivers and events bring to the rest; the season is none of it.
+func (s *Seasoned) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
+	o, ok := s.State.(outsider)
+	if !ok {
+		return nil, nil
+	}
+	inner, err := o.Outside(s.without(v), h)
+	if err != nil || inner == nil {
+		return inner, err
+	}
+	first := s.Next - int64(len(v.Values))
+	through := func(f func(t int, y float64) float64) func(t int, y float64) float64 {
+		return func(t int, y float64) float64 {
+			on := first + int64(t)
+			out := []float64{f(t, s.Season.Without([]float64{y}, on)[0])}
+			s.Season.With(on, out)
+			return out[0]
+		}
+	}
+	return &model.Outside{Take: through(inner.Take), Put: through(inner.Put), Doubt: func(count int) func(p, step int, y float64) float64 {
+		doubt := inner.Doubt(count)
+		return func(p, step int, y float64) float64 {
+			on := s.Next + int64(step)
+			out := []float64{doubt(p, step, s.Season.Without([]float64{y}, on)[0])}
+			s.Season.With(on, out)
+			return out[0]
+		}
+	}}, nil
+}
+
 // Paths draws futures of the rest, with the season.
 func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	p, ok := s.State.(interface {
@@ -401,8 +440,10 @@ func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 // Describe describes the rest, and the season as a part.
 func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	s.State.Describe(d, horizon)
-	m := len(s.Season.Deviations)
-	c := model.Component{Name: fmt.Sprintf("season of %d", m), Factor: s.Season.Log}
+	c := model.Component{Name: fmt.Sprintf("season of %d", len(s.Season.Deviations)), Factor: s.Season.Log}
+	if s.Season.Days != nil {
+		c.Name = s.Season.Days.Name()
+	}
 	used := len(s.State.Fitted())
 	at := func(i int) float64 { return s.Season.At(s.Next + int64(i-used)) }
 	for i := range used {
@@ -415,10 +456,12 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	d.Form += SeasonWords(&s.Season)
 }
 
-// SeasonWords say that a season of few rounds was taken out.
+// SeasonWords say that a season of few rounds, or what days do, was taken out.
 func SeasonWords(s *young.Season) string {
 	m := len(s.Deviations)
 	switch {
+	case s.Days != nil:
+		return fmt.Sprintf("; of what the %s leaves, a factor that all series tell together: %s", s.Days.Name(), s.Days.Words())
 	case !s.Shows():
 		return fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
 	case s.Log:

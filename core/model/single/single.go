@@ -172,8 +172,13 @@ func (m seriesModel) Bare() model.SeriesModel {
 
 // Learn is the model with what the series of a view tell together.
 func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (model.SeriesModel, error) {
-	var err error
-	m.method, err = learnt(ctx, m.method, v, workers)
+	prior, err := m.daysOf(ctx, v, workers)
+	if err != nil {
+		return m, err
+	}
+	if m.method, err = learnt(ctx, m.method, v, workers); prior != nil {
+		m.method = onDays{m.method, prior}
+	}
 	return m, err
 }
 

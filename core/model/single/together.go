@@ -81,6 +81,10 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		if !ok {
 			g = t.group
 		}
+		taken, err := t.daysTaken(ctx, v, inputs, env.Workers)
+		if err != nil {
+			return nil, err
+		}
 		seasons, err := restsOf(ctx, t.group, v, inputs, env.Workers)
 		if err != nil {
 			return nil, err
@@ -96,8 +100,10 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		}
 		for k, i := range places[name] {
 			own[i].state, own[i].err, own[i].widening = got.States[k], got.Errs[k], got.Widenings[k]
-			if s := seasons[k]; s != nil && own[i].state != nil {
-				s.State, own[i].state = own[i].state, s
+			for _, s := range []*Seasoned{seasons[k], taken[k]} { // what was taken out last is put back first
+				if s != nil && own[i].state != nil {
+					s.State, own[i].state = own[i].state, s
+				}
 			}
 		}
 	}

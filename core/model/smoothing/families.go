@@ -28,7 +28,7 @@ func Families() model.Catalogue {
 				Auto: "each series has its own"},
 			{Name: "choose", Kind: model.Choice, Choices: []string{"averaged", "lowest"}, Default: "averaged",
 				Meaning: "the forms near the lowest AICc mixed by their weights, or the lowest alone"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			m, err := methodOf(v)
 			return trainable(m, strings.Join(v.Names("together"), ","), single.BoundsOf(v)), err

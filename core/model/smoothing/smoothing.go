@@ -50,6 +50,9 @@ func (m Method) Trends(list ...Trend) Method {
 	return m
 }
 
+// TakesDays says that it may be fitted to what the calendar's days leave.
+func (m Method) TakesDays() bool { return true }
+
 // TakesRest says that forms may be fitted to what a season of few rounds leaves, where none was set or ruled out.
 func (m Method) TakesRest(single.Input) bool {
 	return m.Season == 0 && m.Allowed.Season == "" && m.Allowed.Form == nil

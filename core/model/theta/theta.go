@@ -32,6 +32,9 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: each would go on in level and season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// TakesDays says that it may be fitted to what the calendar's days leave.
+func (m Method) TakesDays() bool { return true }
+
 // TakesRest says that it may be fitted to what a season of few rounds leaves, where none was set or ruled out.
 func (m Method) TakesRest(single.Input) bool { return m.Season == 0 && !m.NoSeason }
 
@@ -401,7 +404,7 @@ func Families() model.Catalogue {
 			{Name: "kind", Kind: model.Choice, Choices: []string{"standard", "optimised"}, Default: "standard", Meaning: "theta fixed at 2, or estimated"},
 			{Name: "length", Kind: model.Whole, Min: &one, Max: &most, Meaning: "periods in the season", Auto: "the cadence's shortest"},
 			{Name: "season", Kind: model.Choice, Choices: []string{"none"}, Meaning: "none adjusts for no season", Auto: "adjusted for where a test finds it"},
-		}, single.BoundSettings()...),
+		}, single.UsualSettings()...),
 		New: func(v model.Values) (model.Model, error) {
 			return single.Model(Method{Optimised: v.Text("kind", "") == "optimised", Season: v.Int("length", 0),
 				NoSeason: v.Text("season", "") == "none"}, single.BoundsOf(v)), nil

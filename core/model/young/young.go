@@ -21,6 +21,7 @@ package young
 import (
 	"math"
 
+	"paperkettle/core/model/days"
 	"paperkettle/core/model/harmonic"
 	"paperkettle/core/panel"
 )
@@ -61,11 +62,21 @@ type Season struct {
 	Learnt float64
 	// Share is how likely it is that there is a season at all.
 	Share float64
+	// Days are what the calendar's days do, in logs, in place of terms.
+	Days *days.Effect
+}
+
+// term is what the logs, or the values, have at an ordinal.
+func (s *Season) term(ordinal int64) float64 {
+	if s.Days != nil {
+		return s.Days.At(ordinal)
+	}
+	return s.Terms.At(ordinal)
 }
 
 // At is the season's value at an ordinal: a factor, or what it adds.
 func (s *Season) At(ordinal int64) float64 {
-	if v := s.Terms.At(ordinal); s.Log {
+	if v := s.term(ordinal); s.Log {
 		return math.Exp(v)
 	} else {
 		return v
@@ -74,6 +85,9 @@ func (s *Season) At(ordinal int64) float64 {
 
 // Shows says that the season is more than what is not known of it.
 func (s *Season) Shows() bool {
+	if s.Days != nil {
+		return true
+	}
 	own, doubt := 0.0, 0.0
 	for place, d := range s.Deviations {
 		v := s.Terms.At(int64(place))
@@ -84,6 +98,9 @@ func (s *Season) Shows() bool {
 
 // Deviation is the standard deviation of the terms at an ordinal.
 func (s *Season) Deviation(ordinal int64) float64 {
+	if s.Days != nil {
+		return s.Days.Deviation(ordinal)
+	}
 	m := len(s.Deviations)
 	at := math.Mod(float64(ordinal), s.Terms.Period) / s.Terms.Period
 	return s.Deviations[((int(math.Round(at*float64(m)))%m)+m)%m]

@@ -1,0 +1,194 @@
+// Package days tells what the calendar's days do to series beyond their seasons: to daily ones what the day of the month
+// does, for pay comes on some days and bills on others, and to monthly ones of how many working days, or of how many
+// Saturdays, a month happens to consist. Both are factors that a series' season cannot hold, since they move about in it.
+//
+// What a series is next to its level and season is regressed, in logs, on the days. All series of a panel tell of the
+// effects together, and of each as far as it differs; how much is believed of either is found by leaving months, or
+// years, out. There are none unless what was left out is foretold better with them, by more than chance would have it.
+//
+// Source: Young, Estimating trading-day variation in monthly economic time series, Bureau of the Census technical paper
+// 12 (1965); Bell and Hillmer, Modeling time series with calendar variation, Journal of the American Statistical
+// Association 78 (1983); effects held towards those of all: Efron and Morris, Journal of the American Statistical
+// Association 70 (1975).
+package days
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"gonum.org/v1/gonum/floats"
+
+	"paperkettle/core/calendar"
+)
+
+// Kind is what days are told apart by.
+type Kind string
+
+// The kinds: of daily series, and of monthly ones.
+const (
+	FromStart Kind = "day of the month"
+	FromEnd   Kind = "day of the month, the last nine by how many are left"
+	Working   Kind = "working days of the month"
+	Each      Kind = "weekdays of the month"
+)
+
+// kindsOf are those of a cadence; none where days do not tell.
+func kindsOf(c calendar.Cadence) []Kind {
+	switch c.Unit {
+	case calendar.Day:
+		return []Kind{FromStart, FromEnd}
+	case calendar.Month:
+		return []Kind{Working, Each}
+	}
+	return nil
+}
+
+const (
+	places   = 31 // days of a month
+	lastDays = 9  // that are counted from its end
+	week     = 7
+)
+
+// size is how many columns a kind has.
+func (k Kind) size() int {
+	switch k {
+	case Working:
+		return 1
+	case Each:
+		return week
+	}
+	return places
+}
+
+// apart says that each period is in one column alone.
+func (k Kind) apart() bool { return k == FromStart || k == FromEnd }
+
+// place is the column that a day is in.
+func (k Kind) place(at time.Time) int {
+	if k == FromEnd && at.Day() > places-3-lastDays {
+		if left := lengthOf(at) - at.Day(); left < lastDays {
+			return places - 1 - left
+		}
+	}
+	return at.Day() - 1
+}
+
+func lengthOf(month time.Time) int {
+	return time.Date(month.Year(), month.Month()+1, 0, 0, 0, 0, 0, time.UTC).Day()
+}
+
+// fill puts the columns of a month: how many days of a kind it has beyond the usual number for its length.
+func (k Kind) fill(at time.Time, x []float64) {
+	clear(x)
+	length := lengthOf(at)
+	usual := float64(length) / week
+	if at.Month() == time.February {
+		usual = 28.25 / week
+	}
+	for d := range week {
+		count := 4.0
+		if (d-int(at.Weekday())+week)%week < length-28 {
+			count = 5
+		}
+		switch {
+		case k == Each:
+			x[d] = count - usual
+		case time.Weekday(d) == time.Saturday || time.Weekday(d) == time.Sunday:
+			x[0] -= 2.5 * (count - usual)
+		default:
+			x[0] += count - usual
+		}
+	}
+}
+
+// Effect is what days do to a series: the log of a factor for each column, and its standard deviation.
+type Effect struct {
+	Kind       Kind
+	Cadence    calendar.Cadence
+	Beta       []float64
+	Deviations []float64
+	// Learnt is how many coefficients' worth the series itself told.
+	Learnt float64
+}
+
+func dateOf(c calendar.Cadence, ordinal int64) time.Time { return time.Unix(c.Start(ordinal), 0).UTC() }
+
+// At is the log of a period's factor.
+func (e *Effect) At(ordinal int64) float64 {
+	at := dateOf(e.Cadence, ordinal)
+	if e.Kind.apart() {
+		return e.Beta[e.Kind.place(at)]
+	}
+	var x [week]float64
+	e.Kind.fill(at, x[:])
+	return floats.Dot(x[:len(e.Beta)], e.Beta)
+}
+
+// Deviation is that of the log.
+func (e *Effect) Deviation(ordinal int64) float64 {
+	at := dateOf(e.Cadence, ordinal)
+	if e.Kind.apart() {
+		return e.Deviations[e.Kind.place(at)]
+	}
+	var x [week]float64
+	e.Kind.fill(at, x[:])
+	sum := 0.0
+	for k, d := range e.Deviations {
+		sum += x[k] * x[k] * d * d
+	}
+	return math.Sqrt(sum)
+}
+
+// Name is what a part of a forecast is called that is the effect's.
+func (e *Effect) Name() string {
+	if e.Kind.apart() {
+		return "day of the month"
+	}
+	return "weekdays of the month"
+}
+
+// Words say what was found.
+func (e *Effect) Words() string {
+	if e.Kind.apart() {
+		best, worst := 0, 0
+		for k, b := range e.Beta {
+			if b > e.Beta[best] {
+				best = k
+			}
+			if b < e.Beta[worst] {
+				worst = k
+			}
+		}
+		return fmt.Sprintf("%s counts: %+.0f %% on %s, %+.0f %% on %s", e.Name(), percent(e.Beta[best]), e.place(best), percent(e.Beta[worst]), e.place(worst))
+	}
+	if e.Kind == Working {
+		return fmt.Sprintf("a month with a working day more in place of a day off has %+.1f %%", percent(3.5*e.Beta[0]))
+	}
+	best, worst := 0, 0
+	for k, b := range e.Beta {
+		if b > e.Beta[best] {
+			best = k
+		}
+		if b < e.Beta[worst] {
+			worst = k
+		}
+	}
+	return fmt.Sprintf("a month with a %s more in place of a %s has %+.1f %%", time.Weekday(best), time.Weekday(worst),
+		percent(e.Beta[best]-e.Beta[worst]))
+}
+
+func percent(log float64) float64 { return 100 * math.Expm1(log) }
+
+func (e *Effect) place(k int) string {
+	if left := places - 1 - k; e.Kind == FromEnd && left < lastDays {
+		switch left {
+		case 0:
+			return "the last day"
+		case 1:
+			return "the last day but one"
+		}
+		return fmt.Sprintf("the last day but %d", left)
+	}
+	return fmt.Sprintf("day %d", k+1)
+}

@@ -1,0 +1,352 @@
+package days
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/mat"
+	"gonum.org/v1/gonum/stat"
+	"gonum.org/v1/gonum/stat/distuv"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+const (
+	folds = 6
+	// fewestMonths and fewestYears must have been seen, of daily and of monthly series.
+	fewestMonths = 6
+	fewestYears  = 4
+	// chance is how likely days are to foretell as well as they do where they tell nothing, and leastGain the share of what
+	// is left of levels and seasons that they must foretell.
+	chance    = 0.002
+	leastGain = 0.01
+)
+
+// loose are the standard deviations that effects may have: of all series together, and of one next to those.
+var (
+	loose    = []float64{0.003, 0.01, 0.03, 0.1, 0.3}
+	looseOwn = []float64{0, 0.003, 0.01, 0.03, 0.1}
+)
+
+// sums are the products of columns with each other and with what is left, over the variance of that. Where periods are in
+// one column alone, the products of different ones are nought and left out.
+type sums struct {
+	xx, xy []float64
+	n      float64
+}
+
+func (k Kind) newSums() sums {
+	p := k.size()
+	if k.apart() {
+		return sums{xx: make([]float64, p), xy: make([]float64, p)}
+	}
+	return sums{xx: make([]float64, p*p), xy: make([]float64, p)}
+}
+
+func (s *sums) add(x []float64, y float64) {
+	p := len(x)
+	s.n++
+	for a, u := range x {
+		s.xy[a] += u * y
+		floats.AddScaled(s.xx[a*p:(a+1)*p], u, x)
+	}
+}
+
+// addAt adds a value that is in one column alone.
+func (s *sums) addAt(k int, y float64) {
+	s.n++
+	s.xy[k] += y
+	s.xx[k]++
+}
+
+func (s *sums) plus(f float64, o *sums) {
+	floats.AddScaled(s.xx, f, o.xx)
+	floats.AddScaled(s.xy, f, o.xy)
+	s.n += f * o.n
+}
+
+// times is what the columns' products make of coefficients.
+func (s *sums) times(beta []float64) []float64 {
+	p := len(beta)
+	out := make([]float64, p)
+	for a := range out {
+		if len(s.xx) == p {
+			out[a] = s.xx[a] * beta[a]
+		} else {
+			out[a] = floats.Dot(s.xx[a*p:(a+1)*p], beta)
+		}
+	}
+	return out
+}
+
+// gain is by how much squares are smaller with coefficients than without.
+func (s *sums) gain(beta []float64) float64 {
+	return 2*floats.Dot(s.xy, beta) - floats.Dot(beta, s.times(beta))
+}
+
+// solve gives coefficients that are held towards others with a standard deviation, and their variances.
+func (s *sums) solve(toward []float64, dev float64) (beta, variance []float64) {
+	p := len(s.xy)
+	beta, variance = slices.Clone(toward), make([]float64, p)
+	if dev == 0 {
+		return beta, variance
+	}
+	right := make([]float64, p)
+	floats.SubTo(right, s.xy, s.times(toward))
+	if len(s.xx) == p {
+		for a := range beta {
+			variance[a] = 1 / (s.xx[a] + 1/(dev*dev))
+			beta[a] += variance[a] * right[a]
+		}
+		return beta, variance
+	}
+	m := mat.NewSymDense(p, nil)
+	for a := range p {
+		for b := a; b < p; b++ {
+			m.SetSym(a, b, s.xx[a*p+b])
+		}
+		m.SetSym(a, a, s.xx[a*p+a]+1/(dev*dev))
+	}
+	var chol mat.Cholesky
+	var move mat.VecDense
+	var inverse mat.SymDense
+	if !chol.Factorize(m) || chol.SolveVecTo(&move, mat.NewVecDense(p, right)) != nil || chol.InverseTo(&inverse) != nil {
+		return beta, variance
+	}
+	for a := range p {
+		beta[a] += move.AtVec(a)
+		variance[a] = inverse.At(a, a)
+	}
+	return beta, variance
+}
+
+// seen is a series by blocks.
+type seen struct {
+	first  int // block
+	blocks []sums
+	whole  sums
+}
+
+// look sums a series up; nil where it tells nothing.
+func (d *dates) look(s Series) *seen {
+	rest := restOf(s, d)
+	if len(rest) == 0 {
+		return nil
+	}
+	days, blocks := d.days(s.First), d.blocks(s.First)
+	spread := clip(rest, days, places)
+	if !(spread > 0) {
+		return nil
+	}
+	out := &seen{whole: d.kind.newSums(), first: blocks[0]}
+	rows := d.rows(s, rest)
+	for i, v := range rest {
+		if !panel.Known(v) {
+			continue
+		}
+		at := blocks[i] - out.first
+		for len(out.blocks) <= at {
+			out.blocks = append(out.blocks, d.kind.newSums())
+		}
+		if d.kind.apart() {
+			out.blocks[at].addAt(days[i], v)
+		} else {
+			out.blocks[at].add(rows[i], v)
+		}
+	}
+	for b := range out.blocks {
+		floats.Scale(1/(spread*spread), out.blocks[b].xy)
+		floats.Scale(1/(spread*spread), out.blocks[b].xx)
+		out.whole.plus(1, &out.blocks[b])
+	}
+	return out
+}
+
+// rows are the columns of months, less what is usual in their month of the year, as what is left of the series is.
+func (d *dates) rows(s Series, rest []float64) [][]float64 {
+	if d.kind.apart() {
+		return nil
+	}
+	p, seasons := d.kind.size(), d.seasons(s.First)
+	mean, count := make([]float64, year*p), [year]float64{}
+	from := d.columns[s.First-d.first:]
+	for i, v := range rest {
+		if m := seasons[i]; panel.Known(v) {
+			floats.Add(mean[m*p:(m+1)*p], from[i])
+			count[m]++
+		}
+	}
+	out := make([][]float64, len(rest))
+	for i := range out {
+		out[i] = slices.Clone(from[i])
+		if m := seasons[i]; count[m] > 0 {
+			floats.AddScaled(out[i], -1/count[m], mean[m*p:(m+1)*p])
+		}
+	}
+	return out
+}
+
+// Prior is what the series of a panel tell of days together.
+type Prior struct {
+	kind     Kind
+	cadence  calendar.Cadence
+	beta     []float64
+	variance []float64
+	own      float64 // how far a series may be from that
+	series   float64 // that told
+	Gain     float64 // share of what is left of levels and seasons that is foretold
+}
+
+// Learn finds what days do to the series of a panel; nil where they don't, or too little was seen.
+func Learn(ctx context.Context, list []Series, c calendar.Cadence, workers int) (*Prior, error) {
+	var best *Prior
+	for _, kind := range kindsOf(c) {
+		looks, dates := make([]*seen, len(list)), kind.dates(list, c)
+		if err := num.Each(ctx, workers, len(list), func(i int) { looks[i] = dates.look(list[i]) }); err != nil {
+			return nil, err
+		}
+		if p := kind.judge(looks, c); p != nil && (best == nil || p.Gain > best.Gain) {
+			best = p
+		}
+	}
+	return best, nil
+}
+
+// judge finds how loose effects may be by leaving blocks out, and whether they tell.
+func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
+	looks = slices.DeleteFunc(slices.Clone(looks), func(s *seen) bool { return s == nil })
+	first, last := math.MaxInt, math.MinInt
+	for _, s := range looks {
+		first, last = min(first, s.first), max(last, s.first+len(s.blocks)-1)
+	}
+	if len(looks) == 0 {
+		return nil
+	}
+	t := &trial{kind: k, looks: looks, first: first, blocks: last - first + 1}
+	p := &Prior{kind: k, cadence: c, series: float64(len(looks))}
+	dev, total := 0.0, 0.0
+	for _, d := range loose {
+		if g := floats.Sum(t.gains(d, 0)); g > total {
+			dev, total = d, g
+		}
+	}
+	if dev == 0 {
+		return nil
+	}
+	for _, d := range looseOwn {
+		if g := floats.Sum(t.gains(dev, d)); g > total {
+			p.own, total = d, g
+		}
+	}
+	rows := 0.0
+	whole := k.newSums()
+	for _, s := range looks {
+		whole.plus(1, &s.whole)
+		rows += s.whole.n
+	}
+	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(t.gains(dev, p.own)) {
+		return nil
+	}
+	p.beta, p.variance = whole.solve(make([]float64, k.size()), dev)
+	k.center(p.beta, whole)
+	return p
+}
+
+// tells says that gains of blocks are more than chance.
+func (k Kind) tells(gains []float64) bool {
+	fewest := fewestMonths
+	if !k.apart() {
+		fewest = fewestYears
+	}
+	gains = slices.DeleteFunc(gains, func(g float64) bool { return g == 0 })
+	n := float64(len(gains))
+	if len(gains) < fewest {
+		return false
+	}
+	mean, dev := stat.MeanStdDev(gains, nil)
+	return mean > 0 && distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}.Survival(mean/(dev/math.Sqrt(n))) < chance
+}
+
+// trial leaves blocks out.
+type trial struct {
+	kind          Kind
+	looks         []*seen
+	first, blocks int
+}
+
+// gains are by how much the squares of each block are smaller with effects that were learnt without it.
+func (t *trial) gains(dev, own float64) []float64 {
+	out := make([]float64, t.blocks)
+	for f := range min(folds, t.blocks) {
+		rest := make([]sums, len(t.looks))
+		all := t.kind.newSums()
+		for i, s := range t.looks {
+			rest[i] = t.kind.newSums()
+			rest[i].plus(1, &s.whole)
+			for b := range s.blocks {
+				if (s.first+b-t.first)%folds == f {
+					rest[i].plus(-1, &s.blocks[b])
+				}
+			}
+			all.plus(1, &rest[i])
+		}
+		shared, _ := all.solve(make([]float64, t.kind.size()), dev)
+		for i, s := range t.looks {
+			beta, _ := rest[i].solve(shared, own)
+			for b := range s.blocks {
+				if at := s.first + b - t.first; at%folds == f {
+					out[at] += s.blocks[b].gain(beta)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// Of is what days do to a series; nil where they do nothing.
+func (p *Prior) Of(s Series) *Effect {
+	if p == nil {
+		return nil
+	}
+	for _, v := range s.Values {
+		if v < 0 {
+			return nil
+		}
+	}
+	e := &Effect{Kind: p.kind, Cadence: p.cadence, Beta: slices.Clone(p.beta), Deviations: make([]float64, len(p.beta))}
+	variance := make([]float64, len(p.beta))
+	if look := p.look(s); look != nil {
+		e.Beta, variance = look.whole.solve(p.beta, p.own)
+		for _, v := range variance {
+			e.Learnt += 1 - v/(p.own*p.own)
+		}
+		p.kind.center(e.Beta, look.whole)
+	}
+	for k := range variance {
+		e.Deviations[k] = math.Sqrt(variance[k] + p.variance[k])
+	}
+	e.Learnt += float64(len(p.beta)) / p.series
+	return e
+}
+
+// look sums up a series that may differ from all; nil for none.
+func (p *Prior) look(s Series) *seen {
+	if p.own == 0 {
+		return nil
+	}
+	return p.kind.dates([]Series{s}, p.cadence).look(s)
+}
+
+// center holds the days of a month together at nought, which is the level's.
+func (k Kind) center(beta []float64, whole sums) {
+	if !k.apart() {
+		return
+	}
+	if total := floats.Sum(whole.xx); total > 0 {
+		floats.AddConst(-floats.Dot(beta, whole.xx)/total, beta)
+	}
+}
