@@ -174,6 +174,37 @@ func TestNothingIsFoundWhereNothingIs(t *testing.T) {
 	assert.LessOrEqual(t, found, 2, "of 120")
 }
 
+// Sales that are mostly nought tell of days too, and of none where there is nothing to tell.
+func TestDaysOfRareSales(t *testing.T) {
+	found := 0
+	for seed := range uint64(20) {
+		rnd := rand.New(rand.NewPCG(seed, 3))
+		rare := func(more float64) (out []days.Series) {
+			for range 8 {
+				y := make([]float64, 730)
+				for i := range y {
+					p := 0.2
+					if d := time.Unix(daily.Start(start(daily, 2021)+int64(i)), 0).UTC().Day(); d == 1 || d == 15 {
+						p += more
+					}
+					if rnd.Float64() < p {
+						y[i] = float64(1 + rnd.IntN(4))
+					}
+				}
+				out = append(out, days.Series{Values: y, First: start(daily, 2021)})
+			}
+			return out
+		}
+		if learn(t, rare(0), daily) != nil {
+			found++
+		}
+		p := learn(t, rare(0.6), daily)
+		require.NotNil(t, p)
+		assert.Greater(t, p.Of(rare(0.6)[0]).At(start(daily, 2022)), 0.7)
+	}
+	assert.LessOrEqual(t, found, 1, "of 20")
+}
+
 // What tells nothing is left alone: other cadences, short series, and what goes below zero.
 func TestNothingToTell(t *testing.T) {
 	assert.Nil(t, learn(t, made(daily, 3, 100, 0.1, 3, payday), daily))

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/stat"
 
 	"paperkettle/core/calendar"
@@ -55,7 +56,11 @@ func restOf(s Series, d *dates) []float64 {
 		n, width = week, month
 	}
 	rest := against(z, around(z, width), next)
-	usual := usuals(rest, place, n)
+	middle := median
+	if !logs { // mostly zeros have them for a median
+		middle = mean
+	}
+	usual := usuals(rest, place, n, middle)
 	if d.kind.apart() { // once more, about a level that every day of the month has as much of as another
 		for i, u := range usual {
 			if logs {
@@ -110,8 +115,8 @@ func around(z []float64, width int) []float64 {
 	return out
 }
 
-// usuals are for each value the median of those at its place in the season.
-func usuals(rest []float64, place []int, n int) []float64 {
+// usuals are for each value the middle of those at its place.
+func usuals(rest []float64, place []int, n int, middle func([]float64) float64) []float64 {
 	at := make([][]float64, n)
 	for i, v := range rest {
 		if panel.Known(v) {
@@ -120,7 +125,7 @@ func usuals(rest []float64, place []int, n int) []float64 {
 	}
 	middles := make([]float64, n)
 	for k, list := range at {
-		middles[k] = median(list)
+		middles[k] = middle(list)
 	}
 	out := make([]float64, len(rest))
 	for i := range out {
@@ -138,10 +143,13 @@ func median(x []float64) float64 {
 	return stat.Quantile(0.5, stat.LinInterp, x, nil)
 }
 
+// mean is 0 of none.
+func mean(x []float64) float64 { return floats.Sum(x) / max(1, float64(len(x))) }
+
 // clip holds values within some standard deviations of what is usual at their day, and gives that deviation. Of what is
 // mostly the same nothing is held, and the deviation is that of all.
 func clip(rest []float64, day []int, n int) (spread float64) {
-	usual := usuals(rest, day, n)
+	usual := usuals(rest, day, n, median)
 	var sizes []float64
 	for i, v := range rest {
 		if panel.Known(v) {
