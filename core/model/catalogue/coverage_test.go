@@ -2,6 +2,7 @@ package catalogue_test
 
 import (
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -146,4 +147,32 @@ func marching(seed uint64, sigma float64) func(*rand.Rand, int, int) (past, orac
 		}
 		return past, oracle, future
 	}
+}
+
+// Trials on every few rows of a long panel do not make intervals narrow: what series have of their own of the calendar was
+// learnt from all of their values.
+func TestIntervalsOfLongPanels(t *testing.T) {
+	t.Parallel()
+	rnd := rand.New(rand.NewPCG(3, 8))
+	const n, h, sigma = 960, 31, 0.08
+	var values [][]float64
+	for i := range 20 { // more rows than trials take
+		y := make([]float64, n)
+		var season [7]float64
+		for k := range season {
+			season[k] = 0.2 * rnd.NormFloat64()
+		}
+		for k := range y {
+			y[k] = 100 * float64(1+i) * math.Exp(season[k%7]+sigma*rnd.NormFloat64())
+		}
+		values = append(values, y)
+	}
+	width := 0.0
+	for _, rows := range forecasts(t, "linear", nil, panelOf(daily, values), h) {
+		for k, mean := range rows.Mean {
+			low, high := forecast.Interval(rows.At(k), 80)
+			width += (high - low) / mean / float64(20*h)
+		}
+	}
+	assert.InDelta(t, 2.563*sigma, width, 0.025)
 }

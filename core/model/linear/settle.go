@@ -53,7 +53,7 @@ func (p *Pool) settle(s *series) *State {
 				squares += r * r
 			}
 		}
-		used := e.Used/p.apart + st.Outside.Used/float64(p.Series)
+		used := p.used(e, st)
 		free := max(0.25*count, count-1-used, 1)
 		st.Sigma[step-1] = math.Sqrt(squares / free * (1 + (1+used)/max(count, 1)))
 		st.Free = math.Min(st.Free, free)
@@ -73,6 +73,16 @@ func (p *Pool) settle(s *series) *State {
 	st.Notes = append(st.Notes, p.Ahead.Notes...)
 	st.Notes = append(st.Notes, p.Recipe.Notes...)
 	return st
+}
+
+// used is how many of a series' errors its coefficients stand for. What it has of its own of what is known ahead was learnt
+// from all of its values, also in a trial that takes every few.
+func (p *Pool) used(e *Equation, s *State) float64 {
+	own := s.Outside.Used / float64(p.Series)
+	if p.Series > 1 {
+		own /= float64(p.thin)
+	}
+	return e.Used/p.apart + own
 }
 
 // holdUp keeps a step that few errors tell of from being surer than the one before: errors of changes add up as those
@@ -232,7 +242,7 @@ func (p *Pool) rehearse(st *State, s *series, start int) {
 		}
 		st.Errors = append(st.Errors, row)
 	}
-	used := p.Steps[0].Used/p.apart + st.Outside.Used/float64(p.Series)
+	used := p.used(&p.Steps[0], st)
 	for k := range st.Sigma {
 		if counts[k] >= fewestRows {
 			free := max(0.25*float64(n), float64(n)-1-used)
