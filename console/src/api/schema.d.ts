@@ -2838,6 +2838,11 @@ export interface components {
             /** @description what a saturating trend stays below; left out: none: a saturating trend needs one */
             ceiling?: number;
             /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
+            /**
              * @description take the drivers that are known ahead
              * @default true
              */
@@ -2906,6 +2911,11 @@ export interface components {
         SettingsArima: {
             /** @description of a given order: a mean, or with one difference a drift; left out: a mean where nothing is differenced */
             constant?: boolean;
+            /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
             /**
              * @description regress on the drivers, with ARIMA errors
              * @default false
@@ -3046,6 +3056,11 @@ export interface components {
         };
         /** @description Settings of decomposition. Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat. */
         SettingsDecomposition: {
+            /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
             /** @description periods in the season; left out: every season of the cadence that two rounds of show */
             length?: number;
             /**
@@ -3098,6 +3113,11 @@ export interface components {
         };
         /** @description Settings of linear. Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself. */
         SettingsLinear: {
+            /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
             /** @description the columns, line by line, as "lag 1 to 4", "mean 8", "month as levels", "price log"; see "series features"; left out: what suits the cadence, the length and uses */
             features?: string;
             /**
@@ -3223,6 +3243,11 @@ export interface components {
         /** @description Settings of pretrained. A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long history and is quick. */
         SettingsPretrained: {
             /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
+            /**
              * @description what the additive regression says of drivers and events is taken out first, and put back, unless held-out windows lose by it
              * @default true
              */
@@ -3327,6 +3352,11 @@ export interface components {
              */
             choose: "averaged" | "lowest";
             /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
+            /**
              * @description kind of errors; left out: the lowest AICc
              * @enum {string}
              */
@@ -3360,6 +3390,11 @@ export interface components {
         };
         /** @description Settings of theta. The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted. */
         SettingsTheta: {
+            /**
+             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @default true
+             */
+            days: boolean;
             /**
              * @description theta fixed at 2, or estimated
              * @default standard
