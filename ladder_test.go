@@ -41,8 +41,8 @@ var ladder = map[string][]string{
 // floors are the core's packages from the ground up: each may import those before it alone.
 var floors = []string{"num", "num/tensor", "num/net", "synth", "calendar", "split", "panel", "forecast", "feature", "boost", "interval",
 	"score", "watch", "scenario",
-	"model", "model/harmonic", "model/days", "model/young", "model/loess", "model/combine", "model/single", "model/baseline", "model/intermittent", "model/smoothing",
-	"model/theta", "model/arima",
+	"model", "model/harmonic", "model/days", "model/young", "model/loess", "model/combine", "model/single", "model/baseline",
+	"model/intermittent", "model/smoothing", "model/theta", "model/arima",
 	"model/decomposition", "model/linear", "model/additive", "model/outlook", "model/boosting", "model/neural", "model/pretrained",
 	"model/automatic", "model/catalogue", "bakeoff"}
 

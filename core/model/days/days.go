@@ -150,32 +150,15 @@ func (e *Effect) Name() string {
 
 // Words say what was found.
 func (e *Effect) Words() string {
-	if e.Kind.apart() {
-		best, worst := 0, 0
-		for k, b := range e.Beta {
-			if b > e.Beta[best] {
-				best = k
-			}
-			if b < e.Beta[worst] {
-				worst = k
-			}
-		}
-		return fmt.Sprintf("%s counts: %+.0f %% on %s, %+.0f %% on %s", e.Name(), percent(e.Beta[best]), e.place(best), percent(e.Beta[worst]), e.place(worst))
-	}
 	if e.Kind == Working {
 		return fmt.Sprintf("a month with a working day more in place of a day off has %+.1f %%", percent(3.5*e.Beta[0]))
 	}
-	best, worst := 0, 0
-	for k, b := range e.Beta {
-		if b > e.Beta[best] {
-			best = k
-		}
-		if b < e.Beta[worst] {
-			worst = k
-		}
+	best, worst := floats.MaxIdx(e.Beta), floats.MinIdx(e.Beta)
+	if e.Kind == Each {
+		return fmt.Sprintf("a month with a %s more in place of a %s has %+.1f %%", time.Weekday(best), time.Weekday(worst),
+			percent(e.Beta[best]-e.Beta[worst]))
 	}
-	return fmt.Sprintf("a month with a %s more in place of a %s has %+.1f %%", time.Weekday(best), time.Weekday(worst),
-		percent(e.Beta[best]-e.Beta[worst]))
+	return fmt.Sprintf("%+.0f %% on %s, %+.0f %% on %s", percent(e.Beta[best]), e.place(best), percent(e.Beta[worst]), e.place(worst))
 }
 
 func percent(log float64) float64 { return 100 * math.Expm1(log) }
