@@ -10,6 +10,8 @@ describe("cycles", () => {
     expect(cycleOf("year", "week from sunday")).toBeCloseTo(52.18, 2);
     expect(cycleOf("year", "month")).toBe(12);
     expect(cycleOf("season of 20", "day")).toBe(20);
+    expect(cycleOf("day of the month", "day")).toBe(31);
+    expect(cycleOf("weekdays of the month", "month")).toBeUndefined();
     expect(cycleOf("trend", "day")).toBeUndefined();
     expect(cycleOf("price", "day")).toBeUndefined();
   });
@@ -27,6 +29,17 @@ describe("profiles", () => {
     expect(got.map((p) => p.name)).toEqual(["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]);
     expect(got.map((p) => p.value)).toEqual([1, 2, 3, 4, 5, 6, 0]);
     expect(got[0]?.low).toBe(1);
+  });
+
+  it("show the last month of 31 days from the first, whatever day the data ends on", () => {
+    const spring = Array.from({ length: 100 }, (_, i) =>
+      new Date(Date.UTC(2026, 1, 3 + i)).toISOString().slice(0, 10),
+    );
+    const past = spring.slice(0, 75).map((d) => Number(d.slice(8)) + (d < "2026-03-01" ? 100 : 0));
+    const got = profileOf("day of the month", 31, spring, past);
+    expect(got.map((p) => p.value)).toEqual(Array.from({ length: 31 }, (_, i) => i + 1));
+    expect(got.map((p) => p.name).slice(0, 3)).toEqual(["1", "2", "3"]);
+    expect(profileOf("day of the month", 31, spring, past.slice(0, 40))).toEqual([]);
   });
 
   it("show nothing where less than a cycle is known", () => {

@@ -6,10 +6,13 @@ export function cycleOf(name: string, cadence: string): number | undefined {
   const days: Record<string, number> = { day: 1, week: 7, year: 365.25 };
   const inDay: Record<string, number> = { "15min": 96, "30min": 48, hour: 24, day: 1, week: 1 / 7 };
   const years: Record<string, number> = { month: 12, quarter: 4 };
+  if (name === daysOfMonth) return unit === "day" ? 31 : undefined;
   if (name === "year" && years[unit]) return years[unit];
   const length = (days[name] ?? 0) * (inDay[unit] ?? 0);
   return length > 1 ? length : undefined;
 }
+
+const daysOfMonth = "day of the month";
 
 export type Place = { name: string; value: number; low?: number; high?: number };
 
@@ -20,7 +23,7 @@ type Values = (number | null)[];
 
 /**
  * A season once, from its own beginning: the last whole cycle of a component, its weeks from Monday,
- * its years from January, its days from midnight.
+ * its years from January, its days from midnight, its months of 31 days from the first.
  */
 export function profileOf(
   name: string,
@@ -31,10 +34,11 @@ export function profileOf(
   high?: Values,
 ): Place[] {
   const n = Math.round(cycle);
-  const first = past.length - n;
+  const end = name === daysOfMonth ? lastOf(periods.slice(0, past.length), "-31") + 1 : past.length;
+  const first = end - n;
   if (first < 0) return [];
   const places: (Place & { order: string })[] = [];
-  for (let i = first; i < past.length; i++) {
+  for (let i = first; i < end; i++) {
     const value = past[i];
     if (value == null) continue;
     const period = periods[i] ?? "";
@@ -49,6 +53,8 @@ export function profileOf(
   }
   return places.sort((a, b) => a.order.localeCompare(b.order)).map(({ order: _, ...p }) => p);
 }
+
+const lastOf = (periods: string[], tail: string) => periods.findLastIndex((p) => p.endsWith(tail));
 
 function labelOf(name: string, period: string, place: number): { name: string; order: string } {
   const numbered = { name: String(place + 1), order: String(place).padStart(6, "0") };

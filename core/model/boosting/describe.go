@@ -26,7 +26,7 @@ func (t *Trained) Brief(i int) string {
 	for _, p := range f.Stems {
 		name := p.Base + " alone"
 		if p.Trees != nil {
-			name = fmt.Sprintf("%d trees on %s", p.Trees.trees(), p.Base)
+			name = p.Trees.count() + " on " + p.Base
 		}
 		names, weights = append(names, name), append(weights, p.Weight)
 	}

@@ -61,11 +61,18 @@ func (g Grove) trees() (n int) {
 func (g Grove) words(way string) string {
 	switch {
 	case way == recursive:
-		return fmt.Sprintf("%d trees, which go on from the next step", g.trees())
+		return g.count() + ", which go on from the next step"
 	case len(g) > 1:
-		return fmt.Sprintf("%d trees of %d steps", g.trees(), len(g))
+		return fmt.Sprintf("%s of %d steps", g.count(), len(g))
 	}
-	return fmt.Sprintf("%d trees", g.trees())
+	return g.count()
+}
+
+func (g Grove) count() string {
+	if n := g.trees(); n != 1 {
+		return fmt.Sprintf("%d trees", n)
+	}
+	return "1 tree"
 }
 
 const (
