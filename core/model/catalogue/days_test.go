@@ -112,6 +112,37 @@ func TestWhatDaysDoIsForecast(t *testing.T) {
 	}
 }
 
+// A new series has the season of the others and what days do beside each other, and both are read back.
+func TestDaysBesideASeasonOfFewRounds(t *testing.T) {
+	t.Parallel()
+	const n, h, young = 132, 12, 30
+	p, truth := working(6, n, h)
+	for _, i := range []int{1, 4} {
+		for k := range n - young {
+			p.Series[i].Values[k] = panel.Unknown
+		}
+	}
+	for _, family := range []string{"smoothing", "additive", "pretrained"} {
+		trained, v := trainOn(t, family, nil, p, n-1, h)
+		d := trained.Describe(1)
+		assert.Contains(t, d.Form, "of what the weekdays of the month leaves", family)
+		assert.Contains(t, d.Form, "of what a season of 12 leaves", family)
+		miss := 0.0
+		for k, mean := range result(t, trained, v, h).Series[1].Mean {
+			miss += math.Abs(mean/truth[1][k]-1) / h
+		}
+		assert.Less(t, miss, 0.03, family)
+		f, err := whole().Find(family)
+		require.NoError(t, err)
+		b, err := model.Write(trained)
+		require.NoError(t, err)
+		read, err := f.Read(b)
+		require.NoError(t, err)
+		require.NoError(t, read.Advance(t.Context(), v))
+		assert.Equal(t, result(t, trained, v, h), result(t, read, v, h), family)
+	}
+}
+
 // A driver that tells the days is left to say so itself, and events on them too.
 func TestDaysThatADriverTellsAreLeftToIt(t *testing.T) {
 	t.Parallel()

@@ -215,3 +215,12 @@ func TestNothingToTell(t *testing.T) {
 	assert.Nil(t, p.Of(days.Series{Values: []float64{1, -1, 4}}))
 	assert.Nil(t, (*days.Prior)(nil).Of(days.Series{Values: []float64{1}}))
 }
+
+// What it takes to learn of 400 daily series of three years.
+func BenchmarkLearn(b *testing.B) {
+	list := made(daily, 400, 1095, 0.1, 3, payday)
+	for b.Loop() {
+		_, err := days.Learn(context.Background(), list, daily, 2)
+		require.NoError(b, err)
+	}
+}

@@ -29,7 +29,7 @@ const (
 // loose are the standard deviations that effects may have: of all series together, and of one next to those.
 var (
 	loose    = []float64{0.003, 0.01, 0.03, 0.1, 0.3}
-	looseOwn = []float64{0, 0.003, 0.01, 0.03, 0.1}
+	looseOwn = []float64{0.003, 0.01, 0.03, 0.1}
 )
 
 // sums are the products of columns with each other and with what is left, over the variance of that. Where periods are in
@@ -226,20 +226,22 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 	if len(looks) == 0 {
 		return nil
 	}
-	t := &trial{kind: k, looks: looks, first: first, blocks: last - first + 1}
+	t := k.trial(looks, first, last-first+1)
 	p := &Prior{kind: k, cadence: c, series: float64(len(looks))}
 	dev, total := 0.0, 0.0
 	for _, d := range loose {
-		if g := floats.Sum(t.gains(d, 0)); g > total {
+		if g := floats.Sum(t.together(d)); g > total {
 			dev, total = d, g
 		}
 	}
 	if dev == 0 {
 		return nil
 	}
+	gains := t.together(dev)
 	for _, d := range looseOwn {
-		if g := floats.Sum(t.gains(dev, d)); g > total {
-			p.own, total = d, g
+		own := t.apart(dev, d)
+		if g := floats.Sum(own); g > total {
+			p.own, total, gains = d, g, own
 		}
 	}
 	rows := 0.0
@@ -248,7 +250,7 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 		whole.plus(1, &s.whole)
 		rows += s.whole.n
 	}
-	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(t.gains(dev, p.own)) {
+	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(gains) {
 		return nil
 	}
 	p.beta, p.variance = whole.solve(make([]float64, k.size()), dev)
@@ -271,32 +273,66 @@ func (k Kind) tells(gains []float64) bool {
 	return mean > 0 && distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}.Survival(mean/(dev/math.Sqrt(n))) < chance
 }
 
-// trial leaves blocks out.
+// trial leaves blocks out: each fold has every few of them.
 type trial struct {
-	kind          Kind
-	looks         []*seen
-	first, blocks int
+	kind  Kind
+	looks []*seen
+	first int
+	block []sums        // of all series
+	rest  [folds][]sums // what is left of each series, and of all, without a fold
+	all   [folds]sums
 }
 
-// gains are by how much the squares of each block are smaller with effects that were learnt without it.
-func (t *trial) gains(dev, own float64) []float64 {
-	out := make([]float64, t.blocks)
-	for f := range min(folds, t.blocks) {
-		rest := make([]sums, len(t.looks))
-		all := t.kind.newSums()
-		for i, s := range t.looks {
-			rest[i] = t.kind.newSums()
-			rest[i].plus(1, &s.whole)
+func (k Kind) trial(looks []*seen, first, blocks int) *trial {
+	t := &trial{kind: k, looks: looks, first: first}
+	for range blocks {
+		t.block = append(t.block, k.newSums())
+	}
+	for f := range folds {
+		t.all[f] = k.newSums()
+	}
+	for _, s := range looks {
+		for f := range folds {
+			rest := k.newSums()
+			rest.plus(1, &s.whole)
 			for b := range s.blocks {
-				if (s.first+b-t.first)%folds == f {
-					rest[i].plus(-1, &s.blocks[b])
+				if (s.first+b-first)%folds == f {
+					rest.plus(-1, &s.blocks[b])
 				}
 			}
-			all.plus(1, &rest[i])
+			t.rest[f] = append(t.rest[f], rest)
+			t.all[f].plus(1, &rest)
 		}
-		shared, _ := all.solve(make([]float64, t.kind.size()), dev)
-		for i, s := range t.looks {
-			beta, _ := rest[i].solve(shared, own)
+		for b := range s.blocks {
+			t.block[s.first+b-first].plus(1, &s.blocks[b])
+		}
+	}
+	return t
+}
+
+// shared are the effects of all series without each fold.
+func (t *trial) shared(dev float64) (out [folds][]float64) {
+	for f := range out {
+		out[f], _ = t.all[f].solve(make([]float64, t.kind.size()), dev)
+	}
+	return out
+}
+
+// together is by how much the squares of each block are smaller with effects of all series that were learnt without it.
+func (t *trial) together(dev float64) []float64 {
+	out, shared := make([]float64, len(t.block)), t.shared(dev)
+	for b := range t.block {
+		out[b] = t.block[b].gain(shared[b%folds])
+	}
+	return out
+}
+
+// apart is the same where each series has effects of its own, held to those.
+func (t *trial) apart(dev, own float64) []float64 {
+	out, shared := make([]float64, len(t.block)), t.shared(dev)
+	for i, s := range t.looks {
+		for f := range folds {
+			beta, _ := t.rest[f][i].solve(shared[f], own)
 			for b := range s.blocks {
 				if at := s.first + b - t.first; at%folds == f {
 					out[at] += s.blocks[b].gain(beta)

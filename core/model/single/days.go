@@ -108,16 +108,29 @@ func daysOf(ctx context.Context, v panel.View, n int, input func(i int) Input, w
 		if err != nil || prior == nil {
 			return nil, err
 		}
-		for d := range v.Drivers() {
-			for k, in := range inputs {
-				list[k] = days.Series{Values: in.Driver(d, len(in.Values)), First: in.Ordinal()}
-			}
-			if follows, err := days.Learn(ctx, list, v.Cadence(), workers); err != nil || follows != nil {
-				return nil, err
-			}
+		if follows, err := driverFollows(ctx, v, inputs, workers); err != nil || follows {
+			return nil, err
 		}
 		return prior, nil
 	})
+}
+
+// mostFollowed bounds the series whose drivers are asked: there may be many drivers, and most are alike in all series.
+const mostFollowed = 60
+
+// driverFollows says that days tell what a driver is.
+func driverFollows(ctx context.Context, v panel.View, inputs []Input, workers int) (bool, error) {
+	list := make([]days.Series, min(len(inputs), mostFollowed))
+	for d := range v.Drivers() {
+		for k := range list {
+			in := inputs[k*len(inputs)/len(list)]
+			list[k] = days.Series{Values: in.Driver(d, len(in.Values)), First: in.Ordinal()}
+		}
+		if p, err := days.Learn(ctx, list, v.Cadence(), workers); err != nil || p != nil {
+			return true, err
+		}
+	}
+	return false, nil
 }
 
 // daysOf is what the series of a view tell of days; nil where these do nothing, or the method is not for what they leave.

@@ -117,13 +117,10 @@ func learnt(ctx context.Context, method Method, v panel.View, workers int) (Meth
 		return method, nil
 	}
 	prior, err := priorOfView(ctx, v, leavesOut(method), workers)
-	if err != nil {
+	if err != nil || prior == nil {
 		return method, err
 	}
-	if prior != nil {
-		method = seasoned{method, prior}
-	}
-	return method, nil
+	return seasoned{method, prior}, nil
 }
 
 // priorOfView is what the series of a view tell of their seasons together, mended where that is asked for.
