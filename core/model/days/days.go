@@ -110,12 +110,18 @@ type Effect struct {
 	Deviations []float64
 	// Learnt is how many coefficients' worth the series itself told.
 	Learnt float64
+	// Feasts are those of Yearly, in place of columns.
+	Feasts []Feast
 }
 
 func dateOf(c calendar.Cadence, ordinal int64) time.Time { return time.Unix(c.Start(ordinal), 0).UTC() }
 
 // At is the log of a period's factor.
-func (e *Effect) At(ordinal int64) float64 {
+func (e *Effect) At(ordinal int64) (sum float64) {
+	if e.Kind == Yearly {
+		e.eachFeast(ordinal, func(f Feast) { sum += f.Beta })
+		return sum
+	}
 	at := dateOf(e.Cadence, ordinal)
 	if e.Kind.apart() {
 		return e.Beta[e.Kind.place(at)]
@@ -126,7 +132,11 @@ func (e *Effect) At(ordinal int64) float64 {
 }
 
 // Deviation is that of the log.
-func (e *Effect) Deviation(ordinal int64) float64 {
+func (e *Effect) Deviation(ordinal int64) (dev float64) {
+	if e.Kind == Yearly {
+		e.eachFeast(ordinal, func(f Feast) { dev = math.Hypot(dev, f.Deviation) })
+		return dev
+	}
 	at := dateOf(e.Cadence, ordinal)
 	if e.Kind.apart() {
 		return e.Deviations[e.Kind.place(at)]
@@ -142,7 +152,12 @@ func (e *Effect) Deviation(ordinal int64) float64 {
 
 // Name is what a part of a forecast is called that is the effect's.
 func (e *Effect) Name() string {
-	if e.Kind.apart() {
+	switch {
+	case e.Kind == Yearly && e.Cadence.Unit == calendar.Week:
+		return "weeks of the year"
+	case e.Kind == Yearly:
+		return "days of the year"
+	case e.Kind.apart():
 		return "day of the month"
 	}
 	return "weekdays of the month"
@@ -150,6 +165,9 @@ func (e *Effect) Name() string {
 
 // Words say what was found.
 func (e *Effect) Words() string {
+	if e.Kind == Yearly {
+		return e.feastWords()
+	}
 	if e.Kind == Working {
 		return fmt.Sprintf("a month with a working day more in place of a day off has %+.1f %%", percent(3.5*e.Beta[0]))
 	}

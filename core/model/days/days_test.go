@@ -38,8 +38,11 @@ func made(c calendar.Cadence, count, n int, noise float64, seed uint64, day func
 		for t := range y {
 			at := time.Unix(c.Start(first+int64(t)), 0).UTC()
 			place := int(at.Month()) - 1
-			if c.Unit == calendar.Day {
+			switch c.Unit {
+			case calendar.Day:
 				place = int(at.Weekday())
+			case calendar.Week:
+				place = 0
 			}
 			level += noise / 10 * rnd.NormFloat64()
 			y[t] = math.Exp(level + season[place] + day(at, i) + noise*rnd.NormFloat64())
