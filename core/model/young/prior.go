@@ -36,11 +36,16 @@ type belief struct {
 // Learn finds what is believed of the seasons of m periods (period, where that is no whole number) in some series, of
 // long ones by their last rounds; nil where none has seen most of a round. Series have keys of their own.
 func Learn(ctx context.Context, list []Series, m int, period float64, workers int) (*Prior, error) {
-	list = worth(list, m)
+	return learn(ctx, list, newDesign(m, period), workers)
+}
+
+// learn is Learn by a design.
+func learn(ctx context.Context, list []Series, by *design, workers int) (*Prior, error) {
+	list = worth(list, by.m)
 	if len(list) == 0 {
 		return nil, nil
 	}
-	p := &Prior{design: newDesign(m, period)}
+	p := &Prior{design: by}
 	levels, logs := make([]*seen, len(list)), make([]*seen, len(list))
 	err := num.Each(ctx, workers, len(list), func(i int) {
 		s := list[i]
@@ -80,9 +85,7 @@ func worth(list []Series, m int) (out []Series) {
 	most := false
 	for _, s := range list {
 		most = most || float64(len(s.Values)) >= mostOfRound*float64(m)
-		if past := len(s.Values) - (mostRounds*m - 1); past > 0 {
-			s.Values, s.First = s.Values[past:], s.First+int64(past)
-		}
+		s.Values, s.First = recent(s.Values, s.First, m)
 		if Short(s.Values, m) {
 			out = append(out, s)
 		}
@@ -250,11 +253,21 @@ func together(loglik, share []float64) float64 {
 	return most + math.Log(sum)
 }
 
-// Of is the season of a series; nil where it has seen more than a few rounds, or nothing tells.
+// Of is the season of a series; nil where it has seen more than a few rounds of a short one, or nothing tells.
 func (p *Prior) Of(key string, values []float64, first int64) *Season {
 	if p == nil || !Short(values, p.design.m) {
 		return nil
 	}
+	many := Long(values, p.design.m)
+	values, first = recent(values, first, p.design.m)
+	season := p.of(key, values, first)
+	if season != nil {
+		season.Many = many
+	}
+	return season
+}
+
+func (p *Prior) of(key string, values []float64, first int64) *Season {
 	if p.log {
 		if y, ok := logsOf(values); ok {
 			return p.logs.mix(p.design.look(y, first, p.logs.others(key)), 1, true)

@@ -44,9 +44,19 @@ const (
 	apriori = 5.0
 )
 
-// Short says that a series has seen few rounds of a season of m periods.
+// Short says that a series has seen few rounds of a season of m periods, or that it is so long that they tell little of
+// each of its places.
 func Short(values []float64, m int) bool {
-	return m > 2 && len(values) < mostRounds*m && panel.CountKnown(values) >= fewest
+	return m > 2 && (m > placesOfOwn || len(values) < mostRounds*m) && panel.CountKnown(values) >= fewest
+}
+
+// Long says that a series has seen as many rounds as families would tell a shorter season by themselves from.
+func Long(values []float64, m int) bool { return len(values) >= mostRounds*m }
+
+// recent are the last rounds of a series: those that are looked at.
+func recent(values []float64, first int64, m int) ([]float64, int64) {
+	past := max(0, len(values)-(mostRounds*m-1))
+	return values[past:], first + int64(past)
 }
 
 // Season is what a series is above its level, by a factor where Log: the logs of the factors are then Terms. Else
@@ -64,6 +74,8 @@ type Season struct {
 	Share float64
 	// Days are what the calendar's days do, in logs, in place of terms.
 	Days *days.Effect
+	// Many says that more than a few rounds may have been seen of it, which is too long to be told place by place.
+	Many bool
 }
 
 // term is what the logs, or the values, have at an ordinal.
@@ -114,6 +126,20 @@ func (s *Season) Without(values []float64, first int64) []float64 {
 			out[i] = v / at
 		} else {
 			out[i] = v - at
+		}
+	}
+	return out
+}
+
+// mostlyShut is the log of the factor of days below which what is left says nothing: of hardly any sales.
+const mostlyShut = -1.5
+
+// Rest is what a season leaves of values from an ordinal on, to be learnt from: unknown on days that are mostly shut.
+func (s *Season) Rest(values []float64, first int64) []float64 {
+	out := s.Without(values, first)
+	for i := range out {
+		if s.Days != nil && s.term(first+int64(i)) < mostlyShut {
+			out[i] = panel.Unknown
 		}
 	}
 	return out

@@ -1,0 +1,92 @@
+package young
+
+import (
+	"context"
+	"math"
+
+	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/stat"
+
+	"paperkettle/core/num"
+	"paperkettle/core/panel"
+)
+
+const (
+	// step is the weeks over which changes are foretold.
+	step = 4
+	// fewestWeeks must be known before the year that is left out, or the two years of longer series.
+	fewestWeeks = rounded - step
+	// likely is how many standard errors the mean gain must be above nought.
+	likely = 1.0
+)
+
+// foretold says that the season that some weeks tell makes the changes from one month to the next smaller in the year, or the
+// two, that come after them. What the level did in a year may look like a season, but does not come again.
+func foretold(ctx context.Context, weeks []Series, by *design, workers int) (bool, error) {
+	end, longest := int64(math.MinInt64), 0
+	for _, s := range weeks {
+		end, longest = max(end, s.First+int64(len(s.Values))), max(longest, len(s.Values))
+	}
+	held := rounded
+	if longest >= 2*rounded+fewestWeeks {
+		held = 2 * rounded
+	}
+	if longest < held+fewestWeeks {
+		return false, nil
+	}
+	early := make([]Series, len(weeks))
+	for i, s := range weeks {
+		early[i] = s
+		early[i].Values = s.Values[:max(0, min(len(s.Values), int(end-s.First)-held))]
+	}
+	p, err := learn(ctx, early, by, workers)
+	if err != nil || p == nil {
+		return false, err
+	}
+	gains := make([][]float64, len(weeks))
+	err = num.Each(ctx, workers, len(weeks), func(i int) {
+		if season := p.Of(early[i].Key, early[i].Values, early[i].First); season != nil {
+			gains[i] = season.gains(weeks[i], end-int64(held), held)
+		}
+	})
+	total := make([]float64, held/step)
+	for _, g := range gains {
+		if g != nil {
+			floats.Add(total, g)
+		}
+	}
+	mean, dev := stat.MeanStdDev(total, nil)
+	return mean > likely*dev/math.Sqrt(float64(len(total))), err
+}
+
+// gains are by how much the squares of changes from a week on are smaller without the season, next to the mean square of all
+// changes of the series.
+func (s *Season) gains(weeks Series, from int64, held int) []float64 {
+	change := func(o int64, rest bool) float64 {
+		a, b := weeks.at(o), weeks.at(o+step)
+		if s.Log {
+			a, b = math.Log(a), math.Log(b)
+		}
+		if rest {
+			a, b = a-s.term(o), b-s.term(o+step)
+		}
+		return b - a
+	}
+	squares, n := 0.0, 0.0
+	for i := range len(weeks.Values) - step {
+		if d := change(weeks.First+int64(i), false); panel.Known(d) {
+			squares, n = squares+d*d, n+1
+		}
+	}
+	if !(squares > 0) {
+		return nil
+	}
+	out := make([]float64, held/step)
+	for k := range out {
+		o := from + int64(k*step) - 1
+		if with, without := change(o, true), change(o, false); panel.Known(with) && panel.Known(without) {
+			out[k] = (without*without - with*with) * n / squares
+		}
+	}
+	return out
+}
