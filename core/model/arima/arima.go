@@ -48,6 +48,12 @@ func (m Method) TakesRest(in single.Input) bool {
 	return m.Season == 0 && !m.NoSeason && m.Order == nil && m.Pairs == nil && len(in.View().Drivers()) == 0
 }
 
+// TakesYear says that it may be fitted to what the season of the year leaves: where no season was set or ruled out, no order
+// was, and no driver may be its cause.
+func (m Method) TakesYear(v panel.View) bool {
+	return m.Season == 0 && !m.NoSeason && m.Order == nil && m.Pairs == nil && len(v.Drivers()) == 0
+}
+
 // longest is the longest season that is modelled by seasonal weights; longer ones are
 // described by harmonics.
 const longest = 24

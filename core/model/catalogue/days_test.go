@@ -48,6 +48,20 @@ func working(series, n, h int) (p *panel.Panel, truth [][]float64) {
 	})
 }
 
+// feasting is weekly series of which half as much again is sold in the week of Christmas, and a third less in the next.
+func feasting(series, n, h int) (p *panel.Panel, truth [][]float64) {
+	rnd := rand.New(rand.NewPCG(9, 7))
+	return on(weekly, series, n, h, func(int) float64 { return 0.04 * rnd.NormFloat64() }, func(t int) float64 {
+		switch at := time.Unix(weekly.Start(600+int64(t)), 0).UTC().AddDate(0, 0, 6); {
+		case at.Month() == time.December && at.Day() >= 25:
+			return 1.5
+		case at.Month() == time.January && at.Day() < 7:
+			return 0.67
+		}
+		return 1
+	})
+}
+
 func on(c calendar.Cadence, series, n, h int, noise, shape func(t int) float64) (p *panel.Panel, truth [][]float64) {
 	var values [][]float64
 	for i := range series {
@@ -73,7 +87,7 @@ func TestWhatDaysDoIsForecast(t *testing.T) {
 		made func(series, n, h int) (*panel.Panel, [][]float64)
 		n, h int
 		part string
-	}{{paid, 420, 31, "day of the month"}, {working, 132, 12, "weekdays of the month"}} {
+	}{{paid, 420, 31, "day of the month"}, {working, 132, 12, "weekdays of the month"}, {feasting, 126, 8, "weeks of the year"}} {
 		p, truth := c.made(4, c.n, c.h)
 		for _, family := range onDays {
 			miss := func(settings model.Values) (sum float64) {
@@ -96,18 +110,88 @@ func TestWhatDaysDoIsForecast(t *testing.T) {
 				assert.True(t, part.Factor, family)
 				assert.Len(t, part.Ahead, 6, family)
 			}
-			f, err := whole().Find(family)
-			require.NoError(t, err)
-			b, err := model.Write(trained)
-			require.NoError(t, err)
-			read, err := f.Read(b)
-			require.NoError(t, err)
-			late := panel.NewView(p, all(p), 0, c.n-1)
-			for _, m := range []model.Trained{trained, read} {
-				require.NoError(t, m.Advance(t.Context(), v))
-				require.NoError(t, m.Advance(t.Context(), late))
+			goesOn(t, family, trained, v, panel.NewView(p, all(p), 0, c.n-1))
+		}
+	}
+}
+
+// goesOn says that what is kept of a family's fit is read back, and goes on as the fit does.
+func goesOn(t *testing.T, family string, trained model.Trained, v, late panel.View) {
+	t.Helper()
+	f, err := whole().Find(family)
+	require.NoError(t, err)
+	b, err := model.Write(trained)
+	require.NoError(t, err)
+	read, err := f.Read(b)
+	require.NoError(t, err)
+	for _, m := range []model.Trained{trained, read} {
+		require.NoError(t, m.Advance(t.Context(), v))
+		require.NoError(t, m.Advance(t.Context(), late))
+	}
+	assert.Equal(t, result(t, trained, late, 6), result(t, read, late, 6), family)
+}
+
+// The season of the year of daily series is told by all of them together, beside their weeks, and put back.
+func TestSeasonOfTheYearIsForecast(t *testing.T) {
+	t.Parallel()
+	const n, h = 900, 28
+	rnd := rand.New(rand.NewPCG(3, 7))
+	p, truth := on(daily, 3, n, h, func(int) float64 { return 0.08 * rnd.NormFloat64() }, func(t int) float64 {
+		return (1 + 0.3*math.Sin(2*math.Pi*float64(t)/365.25)) * (1 + 0.2*math.Sin(2*math.Pi*float64(t)/7))
+	})
+	for _, family := range []string{"smoothing", "theta", "decomposition", "pretrained"} {
+		trained, v := trainOn(t, family, nil, p, n-1, h)
+		d := trained.Describe(1)
+		assert.Contains(t, d.Form, "of what a season of 365 leaves", family)
+		if family != "pretrained" {
+			part := d.Components[len(d.Components)-1]
+			assert.Equal(t, "season of 365", part.Name, family)
+			assert.Len(t, part.Ahead, h, family)
+		}
+		miss := 0.0
+		for i, rows := range result(t, trained, v, h).Series {
+			for k, mean := range rows.Mean {
+				miss += math.Abs(mean/truth[i][k]-1) / h / float64(len(truth))
 			}
-			assert.Equal(t, result(t, trained, late, 6), result(t, read, late, 6), family)
+		}
+		assert.Less(t, miss, 0.04, family)
+		early, before := trainOn(t, family, nil, p, n-20, 6)
+		goesOn(t, family, early, before, v)
+	}
+	trained, _ := trainOn(t, "smoothing", model.Values{"length": 7}, p, n-1, h)
+	assert.NotContains(t, trained.Describe(1).Form, "season of 365")
+}
+
+// After a day without sales that comes every year forecasts go on as before it, from the day itself and from the next.
+func TestForecastsFromAFeastOn(t *testing.T) {
+	t.Parallel()
+	const h = 7
+	rnd := rand.New(rand.NewPCG(4, 7))
+	p, truth := on(daily, 4, 900, 300, func(int) float64 { return 0.05 * rnd.NormFloat64() }, func(t int) float64 {
+		if at := time.Unix(daily.Start(600+int64(t)), 0).UTC(); at.Month() == time.December && at.Day() == 25 {
+			return 0
+		}
+		return 1 + 0.2*math.Sin(2*math.Pi*float64(t)/7)
+	})
+	for i := range p.Series {
+		p.Series[i].Values, truth[i] = append(p.Series[i].Values, truth[i]...)[:1000], nil
+	}
+	p.Length = 1000
+	feast := 0
+	for t := range 1000 { // the last of them
+		if at := time.Unix(daily.Start(600+int64(t)), 0).UTC(); at.Month() == time.December && at.Day() == 25 {
+			feast = t
+		}
+	}
+	for _, family := range []string{"smoothing", "linear", "pretrained"} {
+		for _, origin := range []int{feast - 3, feast, feast + 1} {
+			trained, v := trainOn(t, family, nil, p, origin, h)
+			for i, rows := range result(t, trained, v, h).Series {
+				for k, mean := range rows.Mean {
+					want := p.Series[i].Values[origin+1+k]
+					assert.InDelta(t, want, mean, 0.2*50*float64(1+i), "%s from %d days after, step %d", family, origin-feast, k+1)
+				}
+			}
 		}
 	}
 }

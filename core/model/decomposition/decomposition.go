@@ -35,8 +35,17 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: a large one hides the season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// Blind says that it sees no events.
+func (m Method) Blind() bool { return true }
+
 // TakesDays says that it may be fitted to what the calendar's days leave.
 func (m Method) TakesDays() bool { return true }
+
+// TakesLong says that a long season is told by all series together too.
+func (m Method) TakesLong() bool { return true }
+
+// TakesYear says that it may be applied to what the season of the year leaves, where none was set.
+func (m Method) TakesYear(panel.View) bool { return m.Season == 0 }
 
 // TakesRest says that it may be applied to what a season of few rounds leaves, where none was set.
 func (m Method) TakesRest(single.Input) bool { return m.Season == 0 }
@@ -408,7 +417,7 @@ func Families() model.Catalogue {
 	one, three, most := 1.0, 3.0, 1000.0
 	return model.Catalogue{{
 		Name:      "decomposition",
-		Version:   10, // what days do taken out
+		Version:   11, // feasts and the year taken out
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{

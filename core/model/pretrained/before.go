@@ -2,6 +2,7 @@ package pretrained
 
 import (
 	"context"
+	"slices"
 
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
@@ -13,9 +14,10 @@ import (
 
 // before is what is taken out of series before networks see them, and put back after.
 type before struct {
-	by    model.Trained        // explains drivers and events; nil where it does not help
-	young map[int]young.Season // of few rounds, that all series tell together, by the place of the series
-	days  map[int]young.Season // what the calendar's days do
+	by    model.Trained          // explains drivers and events; nil where it does not help
+	young map[int]young.Season   // of few rounds, that all series tell together, by the place of the series
+	days  []map[int]young.Season // what the calendar's days do, one thing after another
+	year  map[int]young.Season   // of daily series, after that
 }
 
 // of is what is taken out of a series, given as it is learnt from, over its values and a horizon past them; nil for
@@ -30,17 +32,22 @@ func (b before) of(v panel.View, s panel.SeriesView, i, horizon int) (*model.Out
 			return nil, err
 		}
 	}
-	if effect, ok := b.days[i]; ok {
-		return both(inner, outsideOf(effect, v, s)), nil
+	for _, told := range b.told() {
+		if season, ok := told[i]; ok {
+			inner = both(inner, outsideOf(season, v, s))
+		}
 	}
 	return inner, nil
 }
+
+// told are the seasons that are taken out beside what explains drivers and events.
+func (b before) told() []map[int]young.Season { return append(slices.Clip(b.days), b.year) }
 
 // outsideOf is a season of a series as what is taken out of it. What is not known of it is in the quantiles.
 func outsideOf(season young.Season, v panel.View, s panel.SeriesView) *model.Outside {
 	at := func(t int) int64 { return v.Ordinal(s.First + t) }
 	return &model.Outside{
-		Take: func(t int, y float64) float64 { return season.Without([]float64{y}, at(t))[0] },
+		Take: func(t int, y float64) float64 { return season.Rest([]float64{y}, at(t))[0] },
 		Put: func(t int, y float64) float64 {
 			out := []float64{y}
 			season.With(at(t), out)
@@ -69,6 +76,9 @@ func (t *Trained) seasons(b before, s panel.SeriesView, i int) (season, long int
 		return 1, 0
 	}
 	season = max(1, single.InputOf(s, t.Horizon, nil).Season())
+	if _, ok := b.year[i]; ok {
+		return season, 0
+	}
 	if long = t.Longer; 2*len(s.Values) < 3*long || long%season != 0 {
 		long = 0
 	}
@@ -104,33 +114,64 @@ func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge 
 	return nil
 }
 
-// tellDays has all series tell what the calendar's days do, as known now and before what is held out, and takes it out
-// unless held-out windows lose by it. Where nothing was known of it then, they can't tell, and nothing speaks against it.
-func (t *Trained) tellDays(ctx context.Context, v panel.View, out int, judge model.Judge) error {
-	if t.Bounds.KeepDays {
+// together is what all series tell together that may be taken out of them.
+type together struct {
+	of   func(ctx context.Context, v panel.View, workers int) ([]map[int]young.Season, error)
+	take func(b *before, told []map[int]young.Season)
+	// sure says that held-out windows are not asked: what comes once a year is hardly ever in them.
+	sure bool
+}
+
+// tellTogether has all series tell what of them may be taken out, as known now and before what is held out.
+func (t *Trained) tellTogether(ctx context.Context, v panel.View, out int, judge model.Judge) error {
+	if !t.Bounds.KeepDays {
+		more := func(b *before, told []map[int]young.Season) { b.days = append(slices.Clip(b.days), told...) }
+		if err := t.takeOut(ctx, v, out, judge, together{of: single.DaysOf, take: more}); err != nil {
+			return err
+		}
+		afterDays := len(t.now.days) > 0
+		feasts := func(ctx context.Context, v panel.View, workers int) ([]map[int]young.Season, error) {
+			return single.FeastsOf(ctx, v, afterDays, workers)
+		}
+		if err := t.takeOut(ctx, v, out, judge, together{of: feasts, take: more, sure: true}); err != nil {
+			return err
+		}
+	}
+	if len(v.Drivers()) > 0 { // which may be the year's cause
 		return nil
 	}
-	now, err := single.DaysOf(ctx, v, t.workers)
+	return t.takeOut(ctx, v, out, judge, together{of: single.YearsOf, take: func(b *before, told []map[int]young.Season) {
+		if len(told) > 0 {
+			b.year = told[0]
+		}
+	}})
+}
+
+// takeOut takes something out unless held-out windows lose by it. Where nothing was known of it then, they can't tell, and
+// nothing speaks against it.
+func (t *Trained) takeOut(ctx context.Context, v panel.View, out int, judge model.Judge, what together) error {
+	now, err := what.of(ctx, v, t.workers)
 	if err != nil || len(now) == 0 {
 		return err
 	}
-	early, err := single.DaysOf(ctx, v.Before(v.Origin()-out), t.workers)
+	early, err := what.of(ctx, v.Before(v.Origin()-out), t.workers)
 	if err != nil {
 		return err
 	}
-	if len(early) > 0 {
+	if len(early) > 0 && !what.sure {
 		by := t.early
 		without, err := t.judged(ctx, v, out, by, judge)
 		if err != nil {
 			return err
 		}
-		by.days = early
+		what.take(&by, early)
 		with, err := t.judged(ctx, v, out, by, judge)
 		if err != nil || with.loss > without.loss {
 			return err
 		}
 	}
-	t.now.days, t.early.days = now, early
+	what.take(&t.now, now)
+	what.take(&t.early, early)
 	return nil
 }
 

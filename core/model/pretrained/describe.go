@@ -85,8 +85,10 @@ func (t *Trained) tell(d *model.Description, i int) {
 	if young, ok := t.now.young[i]; ok {
 		d.Form += single.SeasonWords(&young)
 	}
-	if effect, ok := t.now.days[i]; ok {
-		d.Form += single.SeasonWords(&effect)
+	for _, told := range t.now.told() {
+		if season, ok := told[i]; ok {
+			d.Form += single.SeasonWords(&season)
+		}
 	}
 	z := outlook.Without(s.Values, outside)
 	seen, ok := look(z[:len(z)-single.Trailing(z)], season, long)

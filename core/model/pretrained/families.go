@@ -40,7 +40,9 @@ func Families(w *Weights) model.Catalogue {
 
 // version tells weights apart: what was kept with others is made again.
 func (w *Weights) version() int {
-	const way = 12 // of using them: medians where absolute errors rank, mistakes and pauses left out, units changed, seasons and what days do out
+	// of using them: medians where absolute errors rank, mistakes and pauses left out, units changed, seasons, what days
+	// do and feasts out
+	const way = 13
 	b, err := hex.DecodeString(w.Hash)
 	if err != nil || len(b) < 4 {
 		return 0

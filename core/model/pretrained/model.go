@@ -62,7 +62,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		}
 	}
 	if m.Plain {
-		if err := t.tellDays(ctx, v, out, env.Judge); err != nil {
+		if err := t.tellTogether(ctx, v, out, env.Judge); err != nil {
 			return nil, err
 		}
 		r, err := t.rehearsal(ctx, v, out, t.early)
@@ -81,7 +81,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 			return nil, err
 		}
 	}
-	if err := t.tellDays(ctx, v, out, env.Judge); err != nil {
+	if err := t.tellTogether(ctx, v, out, env.Judge); err != nil {
 		return nil, err
 	}
 	r, err := t.rehearsal(ctx, v, out, t.early)

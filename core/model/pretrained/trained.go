@@ -146,8 +146,10 @@ func (t *Trained) read(r *ready, quantiles []float64, rows forecast.Rows) error 
 			}
 			single.DoubtSeason(&season, factor, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
 		}
-		if effect, ok := t.now.days[r.place]; ok {
-			single.DoubtSeason(&effect, 1, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
+		for _, told := range t.now.told() {
+			if season, ok := told[r.place]; ok {
+				single.DoubtSeason(&season, 1, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
+			}
 		}
 		outlook.PutBack(rows, h, len(r.values), r.outside)
 	}
@@ -200,7 +202,8 @@ type written struct {
 	Trained *Trained
 	Outside []byte
 	Young   []placed // in order: what is written is the same each time
-	Days    []placed
+	Year    []placed
+	Days    [][]placed
 }
 
 // placed is a season of few rounds and the place of its series.
@@ -212,7 +215,10 @@ type placed struct {
 // Shared writes what was found out; the weights by their hash, but where they were tuned.
 func (t *Trained) Shared() ([]byte, error) {
 	w := written{Trained: t}
-	w.Young, w.Days = inOrder(t.now.young), inOrder(t.now.days)
+	w.Young, w.Year = inOrder(t.now.young), inOrder(t.now.year)
+	for _, told := range t.now.days {
+		w.Days = append(w.Days, inOrder(told))
+	}
 	if t.now.by != nil {
 		var err error
 		if w.Outside, err = t.now.by.Shared(); err != nil {
@@ -283,7 +289,10 @@ func (w *Weights) read(p model.Parts) (model.Trained, error) {
 			return nil, err
 		}
 	}
-	t.now.young, t.now.days = byPlace(from.Young), byPlace(from.Days)
+	t.now.young, t.now.year = byPlace(from.Young), byPlace(from.Year)
+	for _, told := range from.Days {
+		t.now.days = append(t.now.days, byPlace(told))
+	}
 	t.workers = 1
 	return t, nil
 }

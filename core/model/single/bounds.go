@@ -19,7 +19,8 @@ type Bounds struct {
 // UsualSettings are the settings of families that may be fitted to what the calendar's days leave.
 func UsualSettings() []model.Setting {
 	return append([]model.Setting{{Name: "days", Kind: model.Switch, Default: true,
-		Meaning: "what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it"}},
+		Meaning: "what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back " +
+			"where all series together show it"}},
 		BoundSettings()...)
 }
 

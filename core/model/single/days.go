@@ -7,7 +7,6 @@ import (
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/days"
-	"paperkettle/core/model/young"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -19,18 +18,19 @@ type OnDays interface {
 	TakesDays() bool
 }
 
-// onDays fits a method to what days leave of a series.
-type onDays struct {
+// takenOut fits a method to what is left of series without something that all of them tell together.
+type takenOut struct {
 	Method
-	prior *days.Prior
+	// take gives a series without it, and what puts it back; nil where there is nothing of it.
+	take func(in Input) (*Seasoned, Input)
 }
 
 // LeavesOutOdd says what the method itself says.
-func (m onDays) LeavesOutOdd() bool { return leavesOut(m.Method) }
+func (m takenOut) LeavesOutOdd() bool { return leavesOut(m.Method) }
 
-// Fit fits the rest where days do something, and else the series.
-func (m onDays) Fit(ctx context.Context, in Input) (State, error) {
-	s, rest := withoutDays(m.prior, in)
+// Fit fits the rest where something is taken out, and else the series.
+func (m takenOut) Fit(ctx context.Context, in Input) (State, error) {
+	s, rest := m.take(in)
 	if s == nil {
 		return m.Method.Fit(ctx, in)
 	}
@@ -40,13 +40,13 @@ func (m onDays) Fit(ctx context.Context, in Input) (State, error) {
 	return s, err
 }
 
-// Widen asks the inner windows with days as they were known there.
-func (m onDays) Widen(ctx context.Context, in Input, fitted State) Widening {
+// Widen asks the inner windows with what is taken out as it was known there.
+func (m takenOut) Widen(ctx context.Context, in Input, fitted State) Widening {
 	w, ok := m.Method.(Widener)
 	if !ok {
 		return Widening{}
 	}
-	if s, ok := fitted.(*Seasoned); ok && s.Season.Days != nil {
+	if _, ok := fitted.(*Seasoned); ok {
 		return AskWindows(ctx, m, in)
 	}
 	return w.Widen(ctx, in, fitted)
@@ -55,18 +55,14 @@ func (m onDays) Widen(ctx context.Context, in Input, fitted State) Widening {
 // TakesDays is so, for that is what the form was chosen for.
 func (resting) TakesDays() bool { return true }
 
-// withoutDays is a series without what days do, and what puts that back; nil where they do nothing.
-func withoutDays(prior *days.Prior, in Input) (*Seasoned, Input) {
-	effect := panel.Remember(in.SeriesView, fmt.Sprintf("days as %p tells them", prior), func() doneBy {
-		return doneBy{prior, prior.Of(seriesOfDays(in))}
-	}).effect
-	if effect == nil {
-		return nil, in
+// withoutDays takes what days do out of series, and gives what puts that back; nil where they do nothing.
+func withoutDays(prior *days.Prior) func(in Input) (*Seasoned, Input) {
+	return func(in Input) (*Seasoned, Input) {
+		effect := panel.Remember(in.SeriesView, fmt.Sprintf("days as %p tells them", prior), func() doneBy {
+			return doneBy{prior, prior.Of(seriesOfDays(in))}
+		}).effect
+		return withoutEffect(effect, in)
 	}
-	s := &Seasoned{Season: young.Season{Days: effect, Log: true, Learnt: effect.Learnt, Share: 1}, Next: in.Ordinal() + int64(len(in.Values))}
-	s.flatter(in)
-	in.SeriesView = s.without(in.SeriesView)
-	return s, in
 }
 
 // doneBy is what days do to a series and the prior that told it, which is kept so that no other comes to stand there.
@@ -133,13 +129,14 @@ func driverFollows(ctx context.Context, v panel.View, inputs []Input, workers in
 	return false, nil
 }
 
-// daysOf is what the series of a view tell of days; nil where these do nothing, or the method is not for what they leave.
-func (m seriesModel) daysOf(ctx context.Context, v panel.View, workers int) (*days.Prior, error) {
+// doingsOf are what days and feasts do to the series of a view; none where the method is not for what they leave.
+func (m seriesModel) doingsOf(ctx context.Context, v panel.View, workers int) (doings, error) {
 	if m.bounds.KeepDays || !takesDays(m.method) {
 		return nil, nil
 	}
 	mended := leavesOut(m.method)
-	return daysOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, mended) }, workers)
+	return doingsOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, mended) }, doing{blind: isBlind(m.method),
+		raw: func(i int) Input { return inputOf(v, i, false) }}, workers)
 }
 
 func takesDays(method any) bool {
@@ -147,41 +144,25 @@ func takesDays(method any) bool {
 	return ok && d.TakesDays()
 }
 
-// daysTaken takes what days do out of the series of a group, in place, and gives what puts it back: nil where nothing was
-// taken out.
-func (t together) daysTaken(ctx context.Context, v panel.View, inputs []Input, workers int) ([]*Seasoned, error) {
-	out := make([]*Seasoned, len(inputs))
+// daysTaken takes what days and feasts do out of the series of a group, in place, and gives what puts each back of each,
+// in the order in which it was taken out.
+func (t together) daysTaken(ctx context.Context, v panel.View, places []int, inputs []Input, workers int) ([][]*Seasoned, error) {
+	out := make([][]*Seasoned, len(inputs))
 	if t.bounds.KeepDays || !takesDays(t.group.Alone()) || len(inputs) == 0 {
 		return out, nil
 	}
-	prior, err := daysOf(ctx, v, len(inputs), func(i int) Input { return inputs[i] }, workers)
-	if err != nil || prior == nil {
+	all, err := doingsOf(ctx, v, len(inputs), func(i int) Input { return inputs[i] }, doing{blind: isBlind(t.group.Alone()),
+		raw: func(i int) Input { return inputOf(v, places[i], false) }}, workers)
+	if err != nil || len(all) == 0 {
 		return out, err
 	}
 	rests := make([]Input, len(inputs))
-	if err := num.Each(ctx, workers, len(inputs), func(i int) { out[i], rests[i] = withoutDays(prior, inputs[i]) }); err != nil {
+	if err := num.Each(ctx, workers, len(inputs), func(i int) { out[i], rests[i] = all.takeOut(inputs[i]) }); err != nil {
 		return nil, err
 	}
-	if a, ok := t.group.(AllOrNone); ok && a.AllOrNone() && slices.Contains(out, nil) {
-		return make([]*Seasoned, len(inputs)), nil
+	if a, ok := t.group.(AllOrNone); ok && a.AllOrNone() && slices.ContainsFunc(out, func(s []*Seasoned) bool { return len(s) < len(all) }) {
+		return make([][]*Seasoned, len(inputs)), nil
 	}
 	copy(inputs, rests)
 	return out, nil
-}
-
-// DaysOf are what days do to the series of a view, without what looks like mistakes, by place; nothing for none.
-func DaysOf(ctx context.Context, v panel.View, workers int) (map[int]young.Season, error) {
-	prior, err := daysOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, true) }, workers)
-	if err != nil || prior == nil {
-		return nil, err
-	}
-	list := make([]*Seasoned, v.Len())
-	err = num.Each(ctx, workers, v.Len(), func(i int) { list[i], _ = withoutDays(prior, inputOf(v, i, true)) })
-	out := map[int]young.Season{}
-	for i, s := range list {
-		if s != nil {
-			out[i] = s.Season
-		}
-	}
-	return out, err
 }

@@ -23,6 +23,22 @@ type OnRest interface {
 	TakesRest(in Input) bool
 }
 
+// OnLong is an OnRest that would rather not tell a long season from many rounds either.
+type OnLong interface{ TakesLong() bool }
+
+// takesRest says whether a method may be fitted to what is left of a series.
+func takesRest(method Method, in Input) bool {
+	r, ok := method.(OnRest)
+	if !ok || !r.TakesRest(in) {
+		return false
+	}
+	if !young.Long(in.Values, in.Cadence().Season()) {
+		return true
+	}
+	l, ok := method.(OnLong)
+	return ok && l.TakesLong()
+}
+
 // seasoned fits a method to what the season leaves of series that have seen few rounds of it.
 type seasoned struct {
 	Method
@@ -55,7 +71,7 @@ func takeOut(season *young.Season, in Input) (*Seasoned, Input) {
 
 // seasonOf is the season to take out of a series; nil for none.
 func (m seasoned) seasonOf(in Input) *young.Season {
-	if r, ok := m.Method.(OnRest); !ok || !r.TakesRest(in) {
+	if !takesRest(m.Method, in) {
 		return nil
 	}
 	return toldSeason(m.prior, in)
@@ -212,7 +228,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	if a, ok := g.(AllOrNone); ok && a.AllOrNone() {
 		m, _ := seasonOf(v)
 		for _, in := range inputs {
-			if !young.Short(in.Values, m) {
+			if !young.Short(in.Values, m) || !takesRest(method, in) {
 				return out, nil
 			}
 		}
@@ -263,7 +279,7 @@ type Seasoned struct {
 // without is a series without the season.
 func (s *Seasoned) without(v panel.SeriesView) panel.SeriesView {
 	if v.Values != nil {
-		v.Values = s.Season.Without(v.Values, v.View().Ordinal(v.First))
+		v.Values = s.Season.Rest(v.Values, v.View().Ordinal(v.First))
 	}
 	return v
 }
@@ -337,8 +353,8 @@ func (s *Seasoned) Again() Method {
 	switch m := s.again.(type) {
 	case seasoned:
 		return seasoned{resting{again}, m.prior}
-	case onDays:
-		return onDays{resting{again}, m.prior}
+	case takenOut:
+		return takenOut{resting{again}, m.take}
 	}
 	return nil
 }
@@ -348,6 +364,9 @@ type resting struct{ Method }
 
 // TakesRest is so, for that is what the form was chosen for.
 func (resting) TakesRest(Input) bool { return true }
+
+// TakesLong is so, for that is what the form was chosen for.
+func (resting) TakesLong() bool { return true }
 
 // Apart is the fit without what the rest's shares with others.
 func (s *Seasoned) Apart() (State, any) {
@@ -437,7 +456,7 @@ func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 // Describe describes the rest, and the season as a part.
 func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	s.State.Describe(d, horizon)
-	c := model.Component{Name: fmt.Sprintf("season of %d", len(s.Season.Deviations)), Factor: s.Season.Log}
+	c := model.Component{Name: fmt.Sprintf("season of %d", lengthOf(&s.Season)), Factor: s.Season.Log}
 	if s.Season.Days != nil {
 		c.Name = s.Season.Days.Name()
 	}
@@ -453,16 +472,24 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	d.Form += SeasonWords(&s.Season)
 }
 
-// SeasonWords say that a season of few rounds, or what days do, was taken out.
+// lengthOf is how many whole periods a season has.
+func lengthOf(s *young.Season) int { return int(s.Terms.Period) }
+
+// SeasonWords say that a season of few rounds, or of the year, or what days do, was taken out.
 func SeasonWords(s *young.Season) string {
-	m := len(s.Deviations)
+	m, few := lengthOf(s), ", of which few rounds were seen"
+	if s.Many {
+		few = ""
+	}
 	switch {
 	case s.Days != nil:
 		return fmt.Sprintf("; of what the %s leaves, a factor that all series tell together: %s", s.Days.Name(), s.Days.Words())
+	case !s.Shows() && s.Many:
+		return fmt.Sprintf("; hardly any season of %d shows", m)
 	case !s.Shows():
 		return fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
 	case s.Log:
-		return fmt.Sprintf("; of what a season of %d leaves, a factor, of which few rounds were seen: all series tell of it together", m)
+		return fmt.Sprintf("; of what a season of %d leaves, a factor%s: all series tell of it together", m, few)
 	}
-	return fmt.Sprintf("; of what a season of %d leaves, of which few rounds were seen: all series tell of it together", m)
+	return fmt.Sprintf("; of what a season of %d leaves%s: all series tell of it together", m, few)
 }

@@ -25,8 +25,8 @@ type Input struct {
 	panel.SeriesView
 	Horizon int
 	Seed    uint64 // of whatever is random
-	// Seasonless says that the season was taken out.
-	Seasonless bool
+	// Seasonless says that the season was taken out, and Yearless that the longer one of the year was.
+	Seasonless, Yearless bool
 }
 
 // Cadence is the series' cadence.
@@ -50,7 +50,11 @@ func (in Input) Seasons() []float64 {
 	if in.Seasonless {
 		return nil
 	}
-	return in.Cadence().Seasons()
+	out := in.Cadence().Seasons()
+	if in.Yearless {
+		out = out[:len(out)-1]
+	}
+	return out
 }
 
 // Ordinal is the period of the first value.
@@ -172,13 +176,19 @@ func (m seriesModel) Bare() model.SeriesModel {
 
 // Learn is the model with what the series of a view tell together.
 func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (model.SeriesModel, error) {
-	prior, err := m.daysOf(ctx, v, workers)
+	all, err := m.doingsOf(ctx, v, workers)
 	if err != nil {
 		return m, err
 	}
-	if m.method, err = learnt(ctx, m.method, v, workers); prior != nil {
-		m.method = onDays{m.method, prior}
+	year, err := m.yearOf(ctx, v, workers)
+	if err != nil {
+		return m, err
 	}
+	if year != nil {
+		all = append(all, withoutYear(year))
+	}
+	m.method, err = learnt(ctx, m.method, v, workers)
+	m.method = all.method(m.method)
 	return m, err
 }
 

@@ -81,7 +81,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		if !ok {
 			g = t.group
 		}
-		taken, err := t.daysTaken(ctx, v, inputs, env.Workers)
+		taken, err := t.daysTaken(ctx, v, places[name], inputs, env.Workers)
 		if err != nil {
 			return nil, err
 		}
@@ -100,7 +100,8 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		}
 		for k, i := range places[name] {
 			own[i].state, own[i].err, own[i].widening = got.States[k], got.Errs[k], got.Widenings[k]
-			for _, s := range []*Seasoned{seasons[k], taken[k]} { // what was taken out last is put back first
+			back := append(slices.Clip(taken[k]), seasons[k])
+			for _, s := range slices.Backward(back) { // what was taken out last is put back first
 				if s != nil && own[i].state != nil {
 					s.State, own[i].state = own[i].state, s
 				}

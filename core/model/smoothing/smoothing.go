@@ -50,13 +50,22 @@ func (m Method) Trends(list ...Trend) Method {
 	return m
 }
 
+// Blind says that it sees no events.
+func (m Method) Blind() bool { return true }
+
 // TakesDays says that it may be fitted to what the calendar's days leave.
 func (m Method) TakesDays() bool { return true }
+
+// TakesLong says that a long season is told by all series together too.
+func (m Method) TakesLong() bool { return true }
 
 // TakesRest says that forms may be fitted to what a season of few rounds leaves, where none was set or ruled out.
 func (m Method) TakesRest(single.Input) bool {
 	return m.Season == 0 && m.Allowed.Season == "" && m.Allowed.Form == nil
 }
+
+// TakesYear says that forms may be fitted to what the season of the year leaves, where no season was set or ruled out.
+func (m Method) TakesYear(panel.View) bool { return m.TakesRest(single.Input{}) }
 
 // NoSeason restricts a method to forms without a season.
 func (m Method) NoSeason() Method {

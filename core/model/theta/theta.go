@@ -32,11 +32,20 @@ type Method struct {
 // LeavesOutOdd says that mistakes are left out: each would go on in level and season.
 func (m Method) LeavesOutOdd() bool { return true }
 
+// Blind says that it sees no events.
+func (m Method) Blind() bool { return true }
+
 // TakesDays says that it may be fitted to what the calendar's days leave.
 func (m Method) TakesDays() bool { return true }
 
+// TakesLong says that a long season is told by all series together too.
+func (m Method) TakesLong() bool { return true }
+
 // TakesRest says that it may be fitted to what a season of few rounds leaves, where none was set or ruled out.
 func (m Method) TakesRest(single.Input) bool { return m.Season == 0 && !m.NoSeason }
+
+// TakesYear says that it may be fitted to what the season of the year leaves, where none was set or ruled out.
+func (m Method) TakesYear(panel.View) bool { return m.Season == 0 && !m.NoSeason }
 
 // State is a fitted model at the end of what it has seen.
 type State struct {
@@ -397,7 +406,7 @@ func Families() model.Catalogue {
 	one, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "theta",
-		Version:   9, // what days do taken out
+		Version:   10, // feasts and the year taken out
 		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
 		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
 		Settings: append([]model.Setting{
