@@ -82,10 +82,7 @@ func (t *Trained) tell(d *model.Description, i int) {
 	}
 	outside, _ := t.now.of(*t.view, s, i, 0)
 	season, long := t.seasons(t.now, s, i)
-	if young, ok := t.now.young[i]; ok {
-		d.Form += single.SeasonWords(&young)
-	}
-	for _, told := range t.now.told() {
+	for _, told := range t.now.told {
 		if season, ok := told[i]; ok {
 			d.Form += single.SeasonWords(&season)
 		}

@@ -56,11 +56,6 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}
 	t.Longer = longer(v)
 	out := held(feature.SettingOf(v, horizon).Length, horizon)
-	if !outlook.Explainable(v) {
-		if err := t.tellSeasons(ctx, v, out, env.Judge); err != nil {
-			return nil, err
-		}
-	}
 	if m.Plain {
 		if err := t.tellTogether(ctx, v, out, env.Judge); err != nil {
 			return nil, err

@@ -139,17 +139,16 @@ func (t *Trained) read(r *ready, quantiles []float64, rows forecast.Rows) error 
 	for h := range rows.Mean {
 		at := (r.quiet + h) * wide
 		rows.Mean[h] = outlook.OnGrid(quantiles[at:at+wide], rows.At(h), forecast.Grid[:])
-		if season, ok := t.now.young[r.place]; ok {
+		for _, told := range t.now.told {
+			season, ok := told[r.place]
+			if !ok {
+				continue
+			}
 			factor := 1.0
-			if t.Unproved {
+			if t.Unproved && season.Days == nil {
 				factor = single.FlatteredBy(&season, r.values)
 			}
 			single.DoubtSeason(&season, factor, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
-		}
-		for _, told := range t.now.told() {
-			if season, ok := told[r.place]; ok {
-				single.DoubtSeason(&season, 1, r.ordinal+int64(h), rows.Mean[h], rows.At(h))
-			}
 		}
 		outlook.PutBack(rows, h, len(r.values), r.outside)
 	}
@@ -201,9 +200,7 @@ func (t *Trained) Len() int { return t.Series }
 type written struct {
 	Trained *Trained
 	Outside []byte
-	Young   []placed // in order: what is written is the same each time
-	Year    []placed
-	Days    [][]placed
+	Told    [][]placed // in order: what is written is the same each time
 }
 
 // placed is a season of few rounds and the place of its series.
@@ -215,9 +212,8 @@ type placed struct {
 // Shared writes what was found out; the weights by their hash, but where they were tuned.
 func (t *Trained) Shared() ([]byte, error) {
 	w := written{Trained: t}
-	w.Young, w.Year = inOrder(t.now.young), inOrder(t.now.year)
-	for _, told := range t.now.days {
-		w.Days = append(w.Days, inOrder(told))
+	for _, told := range t.now.told {
+		w.Told = append(w.Told, inOrder(told))
 	}
 	if t.now.by != nil {
 		var err error
@@ -289,9 +285,8 @@ func (w *Weights) read(p model.Parts) (model.Trained, error) {
 			return nil, err
 		}
 	}
-	t.now.young, t.now.year = byPlace(from.Young), byPlace(from.Year)
-	for _, told := range from.Days {
-		t.now.days = append(t.now.days, byPlace(told))
+	for _, told := range from.Told {
+		t.now.told = append(t.now.told, byPlace(told))
 	}
 	t.workers = 1
 	return t, nil

@@ -56,13 +56,13 @@ func (m takenOut) Widen(ctx context.Context, in Input, fitted State) Widening {
 func (resting) TakesDays() bool { return true }
 
 // withoutDays takes what days do out of series, and gives what puts that back; nil where they do nothing.
-func withoutDays(prior *days.Prior) func(in Input) (*Seasoned, Input) {
-	return func(in Input) (*Seasoned, Input) {
+func withoutDays(prior *days.Prior) Doing {
+	return doing("what days do", prior, func(in Input) (*Seasoned, Input) {
 		effect := panel.Remember(in.SeriesView, fmt.Sprintf("days as %p tells them", prior), func() doneBy {
 			return doneBy{prior, prior.Of(seriesOfDays(in))}
 		}).effect
 		return withoutEffect(effect, in)
-	}
+	})
 }
 
 // doneBy is what days do to a series and the prior that told it, which is kept so that no other comes to stand there.
@@ -85,26 +85,21 @@ func seriesOfDays(in Input) days.Series {
 }
 
 // daysOf is what a number of series tell of days together; nil where these do nothing, or a driver follows them, by which
-// families tell what days do. Of many series those are asked that are evenly spread.
-func daysOf(ctx context.Context, v panel.View, n int, input func(i int) Input, workers int) (*days.Prior, error) {
+// families tell what days do.
+func daysOf(ctx context.Context, v panel.View, of asked, workers int) (*days.Prior, error) {
 	if unit := v.Cadence().Unit; unit != calendar.Day && unit != calendar.Month {
 		return nil, nil
 	}
-	inputs, seen := make([]Input, min(n, mostLearnt)), make([]panel.SeriesView, min(n, mostLearnt))
-	for k := range inputs {
-		inputs[k] = input(k * n / len(inputs))
-		seen[k] = inputs[k].SeriesView
-	}
-	return panel.RememberAll(seen, "what days do", func() (*days.Prior, error) {
-		list := make([]days.Series, len(inputs))
-		if err := num.Each(ctx, workers, len(inputs), func(k int) { list[k] = seriesOfDays(inputs[k]) }); err != nil {
+	return learnOf(of, "what days do", func(rests []Input) (*days.Prior, error) {
+		list := make([]days.Series, len(rests))
+		if err := num.Each(ctx, workers, len(rests), func(k int) { list[k] = seriesOfDays(rests[k]) }); err != nil {
 			return nil, err
 		}
 		prior, err := days.Learn(ctx, list, v.Cadence(), workers)
 		if err != nil || prior == nil {
 			return nil, err
 		}
-		if follows, err := driverFollows(ctx, v, inputs, workers); err != nil || follows {
+		if follows, err := driverFollows(ctx, v, rests, workers); err != nil || follows {
 			return nil, err
 		}
 		return prior, nil
@@ -116,13 +111,8 @@ const mostFollowed = 60
 
 // driverFollows says that days tell what a driver is.
 func driverFollows(ctx context.Context, v panel.View, inputs []Input, workers int) (bool, error) {
-	list := make([]days.Series, min(len(inputs), mostFollowed))
 	for d := range v.Drivers() {
-		for k := range list {
-			in := inputs[k*len(inputs)/len(list)]
-			list[k] = days.Series{Values: in.Driver(d, len(in.Values)), First: in.Ordinal()}
-		}
-		if p, err := days.Learn(ctx, list, v.Cadence(), workers); err != nil || p != nil {
+		if p, err := days.Learn(ctx, driverOf(inputs, d), v.Cadence(), workers); err != nil || p != nil {
 			return true, err
 		}
 	}
@@ -130,13 +120,11 @@ func driverFollows(ctx context.Context, v panel.View, inputs []Input, workers in
 }
 
 // doingsOf are what days and feasts do to the series of a view; none where the method is not for what they leave.
-func (m seriesModel) doingsOf(ctx context.Context, v panel.View, workers int) (doings, error) {
+func (m seriesModel) doingsOf(ctx context.Context, v panel.View, workers int) (Doings, error) {
 	if m.bounds.KeepDays || !takesDays(m.method) {
 		return nil, nil
 	}
-	mended := leavesOut(m.method)
-	return doingsOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, mended) }, doing{blind: isBlind(m.method),
-		raw: func(i int) Input { return inputOf(v, i, false) }}, workers)
+	return doingsOf(ctx, v, all(v, leavesOut(m.method), nil), all(v, false, nil), isBlind(m.method), workers)
 }
 
 func takesDays(method any) bool {
@@ -151,8 +139,9 @@ func (t together) daysTaken(ctx context.Context, v panel.View, places []int, inp
 	if t.bounds.KeepDays || !takesDays(t.group.Alone()) || len(inputs) == 0 {
 		return out, nil
 	}
-	all, err := doingsOf(ctx, v, len(inputs), func(i int) Input { return inputs[i] }, doing{blind: isBlind(t.group.Alone()),
-		raw: func(i int) Input { return inputOf(v, places[i], false) }}, workers)
+	of := asked{n: len(inputs), input: func(i int) Input { return inputs[i] }}
+	raw := asked{n: len(inputs), input: func(i int) Input { return inputOf(v, places[i], false) }}
+	all, err := doingsOf(ctx, v, of, raw, isBlind(t.group.Alone()), workers)
 	if err != nil || len(all) == 0 {
 		return out, err
 	}

@@ -126,26 +126,17 @@ func (m seasoned) Widen(ctx context.Context, in Input, fitted State) Widening {
 	return w.Widen(ctx, in, fitted)
 }
 
-// learnt is the method with what the series of a view tell of their seasons together, where any of them has seen few
-// rounds, and the method itself where none has.
-func learnt(ctx context.Context, method Method, v panel.View, workers int) (Method, error) {
+// learnt is the method with what the series of a view, without what was taken out of them before, tell of their seasons
+// together, where any of them has seen few rounds, and the method itself where none has.
+func learnt(ctx context.Context, method Method, v panel.View, after Doings, workers int) (Method, error) {
 	if _, ok := method.(OnRest); !ok {
 		return method, nil
 	}
-	prior, err := priorOfView(ctx, v, leavesOut(method), workers)
+	prior, err := priorOf(ctx, v, all(v, leavesOut(method), after), workers)
 	if err != nil || prior == nil {
 		return method, err
 	}
 	return seasoned{method, prior}, nil
-}
-
-// priorOfView is what the series of a view tell of their seasons together, mended where that is asked for.
-func priorOfView(ctx context.Context, v panel.View, mended bool, workers int) (*young.Prior, error) {
-	values := func(i int) []float64 {
-		out, _ := v.Values(i)
-		return out
-	}
-	return priorOf(ctx, v, v.Len(), values, func(i int) Input { return inputOf(v, i, mended) }, workers)
 }
 
 func inputOf(v panel.View, i int, mended bool) Input {
@@ -156,46 +147,39 @@ func inputOf(v panel.View, i int, mended bool) Input {
 	return in
 }
 
-// SeasonsOf are the seasons of which the series of a view have seen few rounds, without what looks like mistakes, by
-// place; nil for none.
-func SeasonsOf(ctx context.Context, v panel.View, workers int) (map[int]young.Season, error) {
-	prior, err := priorOfView(ctx, v, true, workers)
+// SeasonsOf are the seasons of which the series of a view have seen few rounds, after something was taken out of them;
+// nothing for none. Of series that are often zero there is none: without it they would not be what they are.
+func SeasonsOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
+	prior, err := priorOf(ctx, v, all(v, true, after), workers)
 	if err != nil || prior == nil {
 		return nil, err
 	}
-	list := make([]*young.Season, v.Len())
-	err = num.Each(ctx, workers, v.Len(), func(i int) { list[i] = toldSeason(prior, inputOf(v, i, true)) })
-	out := map[int]young.Season{}
-	for i, s := range list {
-		if s != nil {
-			out[i] = *s
+	return Doings{doing("the season", prior, func(in Input) (*Seasoned, Input) {
+		season := toldSeason(prior, in)
+		if season == nil || OftenZero(in.Values) {
+			return nil, in
 		}
-	}
-	return out, err
+		return takeOut(season, in)
+	})}, nil
 }
 
 // mostLearnt bounds the series that tell of seasons.
 const mostLearnt = 400
 
 // priorOf is what a number of series tell of their seasons together; nil where none has seen few rounds, or they tell
-// nothing. Of many those are asked that are evenly spread.
-func priorOf(ctx context.Context, v panel.View, n int, values func(i int) []float64, input func(i int) Input, workers int) (*young.Prior, error) {
+// nothing.
+func priorOf(ctx context.Context, v panel.View, of asked, workers int) (*young.Prior, error) {
 	m, period := seasonOf(v)
 	short := false
-	for i := 0; i < n && !short; i++ {
-		short = young.Short(values(i), m)
+	for i := 0; i < of.n && !short; i++ {
+		short = young.Short(of.values(i), m)
 	}
 	if !short {
 		return nil, nil
 	}
-	inputs, seen := make([]Input, min(n, mostLearnt)), make([]panel.SeriesView, min(n, mostLearnt))
-	for k := range inputs {
-		inputs[k] = input(k * n / len(inputs))
-		seen[k] = inputs[k].SeriesView
-	}
-	return panel.RememberAll(seen, "seasons of few rounds", func() (*young.Prior, error) {
-		list := make([]young.Series, len(inputs))
-		for k, in := range inputs {
+	return learnOf(of, "seasons of few rounds", func(rests []Input) (*young.Prior, error) {
+		list := make([]young.Series, len(rests))
+		for k, in := range rests {
 			list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
 		}
 		return young.Learn(ctx, list, m, period, workers)
@@ -233,7 +217,8 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 			}
 		}
 	}
-	prior, err := priorOf(ctx, v, len(inputs), func(i int) []float64 { return inputs[i].Values }, func(i int) Input { return inputs[i] }, workers)
+	values, input := func(i int) []float64 { return inputs[i].Values }, func(i int) Input { return inputs[i] }
+	prior, err := priorOf(ctx, v, asked{n: len(inputs), values: values, input: input}, workers)
 	if err != nil || prior == nil {
 		return out, err
 	}

@@ -176,19 +176,21 @@ func (m seriesModel) Bare() model.SeriesModel {
 
 // Learn is the model with what the series of a view tell together.
 func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (model.SeriesModel, error) {
-	all, err := m.doingsOf(ctx, v, workers)
+	taken, err := m.doingsOf(ctx, v, workers)
 	if err != nil {
 		return m, err
 	}
-	year, err := m.yearOf(ctx, v, workers)
-	if err != nil {
-		return m, err
+	if takesYear(m.method, v) {
+		year, err := yearOf(ctx, v, all(v, leavesOut(m.method), taken), workers)
+		if err != nil {
+			return m, err
+		}
+		if year != nil {
+			taken = append(taken, withoutYear(year))
+		}
 	}
-	if year != nil {
-		all = append(all, withoutYear(year))
-	}
-	m.method, err = learnt(ctx, m.method, v, workers)
-	m.method = all.method(m.method)
+	m.method, err = learnt(ctx, m.method, v, taken, workers)
+	m.method = taken.method(m.method)
 	return m, err
 }
 

@@ -19,30 +19,20 @@ type OnYear interface {
 // TakesYear is so, for that is what the form was chosen for.
 func (resting) TakesYear(panel.View) bool { return true }
 
-// yearOf is what the series of a view tell of the season of the year; nil where they tell nothing, or the method is not
-// for what it leaves.
-func (m seriesModel) yearOf(ctx context.Context, v panel.View, workers int) (*young.Year, error) {
-	if y, ok := m.method.(OnYear); !ok || !y.TakesYear(v) {
-		return nil, nil
-	}
-	mended := leavesOut(m.method)
-	return yearOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, mended) }, workers)
+// takesYear says that a method is for what the season of the year leaves of a view's series.
+func takesYear(method any, v panel.View) bool {
+	y, ok := method.(OnYear)
+	return ok && y.TakesYear(v)
 }
 
-// yearOf is what a number of daily series tell of the season of the year together. Of many those are asked that are evenly
-// spread.
-func yearOf(ctx context.Context, v panel.View, n int, input func(i int) Input, workers int) (*young.Year, error) {
+// yearOf is what a number of daily series tell of the season of the year together; nil where they tell nothing.
+func yearOf(ctx context.Context, v panel.View, of asked, workers int) (*young.Year, error) {
 	if v.Cadence().Unit != calendar.Day {
 		return nil, nil
 	}
-	inputs, seen := make([]Input, min(n, mostLearnt)), make([]panel.SeriesView, min(n, mostLearnt))
-	for k := range inputs {
-		inputs[k] = input(k * n / len(inputs))
-		seen[k] = inputs[k].SeriesView
-	}
-	return panel.RememberAll(seen, "season of the year", func() (*young.Year, error) {
-		list := make([]young.Series, len(inputs))
-		for k, in := range inputs {
+	return learnOf(of, "season of the year", func(rests []Input) (*young.Year, error) {
+		list := make([]young.Series, len(rests))
+		for k, in := range rests {
 			list[k] = seriesOfYear(in)
 		}
 		return young.LearnYear(ctx, list, workers)
@@ -60,8 +50,8 @@ type yearBy struct {
 }
 
 // withoutYear takes the season of the year out of series, and gives what puts it back; nil where there is none.
-func withoutYear(prior *young.Year) func(in Input) (*Seasoned, Input) {
-	return func(in Input) (*Seasoned, Input) {
+func withoutYear(prior *young.Year) Doing {
+	return doing("the year", prior, func(in Input) (*Seasoned, Input) {
 		season := panel.Remember(in.SeriesView, fmt.Sprintf("year as %p tells it", prior), func() yearBy {
 			return yearBy{prior, prior.Of(seriesOfYear(in))}
 		}).season
@@ -72,15 +62,15 @@ func withoutYear(prior *young.Year) func(in Input) (*Seasoned, Input) {
 		s.flatter(in)
 		in.SeriesView, in.Yearless = s.without(in.SeriesView), true
 		return s, in
-	}
+	})
 }
 
-// YearsOf are the seasons of the year of the daily series of a view, without what looks like mistakes, by place: one map of
-// them, or nothing. Of series that are often zero there is none: without it they would not be what they are.
-func YearsOf(ctx context.Context, v panel.View, workers int) ([]map[int]young.Season, error) {
-	prior, err := yearOf(ctx, v, v.Len(), func(i int) Input { return inputOf(v, i, true) }, workers)
+// YearOf is the season of the year of the daily series of a view, after something was taken out of them; nothing for none.
+// Of series that are often zero there is none unless it is a factor: without it they would not be what they are.
+func YearOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
+	prior, err := yearOf(ctx, v, all(v, true, after), workers)
 	if err != nil || prior == nil {
 		return nil, err
 	}
-	return doings{withoutYear(prior)}.byPlace(ctx, v, workers)
+	return Doings{withoutYear(prior)}, nil
 }
