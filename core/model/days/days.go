@@ -25,12 +25,15 @@ import (
 // Kind is what days are told apart by.
 type Kind string
 
-// The kinds: of daily series, and of monthly ones.
+// The kinds: of daily series, of monthly ones, and of weekly ones, whose weeks are counted from that of
+// Christmas, or by their numbers (ISO 8601).
 const (
 	FromStart Kind = "day of the month"
 	FromEnd   Kind = "day of the month, the last nine by how many are left"
 	Working   Kind = "working days of the month"
 	Each      Kind = "weekdays of the month"
+	OfYear    Kind = "week of the year"
+	ByNumber  Kind = "week of the year, by its number"
 )
 
 // kindsOf are those of a cadence; none where days do not tell.
@@ -40,6 +43,8 @@ func kindsOf(c calendar.Cadence) []Kind {
 		return []Kind{FromStart, FromEnd}
 	case calendar.Month:
 		return []Kind{Working, Each}
+	case calendar.Week:
+		return []Kind{OfYear, ByNumber}
 	}
 	return nil
 }
@@ -57,15 +62,27 @@ func (k Kind) size() int {
 		return 1
 	case Each:
 		return week
+	case OfYear, ByNumber:
+		return Weeks.places()
 	}
 	return places
 }
 
 // apart says that each period is in one column alone.
-func (k Kind) apart() bool { return k == FromStart || k == FromEnd }
+func (k Kind) apart() bool { return k == FromStart || k == FromEnd || k.weeks() }
 
-// place is the column that a day is in.
+// weeks says that it tells weeks of the year apart.
+func (k Kind) weeks() bool { return k == OfYear || k == ByNumber }
+
+// place is the column that a day, or a week from it on, is in.
 func (k Kind) place(at time.Time) int {
+	switch k {
+	case ByNumber:
+		_, number := next(at, time.Thursday).ISOWeek()
+		return number - 1
+	case OfYear:
+		return min(max(0, nearest(at, christmas)+weeksBefore), 2*weeksBefore)
+	}
 	if k == FromEnd && at.Day() > places-3-lastDays {
 		if left := lengthOf(at) - at.Day(); left < lastDays {
 			return places - 1 - left
@@ -154,13 +171,26 @@ func (e *Effect) Deviation(ordinal int64) (dev float64) {
 func (e *Effect) Name() string {
 	switch {
 	case e.Kind == Yearly && e.Cadence.Unit == calendar.Week:
-		return "weeks of the year"
+		return "special weeks"
 	case e.Kind == Yearly:
-		return "days of the year"
+		return "special days"
+	case e.Kind.weeks():
+		return "week of the year"
 	case e.Kind.apart():
 		return "day of the month"
 	}
 	return "weekdays of the month"
+}
+
+// Leaves says that something is left when the effect is taken out.
+func (e *Effect) Leaves() string {
+	switch {
+	case e.Kind == Yearly:
+		return e.Name() + " leave"
+	case e.Kind.apart():
+		return "the " + e.Name() + " leaves"
+	}
+	return "the " + e.Name() + " leave"
 }
 
 // Words say what was found.
@@ -176,20 +206,26 @@ func (e *Effect) Words() string {
 		return fmt.Sprintf("a month with a %s more in place of a %s has %+.1f %%", time.Weekday(best), time.Weekday(worst),
 			percent(e.Beta[best]-e.Beta[worst]))
 	}
-	return fmt.Sprintf("%+.0f %% on %s, %+.0f %% on %s", percent(e.Beta[best]), e.place(best), percent(e.Beta[worst]), e.place(worst))
+	return fmt.Sprintf("%+.0f %% %s, %+.0f %% %s", percent(e.Beta[best]), e.place(best), percent(e.Beta[worst]), e.place(worst))
 }
 
 func percent(log float64) float64 { return 100 * math.Expm1(log) }
 
 func (e *Effect) place(k int) string {
+	switch e.Kind {
+	case OfYear:
+		return Weeks.on(k)
+	case ByNumber:
+		return fmt.Sprintf("in week %d", k+1)
+	}
 	if left := places - 1 - k; e.Kind == FromEnd && left < lastDays {
 		switch left {
 		case 0:
-			return "the last day"
+			return "on the last day"
 		case 1:
-			return "the last day but one"
+			return "on the last day but one"
 		}
-		return fmt.Sprintf("the last day but %d", left)
+		return fmt.Sprintf("on the last day but %d", left)
 	}
-	return fmt.Sprintf("day %d", k+1)
+	return fmt.Sprintf("on day %d", k+1)
 }

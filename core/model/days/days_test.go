@@ -162,9 +162,12 @@ func TestNothingIsFoundWhereNothingIs(t *testing.T) {
 			}
 			return common[k]
 		}
-		for _, c := range []calendar.Cadence{daily, monthly} {
+		for _, c := range []calendar.Cadence{daily, weekly, monthly} {
 			n := 700
-			if c.Unit == calendar.Month {
+			switch c.Unit {
+			case calendar.Week:
+				n = 60 + 10*int(seed)
+			case calendar.Month:
 				n = 96
 			}
 			for _, count := range []int{1, 10} {
@@ -213,10 +216,50 @@ func TestNothingToTell(t *testing.T) {
 	assert.Nil(t, learn(t, made(daily, 3, 100, 0.1, 3, payday), daily))
 	assert.Nil(t, learn(t, []days.Series{{Values: make([]float64, 700)}}, daily))
 	assert.Nil(t, learn(t, nil, daily))
-	assert.Nil(t, learn(t, made(daily, 3, 900, 0.1, 3, payday), calendar.Cadence{Unit: calendar.Week}))
+	assert.Nil(t, learn(t, made(daily, 3, 900, 0.1, 3, payday), calendar.Cadence{Unit: calendar.Quarter}))
 	p := learn(t, made(daily, 3, 900, 0.1, 3, payday), daily)
 	assert.Nil(t, p.Of(days.Series{Values: []float64{1, -1, 4}}))
 	assert.Nil(t, (*days.Prior)(nil).Of(days.Series{Values: []float64{1}}))
+}
+
+// Weeks of the year of which each has its own are told by three years of many series, however weeks are counted, and by six of
+// one, and as a series has them itself.
+func TestWeeksOfTheYearComeBack(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(6, 6))
+	var usual, other [54]float64
+	for k := range usual {
+		usual[k], other[k] = 0.2*rnd.NormFloat64(), 0.1*rnd.NormFloat64()
+	}
+	byNumber := func(at time.Time, series int) float64 {
+		_, week := at.AddDate(0, 0, 3).ISOWeek()
+		return usual[week] + float64(series%2)*other[week]
+	}
+	byChristmas := func(at time.Time, series int) float64 {
+		from := on(at.AddDate(0, -6, 0).Year(), time.December, 25)
+		weeks := int(math.Ceil(at.Sub(from).Hours() / 24 / 7))
+		return usual[min(max(0, weeks+26), 52)] + float64(series%2)*other[min(max(0, weeks+26), 52)]
+	}
+	for name, week := range map[string]func(time.Time, int) float64{"by number": byNumber, "by Christmas": byChristmas} {
+		for _, c := range []struct{ count, n int }{{20, 160}, {1, 320}} {
+			list := made(weekly, c.count, c.n, 0.07, 3, week)
+			p := learn(t, list, weekly)
+			require.NotNil(t, p, "%s, %d series", name, c.count)
+			for i := range min(2, c.count) {
+				far, mean, e := 0.0, 0.0, p.Of(list[i])
+				for k := range int64(52) {
+					mean += week(time.Unix(weekly.Start(list[i].First+int64(c.n)+k), 0).UTC(), i) / 52
+				}
+				for k := range int64(52) {
+					o := list[i].First + int64(c.n) + k
+					far += math.Abs(e.At(o)+mean-week(time.Unix(weekly.Start(o), 0).UTC(), i)) / 52
+					assert.Greater(t, e.Deviation(o), 0.0)
+				}
+				assert.Less(t, far, 0.07, "%s, series %d of %d: %s", name, i, c.count, e.Words())
+				assert.Equal(t, "week of the year", e.Name())
+				assert.Regexp(t, `^\+\d+ % .*week.*, -\d+ % .*week`, e.Words())
+			}
+		}
+	}
 }
 
 // What it takes to learn of 400 daily series of three years.

@@ -81,9 +81,7 @@ func (k Kind) spots(at time.Time) (places [2]int) {
 			places[0] = d + beforeEaster
 		}
 	case Weeks:
-		if w := nearest(at, func(year int) time.Time { return time.Date(year, time.December, 25, 0, 0, 0, 0, time.UTC) }); abs(w) <= weeksBefore {
-			places[0] = w + weeksBefore
-		}
+		places[0] = OfYear.place(at)
 	case WeeksEaster:
 		if w := nearest(at, calendar.Easter); abs(w) <= weeksOfEaster {
 			places[0] = w + weeksOfEaster
@@ -95,6 +93,8 @@ func (k Kind) spots(at time.Time) (places [2]int) {
 	}
 	return places
 }
+
+func christmas(year int) time.Time { return time.Date(year, time.December, 25, 0, 0, 0, 0, time.UTC) }
 
 func placeOfDate(month time.Month, day int) int {
 	return time.Date(2000, month, day, 0, 0, 0, 0, time.UTC).YearDay() - 1

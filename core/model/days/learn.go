@@ -20,6 +20,8 @@ const (
 	// fewestMonths and fewestYears must have been seen, of daily and of monthly series.
 	fewestMonths = 6
 	fewestYears  = 4
+	// fewestWeeks of a year must have been seen in two years.
+	fewestWeeks = 40
 	// chance is how likely days are to foretell as well as they do where they tell nothing, and leastGain the share of what
 	// is left of levels and seasons that they must foretell.
 	chance    = 0.002
@@ -138,7 +140,7 @@ func (d *dates) look(s Series) *seen {
 		return nil
 	}
 	days, blocks := d.days(s.First), d.blocks(s.First)
-	spread := clip(rest, days, places)
+	spread := clip(rest, days, d.kind.size())
 	if !(spread > 0) {
 		return nil
 	}
@@ -250,6 +252,9 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 		whole.plus(1, &s.whole)
 		rows += s.whole.n
 	}
+	if k.weeks() {
+		gains = t.byPlace(dev, p.own)
+	}
 	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(gains) {
 		return nil
 	}
@@ -258,10 +263,13 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 	return p
 }
 
-// tells says that gains of blocks are more than chance.
+// tells says that gains of blocks, or of the weeks of a year, are more than chance.
 func (k Kind) tells(gains []float64) bool {
 	fewest := fewestMonths
-	if !k.apart() {
+	switch {
+	case k.weeks():
+		fewest = fewestWeeks
+	case !k.apart():
 		fewest = fewestYears
 	}
 	gains = slices.DeleteFunc(gains, func(g float64) bool { return g == 0 })
@@ -323,6 +331,34 @@ func (t *trial) together(dev float64) []float64 {
 	out, shared := make([]float64, len(t.block)), t.shared(dev)
 	for b := range t.block {
 		out[b] = t.block[b].gain(shared[b%folds])
+	}
+	return out
+}
+
+// byPlace is by how much the squares at each place are smaller with effects that were learnt without their block, where
+// periods are in one column alone: of all series, or of each its own, held to those. Few years tell of many weeks.
+func (t *trial) byPlace(dev, own float64) []float64 {
+	out, shared := make([]float64, t.kind.size()), t.shared(dev)
+	add := func(s *sums, beta []float64) {
+		for k, b := range beta {
+			out[k] += 2*b*s.xy[k] - b*b*s.xx[k]
+		}
+	}
+	if own == 0 {
+		for b := range t.block {
+			add(&t.block[b], shared[b%folds])
+		}
+		return out
+	}
+	for i, s := range t.looks {
+		for f := range folds {
+			beta, _ := t.rest[f][i].solve(shared[f], own)
+			for b := range s.blocks {
+				if (s.first+b-t.first)%folds == f {
+					add(&s.blocks[b], beta)
+				}
+			}
+		}
 	}
 	return out
 }

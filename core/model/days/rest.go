@@ -29,6 +29,9 @@ const (
 // restOf is what a series is next to its level and season: the log of its ratio to them, or the ratio less 1 where some
 // values are zero. Unknown where the level is not known on both sides; nil for series that go below zero.
 func restOf(s Series, d *dates) []float64 {
+	if d.kind.weeks() {
+		return apartOf(s, d.cadence)
+	}
 	logs := true
 	for _, v := range s.Values {
 		if v < 0 {
@@ -170,8 +173,9 @@ func clip(rest []float64, day []int, n int) (spread float64) {
 
 // dates are the periods of a panel, each looked up once.
 type dates struct {
-	kind  Kind
-	first int64
+	kind    Kind
+	cadence calendar.Cadence
+	first   int64
 	// block is the month, or of monthly series the year, that a period is in: what is left out together. season is its place
 	// in the week or the year, and place the column that it is in, where that is one.
 	block, season, place []int
@@ -184,9 +188,13 @@ func (k Kind) dates(list []Series, c calendar.Cadence) *dates {
 		first, end = min(first, s.First), max(end, s.First+int64(len(s.Values)))
 	}
 	n := int(max(0, end-first))
-	d := &dates{kind: k, first: first, block: make([]int, n), season: make([]int, n), place: make([]int, n)}
+	d := &dates{kind: k, cadence: c, first: first, block: make([]int, n), season: make([]int, n), place: make([]int, n)}
 	for i := range n {
 		at := dateOf(c, first+int64(i))
+		if k.weeks() { // a round is from one July to the next
+			d.block[i], d.place[i] = at.AddDate(0, -6, 0).Year(), k.place(at)
+			continue
+		}
 		if k.apart() {
 			d.block[i], d.season[i], d.place[i] = at.Year()*year+int(at.Month())-1, int(at.Weekday()), k.place(at)
 			continue

@@ -87,7 +87,9 @@ func seriesOfDays(in Input) days.Series {
 // daysOf is what a number of series tell of days together; nil where these do nothing, or a driver follows them, by which
 // families tell what days do.
 func daysOf(ctx context.Context, v panel.View, of asked, workers int) (*days.Prior, error) {
-	if unit := v.Cadence().Unit; unit != calendar.Day && unit != calendar.Month {
+	switch v.Cadence().Unit {
+	case calendar.Day, calendar.Week, calendar.Month:
+	default:
 		return nil, nil
 	}
 	return learnOf(of, "what days do", func(rests []Input) (*days.Prior, error) {

@@ -468,7 +468,7 @@ func SeasonWords(s *young.Season) string {
 	}
 	switch {
 	case s.Days != nil:
-		return fmt.Sprintf("; of what the %s leaves, a factor that all series tell together: %s", s.Days.Name(), s.Days.Words())
+		return fmt.Sprintf("; of what %s, a factor that all series tell together: %s", s.Days.Leaves(), s.Days.Words())
 	case !s.Shows() && s.Many:
 		return fmt.Sprintf("; hardly any season of %d shows", m)
 	case !s.Shows():
