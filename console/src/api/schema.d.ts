@@ -2838,7 +2838,7 @@ export interface components {
             /** @description what a saturating trend stays below; left out: none: a saturating trend needs one */
             ceiling?: number;
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -2912,7 +2912,7 @@ export interface components {
             /** @description of a given order: a mean, or with one difference a drift; left out: a mean where nothing is differenced */
             constant?: boolean;
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -3057,7 +3057,7 @@ export interface components {
         /** @description Settings of decomposition. Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat. */
         SettingsDecomposition: {
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -3114,7 +3114,7 @@ export interface components {
         /** @description Settings of linear. Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself. */
         SettingsLinear: {
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -3243,7 +3243,7 @@ export interface components {
         /** @description Settings of pretrained. A network that has learnt from made-up series to forecast ones it has never seen: nothing is fitted, so it needs no long history and is quick. */
         SettingsPretrained: {
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -3352,7 +3352,7 @@ export interface components {
              */
             choose: "averaged" | "lowest";
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;
@@ -3391,7 +3391,7 @@ export interface components {
         /** @description Settings of theta. The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted. */
         SettingsTheta: {
             /**
-             * @description what days of the month do, or of which weekdays a month consists, is taken out and put back where all series together show it
+             * @description what days of the month, days and weeks of the year, or the weekdays of which a month consists do is taken out and put back where all series together show it
              * @default true
              */
             days: boolean;

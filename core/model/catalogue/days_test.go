@@ -93,7 +93,7 @@ func on(c calendar.Cadence, series, n, h int, noise, shape func(t int) float64) 
 func TestWhatDaysDoIsForecast(t *testing.T) {
 	t.Parallel()
 	for _, c := range []struct {
-		made func(series, n, h int) (*panel.Panel, [][]float64)
+		made         func(series, n, h int) (*panel.Panel, [][]float64)
 		n, h         int
 		part, leaves string
 	}{{paid, 420, 31, "day of the month", "the day of the month leaves"}, {working, 132, 12, "weekdays of the month", "the weekdays of the month leave"},

@@ -18,6 +18,8 @@ const (
 	fewestWeeks = rounded - step
 	// likely is how many standard errors the mean gain must be above nought.
 	likely = 1.0
+	// mostGain is how many mean squares one change may count for.
+	mostGain = 10.0
 )
 
 // foretold says that the season that some weeks tell makes the changes from one month to the next smaller in the year, or the
@@ -64,8 +66,8 @@ func foretold(ctx context.Context, weeks []Series, by *design, workers int) (boo
 func (s *Season) gains(weeks Series, from int64, held int) []float64 {
 	change := func(o int64, rest bool) float64 {
 		a, b := weeks.at(o), weeks.at(o+step)
-		if s.Log {
-			a, b = math.Log(a), math.Log(b)
+		if s.Log { // of weeks without sales nothing is known
+			a, b = logOf(a), logOf(b)
 		}
 		if rest {
 			a, b = a-s.term(o), b-s.term(o+step)
@@ -85,8 +87,16 @@ func (s *Season) gains(weeks Series, from int64, held int) []float64 {
 	for k := range out {
 		o := from + int64(k*step) - 1
 		if with, without := change(o, true), change(o, false); panel.Known(with) && panel.Known(without) {
-			out[k] = (without*without - with*with) * n / squares
+			out[k] = max(-mostGain, min(mostGain, (without*without-with*with)*n/squares))
 		}
 	}
 	return out
+}
+
+// logOf is the log of what is above zero.
+func logOf(v float64) float64 {
+	if v > 0 {
+		return math.Log(v)
+	}
+	return panel.Unknown
 }

@@ -64,6 +64,19 @@ func TestSeasonOfTheYearComesBack(t *testing.T) {
 	}
 }
 
+// A season is found although some series have weeks without sales in the year that is left out.
+func TestSeasonOfTheYearBesideWeeksWithoutSales(t *testing.T) {
+	list := ofYear(8, 1100, 0.002, func(o int64) float64 { return 0.3 * math.Sin(2*math.Pi*float64(o)/daysOfYear) })
+	for k := range 30 {
+		list[3].Values[900+k] = 0
+	}
+	prior, err := young.LearnYear(context.Background(), list, 2)
+	require.NoError(t, err)
+	for _, i := range []int{2, 3} {
+		assert.NotNil(t, prior.Of(list[i]), "series %d", i)
+	}
+}
+
 // Where the level only wanders, or grows for a while and then no more, no season is taken for one; nor is it where the panel
 // has one and what comes after it has another.
 func TestNoSeasonOfTheYear(t *testing.T) {
