@@ -182,8 +182,14 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 	if n == 0 {
 		return nil
 	}
+	seasons := list[0].in.Cadence().Seasons()
+	longest := 1.0
+	for _, m := range seasons {
+		longest = max(longest, m)
+	}
 	for i := range list {
 		copy(list[i].y, list[i].whole)
+		list[i].line = p.lineOf(list[i].whole, longest)
 	}
 	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
 		read: func(s *series, at, _ int, x []float64) (float64, bool) {
@@ -191,7 +197,7 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 				return 0, false
 			}
 			s.ahead.FillAhead(at, x)
-			return s.whole[at], true
+			return s.whole[at] - s.line[0] - s.line[1]*float64(at), true
 		}}
 	if err := s.run(ctx, 1); err != nil {
 		return err
@@ -249,4 +255,28 @@ func (p *Pool) start(n int) int {
 		reach = max(reach, p.Recipe.Columns[i].Reach(p.Recipe.Season))
 	}
 	return min(reach, n/3) - 1
+}
+
+// lineOf is the straight line through a series that has seen its longest season twice.
+func (p *Pool) lineOf(y []float64, longest float64) (line [2]float64) {
+	for i := range p.Ahead.Columns {
+		if p.Ahead.Columns[i].IsDriver() {
+			return line
+		}
+	}
+	if float64(len(y)) < 2*longest {
+		return line
+	}
+	var n, t, tt, v, tv float64
+	for k, x := range y {
+		if panel.Known(x) {
+			at := float64(k)
+			n, t, tt, v, tv = n+1, t+at, tt+at*at, v+x, tv+at*x
+		}
+	}
+	if d := n*tt - t*t; d > 0 {
+		line[1] = (n*tv - t*v) / d
+		line[0] = (v - line[1]*t) / n
+	}
+	return line
 }

@@ -118,10 +118,11 @@ type State struct {
 type series struct {
 	in      single.Input
 	scale   single.Scale
-	whole   []float64 // on the working scale
-	y       []float64 // less what is explained from outside
-	past    []float64 // the same as columns of the past read it
-	outside Equation  // the pool's, with the series' own departures
+	whole   []float64  // on the working scale
+	y       []float64  // less what is explained from outside
+	past    []float64  // the same as columns of the past read it
+	outside Equation   // the pool's, with the series' own departures
+	line    [2]float64 // through it, on the working scale
 	ahead   *feature.Rows
 	rows    *feature.Rows
 	odd     []int // places of values that count for nothing
