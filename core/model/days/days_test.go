@@ -262,6 +262,18 @@ func TestWeeksOfTheYearComeBack(t *testing.T) {
 	}
 }
 
+// Two or three years of weeks that have nothing of their own are not drawn to each other: none is found in noise that differs
+// from value to value.
+func TestNoWeeksOfFewYears(t *testing.T) {
+	for seed := range uint64(20) {
+		rnd := rand.New(rand.NewPCG(seed, 8))
+		for _, n := range []int{105, 130, 160} {
+			list := made(weekly, 12, n, 0.03, seed, func(time.Time, int) float64 { return 0.15 * float64(rnd.IntN(2)) * rnd.NormFloat64() })
+			assert.Nil(t, learn(t, list, weekly), "%d weeks, seed %d", n, seed)
+		}
+	}
+}
+
 // What it takes to learn of 400 daily series of three years.
 func BenchmarkLearn(b *testing.B) {
 	list := made(daily, 400, 1095, 0.1, 3, payday)

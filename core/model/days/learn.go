@@ -22,6 +22,8 @@ const (
 	fewestYears  = 4
 	// fewestWeeks of a year must have been seen in two years.
 	fewestWeeks = 40
+	// leastNoise keeps some of what is left from being explained.
+	leastNoise = 0.05
 	// chance is how likely days are to foretell as well as they do where they tell nothing, and leastGain the share of what
 	// is left of levels and seasons that they must foretell.
 	chance    = 0.002
@@ -140,7 +142,7 @@ func (d *dates) look(s Series) *seen {
 		return nil
 	}
 	days, blocks := d.days(s.First), d.blocks(s.First)
-	spread := clip(rest, days, d.kind.size())
+	spread := d.kind.clip(rest, days)
 	if !(spread > 0) {
 		return nil
 	}
@@ -201,6 +203,7 @@ type Prior struct {
 	own      float64 // how far a series may be from that
 	series   float64 // that told
 	Gain     float64 // share of what is left of levels and seasons that is foretold
+	noise    float64 // share of the variance that was taken for that of noise
 }
 
 // Learn finds what days do to the series of a panel; nil where they don't, or too little was seen.
@@ -257,6 +260,9 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 	}
 	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(gains) {
 		return nil
+	}
+	if p.noise = 1; k.weeks() { // whose effects were among it
+		p.noise = max(leastNoise, 1-p.Gain)
 	}
 	p.beta, p.variance = whole.solve(make([]float64, k.size()), dev)
 	k.center(p.beta, whole)
@@ -399,7 +405,7 @@ func (p *Prior) Of(s Series) *Effect {
 		p.kind.center(e.Beta, look.whole)
 	}
 	for k := range variance {
-		e.Deviations[k] = math.Sqrt(variance[k] + p.variance[k])
+		e.Deviations[k] = math.Sqrt(p.noise * (variance[k] + p.variance[k]))
 	}
 	e.Learnt += float64(len(p.beta)) / p.series
 	return e

@@ -19,11 +19,13 @@ type Series struct {
 }
 
 const (
-	month    = 28 // days in which every weekday comes as often as another
-	year     = 12
-	mostly   = 0.75
-	clipped  = 4.0 // standard deviations beyond which what is left of a value counts as at them
-	madScale = 1.4826
+	month  = 28 // days in which every weekday comes as often as another
+	year   = 12
+	mostly = 0.75
+	// standard deviations beyond which what is left of a value counts as at them; of a week of the year
+	clipped     = 4.0
+	clippedWeek = 8.0
+	madScale    = 1.4826
 )
 
 // restOf is what a series is next to its level and season: the log of its ratio to them, or the ratio less 1 where some
@@ -150,9 +152,13 @@ func median(x []float64) float64 {
 func mean(x []float64) float64 { return floats.Sum(x) / max(1, float64(len(x))) }
 
 // clip holds values within some standard deviations of what is usual at their day, and gives that deviation. Of what is
-// mostly the same nothing is held, and the deviation is that of all.
-func clip(rest []float64, day []int, n int) (spread float64) {
-	usual := usuals(rest, day, n, median)
+// mostly the same nothing is held, and the deviation is that of all. A week of the year is seen in few years, whose middle is
+// one of them, and must not draw the others to itself: weeks are held within more, of nought.
+func (k Kind) clip(rest []float64, day []int) (spread float64) {
+	usual, most := make([]float64, len(rest)), clippedWeek
+	if !k.weeks() {
+		usual, most = usuals(rest, day, places, median), clipped
+	}
 	var sizes []float64
 	for i, v := range rest {
 		if panel.Known(v) {
@@ -166,7 +172,7 @@ func clip(rest []float64, day []int, n int) (spread float64) {
 		return spread
 	}
 	for i, v := range rest {
-		rest[i] = usual[i] + max(-clipped*spread, min(clipped*spread, v-usual[i]))
+		rest[i] = usual[i] + max(-most*spread, min(most*spread, v-usual[i]))
 	}
 	return spread
 }
