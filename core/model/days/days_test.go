@@ -270,6 +270,9 @@ func TestNoWeeksOfFewYears(t *testing.T) {
 		for _, n := range []int{105, 130, 160} {
 			list := made(weekly, 12, n, 0.03, seed, func(time.Time, int) float64 { return 0.15 * float64(rnd.IntN(2)) * rnd.NormFloat64() })
 			assert.Nil(t, learn(t, list, weekly), "%d weeks, seed %d", n, seed)
+			// Nor in sales that are twice as much now and then, next to which most are below the mean.
+			list = made(weekly, 12, n, 0.05, seed, func(time.Time, int) float64 { return math.Ln2 * float64(rnd.IntN(4)/3) })
+			assert.Nil(t, learn(t, list, weekly), "%d weeks, seed %d", n, seed)
 		}
 	}
 }

@@ -20,8 +20,9 @@ const (
 	// fewestMonths and fewestYears must have been seen, of daily and of monthly series.
 	fewestMonths = 6
 	fewestYears  = 4
-	// fewestWeeks of a year must have been seen in two years.
-	fewestWeeks = 40
+	// fewestWeeks of a year must have been seen in two years. So many columns must be worth more.
+	fewestWeeks  = 40
+	leastOfWeeks = 0.05
 	// leastNoise keeps some of what is left from being explained.
 	leastNoise = 0.05
 	// chance is how likely days are to foretell as well as they do where they tell nothing, and leastGain the share of what
@@ -143,6 +144,9 @@ func (d *dates) look(s Series) *seen {
 	}
 	days, blocks := d.days(s.First), d.blocks(s.First)
 	spread := d.kind.clip(rest, days)
+	if d.kind.weeks() { // a median is not the mean where values lie to one side, which is no week's
+		floats.AddConst(-num.KnownMean(rest), rest)
+	}
 	if !(spread > 0) {
 		return nil
 	}
@@ -255,10 +259,11 @@ func (k Kind) judge(looks []*seen, c calendar.Cadence) *Prior {
 		whole.plus(1, &s.whole)
 		rows += s.whole.n
 	}
+	least := leastGain
 	if k.weeks() {
-		gains = t.byPlace(dev, p.own)
+		gains, least = t.byPlace(dev, p.own), leastOfWeeks
 	}
-	if p.Gain = total / rows; p.Gain < leastGain || !k.tells(gains) {
+	if p.Gain = total / rows; p.Gain < least || !k.tells(gains) {
 		return nil
 	}
 	if p.noise = 1; k.weeks() { // whose effects were among it

@@ -189,7 +189,9 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 	}
 	for i := range list {
 		copy(list[i].y, list[i].whole)
-		list[i].line = p.lineOf(list[i].whole, longest)
+		if len(list) > 1 || longest > manyPlaces {
+			list[i].line = p.lineOf(list[i].whole, longest)
+		}
 	}
 	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
 		read: func(s *series, at, _ int, x []float64) (float64, bool) {
@@ -256,6 +258,10 @@ func (p *Pool) start(n int) int {
 	}
 	return min(reach, n/3) - 1
 }
+
+// manyPlaces is the length of a season beyond which a series alone is held against its line too: of months a level that turns
+// is no line, and some years of it are few values.
+const manyPlaces = 12
 
 // lineOf is the straight line through a series that has seen its longest season twice.
 func (p *Pool) lineOf(y []float64, longest float64) (line [2]float64) {
