@@ -475,8 +475,13 @@ func (s *State) Fitted() []float64 { return s.In }
 // Widen is what inner windows ask for. Of a long series it is the same order, fitted to what was
 // known before them: a search would cost as much again, and no longer chooses by chance.
 func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
+	return single.AskWindows(ctx, m.Narrow(in, fitted), in)
+}
+
+// Narrow is the method with the order that a long series has.
+func (m Method) Narrow(_ single.Input, fitted single.State) single.Method {
 	if s, ok := fitted.(*State); ok && m.Order == nil && s.settled() {
-		m = s.Again().(Method)
+		return s.Again()
 	}
-	return single.AskWindows(ctx, m, in)
+	return m
 }

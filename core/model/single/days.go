@@ -46,10 +46,33 @@ func (m takenOut) Widen(ctx context.Context, in Input, fitted State) Widening {
 	if !ok {
 		return Widening{}
 	}
-	if _, ok := fitted.(*Seasoned); ok {
+	if s, ok := fitted.(*Seasoned); ok {
+		m.Method = narrowed(m.Method, in, s.State)
 		return AskWindows(ctx, m, in)
 	}
 	return w.Widen(ctx, in, fitted)
+}
+
+// Narrower is a Method that may be asked about inner windows in a narrower form, which a fitted state has.
+type Narrower interface {
+	Narrow(in Input, fitted State) Method
+}
+
+// narrowed is a method as it is to be fitted to what was known before inner windows.
+func narrowed(m Method, in Input, fitted State) Method {
+	s, rest := fitted.(*Seasoned)
+	switch own := m.(type) {
+	case takenOut:
+		if rest {
+			fitted = s.State
+		}
+		return takenOut{narrowed(own.Method, in, fitted), own.take}
+	case Narrower:
+		if !rest {
+			return own.Narrow(in, fitted)
+		}
+	}
+	return m
 }
 
 // TakesDays is so, for that is what the form was chosen for.

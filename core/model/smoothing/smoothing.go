@@ -388,11 +388,16 @@ const longEnough = 240
 // Widen is what inner windows ask for: of a long series, of the form that it has; a search among
 // all would cost as much again.
 func (m Method) Widen(ctx context.Context, in single.Input, fitted single.State) single.Widening {
+	return single.AskWindows(ctx, m.Narrow(in, fitted), in)
+}
+
+// Narrow is the method with the form that a long series has.
+func (m Method) Narrow(in single.Input, fitted single.State) single.Method {
 	if mix, ok := fitted.(*single.Mix); ok {
 		fitted = mix.Parts[mix.Lead()]
 	}
 	if s, ok := fitted.(*State); ok && m.Allowed.Form == nil && in.Season() < statesUpTo && panel.CountKnown(in.Values) > longEnough {
-		m = m.Only(s.Form)
+		return m.Only(s.Form)
 	}
-	return single.AskWindows(ctx, m, in)
+	return m
 }
