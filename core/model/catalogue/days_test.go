@@ -129,8 +129,8 @@ func TestWhatDaysDoIsForecast(t *testing.T) {
 	}
 }
 
-// goesOn says that what is kept of a family's fit is read back, and goes on as the fit does.
-func goesOn(t *testing.T, family string, trained model.Trained, v, late panel.View) {
+// readBack is what is read of a fit that was written.
+func readBack(t *testing.T, family string, trained model.Trained) model.Trained {
 	t.Helper()
 	f, err := whole().Find(family)
 	require.NoError(t, err)
@@ -138,6 +138,13 @@ func goesOn(t *testing.T, family string, trained model.Trained, v, late panel.Vi
 	require.NoError(t, err)
 	read, err := f.Read(b)
 	require.NoError(t, err)
+	return read
+}
+
+// goesOn says that what is kept of a family's fit is read back, and goes on as the fit does.
+func goesOn(t *testing.T, family string, trained model.Trained, v, late panel.View) {
+	t.Helper()
+	read := readBack(t, family, trained)
 	for _, m := range []model.Trained{trained, read} {
 		require.NoError(t, m.Advance(t.Context(), v))
 		require.NoError(t, m.Advance(t.Context(), late))
@@ -230,12 +237,7 @@ func TestDaysBesideASeasonOfFewRounds(t *testing.T) {
 			miss += math.Abs(mean/truth[1][k]-1) / h
 		}
 		assert.Less(t, miss, 0.03, family)
-		f, err := whole().Find(family)
-		require.NoError(t, err)
-		b, err := model.Write(trained)
-		require.NoError(t, err)
-		read, err := f.Read(b)
-		require.NoError(t, err)
+		read := readBack(t, family, trained)
 		require.NoError(t, read.Advance(t.Context(), v))
 		assert.Equal(t, result(t, trained, v, h), result(t, read, v, h), family)
 	}

@@ -193,6 +193,7 @@ type candidate struct {
 	place    int
 	at       []int // of the pooled periods
 	logPrior float64
+	taken    bool // for a feast
 	belief
 }
 
@@ -230,7 +231,7 @@ func (c *candidate) believe(p *pooled) {
 // likeliest is the likeliest feast; nil where none is surely one.
 func likeliest(places []*candidate) (best *candidate) {
 	for _, c := range places {
-		if best == nil || c.odds+c.logPrior > best.odds+best.logPrior {
+		if !c.taken && (best == nil || c.odds+c.logPrior > best.odds+best.logPrior) {
 			best = c
 		}
 	}
@@ -242,6 +243,7 @@ func likeliest(places []*candidate) (best *candidate) {
 
 // without takes a feast out of the periods at it, and asks the places of these again.
 func (p *pooled) without(found *candidate, places []*candidate) {
+	found.taken = true
 	for _, i := range found.at {
 		p.values[i].mean -= found.mean
 		p.values[i].variance += square(varies * found.mean)
@@ -251,7 +253,6 @@ func (p *pooled) without(found *candidate, places []*candidate) {
 			c.believe(p)
 		}
 	}
-	found.odds = math.Inf(-1)
 }
 
 // spread is what a series strays by at each feast, in sum, in squares and how often, less what other feasts do.

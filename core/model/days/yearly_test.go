@@ -243,6 +243,25 @@ func TestFeastsThatADriverTells(t *testing.T) {
 	assert.Nil(t, left)
 }
 
+// No place is a feast twice, though others on the same days are asked again and again.
+func TestNoFeastTwice(t *testing.T) {
+	list := made(daily, 3, 1500, 0.05, 9, func(at time.Time, i int) float64 {
+		if at.Month() == time.December && at.Day() > 12 || at.Month() == time.November && at.Day() > 20 {
+			return 0.4 * math.Sin(float64(at.Day()*at.Day())) * (1 + 0.2*math.Cos(float64(at.Year())))
+		}
+		return feastDays(at, i)
+	})
+	f := feasts(t, list, daily)
+	require.NotNil(t, f)
+	seen := map[[2]any]bool{}
+	for _, x := range f.Of(list[0]).Feasts {
+		place := [2]any{x.Kind, x.Place}
+		assert.False(t, seen[place], "%v", place)
+		seen[place] = true
+	}
+	assert.Greater(t, len(seen), 10)
+}
+
 // Every day and every week has the places of the calendar, whatever was asked before.
 func TestPlacesOfAYear(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {

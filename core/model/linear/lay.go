@@ -182,9 +182,8 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 	if n == 0 {
 		return nil
 	}
-	seasons := list[0].in.Cadence().Seasons()
 	longest := 1.0
-	for _, m := range seasons {
+	for _, m := range list[0].in.Cadence().Seasons() {
 		longest = max(longest, m)
 	}
 	for i := range list {

@@ -23,7 +23,7 @@ type OnRest interface {
 	TakesRest(in Input) bool
 }
 
-// OnLong is an OnRest that would rather not tell a long season from many rounds either.
+// OnLong is an OnRest that leaves a long season to all series also where many rounds of it were seen.
 type OnLong interface{ TakesLong() bool }
 
 // takesRest says whether a method may be fitted to what is left of a series.
