@@ -133,12 +133,30 @@ type Effect struct {
 
 func dateOf(c calendar.Cadence, ordinal int64) time.Time { return time.Unix(c.Start(ordinal), 0).UTC() }
 
+// Over are the logs of the factors of n periods from an ordinal on.
+func (e *Effect) Over(first int64, n int) []float64 {
+	out := make([]float64, n)
+	if e.Kind == Yearly {
+		e.eachFeast(first, n, func(i int, f Feast) { out[i] += f.Beta })
+		return out
+	}
+	for i := range out {
+		out[i] = e.at(first + int64(i))
+	}
+	return out
+}
+
 // At is the log of a period's factor.
 func (e *Effect) At(ordinal int64) (sum float64) {
 	if e.Kind == Yearly {
-		e.eachFeast(ordinal, func(f Feast) { sum += f.Beta })
+		e.atFeasts(ordinal, func(f Feast) { sum += f.Beta })
 		return sum
 	}
+	return e.at(ordinal)
+}
+
+// at is that of kinds with columns.
+func (e *Effect) at(ordinal int64) float64 {
 	at := dateOf(e.Cadence, ordinal)
 	if e.Kind.apart() {
 		return e.Beta[e.Kind.place(at)]
@@ -151,7 +169,7 @@ func (e *Effect) At(ordinal int64) (sum float64) {
 // Deviation is that of the log.
 func (e *Effect) Deviation(ordinal int64) (dev float64) {
 	if e.Kind == Yearly {
-		e.eachFeast(ordinal, func(f Feast) { dev = math.Hypot(dev, f.Deviation) })
+		e.atFeasts(ordinal, func(f Feast) { dev = math.Hypot(dev, f.Deviation) })
 		return dev
 	}
 	at := dateOf(e.Cadence, ordinal)

@@ -226,13 +226,15 @@ type spotTable struct {
 	at    [][2]int
 }
 
+var noSpots = &spotTable{}
+
 // ahead is how many more periods on either side are looked up than were asked for.
 const ahead = 400
 
 // spotsOf are the places of n periods from an ordinal on. They are not written.
 func spotsOf(k Kind, c calendar.Cadence, first int64, n int) [][2]int {
 	by := spotsBy{k, c}
-	table := &spotTable{}
+	table := noSpots
 	if known, ok := spotTables.Load(by); ok {
 		table = known.(*spotTable)
 	}
@@ -251,14 +253,36 @@ func spotsOf(k Kind, c calendar.Cadence, first int64, n int) [][2]int {
 	return table.at[from : from+int64(n)]
 }
 
-// eachFeast calls f for the feasts that a period is at.
-func (e *Effect) eachFeast(ordinal int64, f func(Feast)) {
+// eachFeast calls f for the feasts that each of n periods from an ordinal on is at. What holds a feast is looked up once: a
+// long series has thousands of periods, of which a few dozen are at any.
+func (e *Effect) eachFeast(first int64, n int, f func(i int, x Feast)) {
 	for _, kind := range feastKinds(e.Cadence) {
-		two := spotsOf(kind, e.Cadence, ordinal, 1)[0]
+		held := make([]bool, kind.places())
 		for _, x := range e.Feasts {
-			if x.Kind == kind && (x.Place == two[0] || x.Place == two[1]) {
-				f(x)
+			if x.Kind == kind {
+				held[x.Place] = true
 			}
+		}
+		for i, two := range spotsOf(kind, e.Cadence, first, n) {
+			if two[0] >= 0 && held[two[0]] || two[1] >= 0 && held[two[1]] {
+				e.holding(kind, two, func(x Feast) { f(i, x) })
+			}
+		}
+	}
+}
+
+// atFeasts calls f for the feasts that one period is at.
+func (e *Effect) atFeasts(ordinal int64, f func(Feast)) {
+	for _, kind := range feastKinds(e.Cadence) {
+		e.holding(kind, spotsOf(kind, e.Cadence, ordinal, 1)[0], f)
+	}
+}
+
+// holding calls f for the feasts of a kind at places of a period.
+func (e *Effect) holding(kind Kind, two [2]int, f func(Feast)) {
+	for _, x := range e.Feasts {
+		if x.Kind == kind && (x.Place == two[0] || x.Place == two[1]) {
+			f(x)
 		}
 	}
 }

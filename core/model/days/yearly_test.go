@@ -302,3 +302,21 @@ func ExampleEffect_Words() {
 	fmt.Println(e.Words())
 	// Output: -86 % on 25 December, +22 % the day after Easter Sunday
 }
+
+// What is looked up for many periods at once is what each is worth, at places of both ways to count weekdays too.
+func TestOverIsAt(t *testing.T) {
+	list := made(daily, 3, 1250, 0.08, 3, feastDays)
+	e := feasts(t, list, daily).Of(list[0])
+	require.NotNil(t, e)
+	e.Feasts = append(e.Feasts, days.Feast{Kind: days.Weekdays, Place: 33, Beta: 0.25}, days.Feast{Kind: days.Weekdays, Place: 40, Beta: 0.1})
+	first := list[0].First - 700
+	hit := 0
+	for i, v := range e.Over(first, 3000) {
+		require.Equal(t, e.At(first+int64(i)), v)
+		if v != 0 {
+			hit++
+		}
+	}
+	assert.Greater(t, hit, 20)
+	assert.Less(t, hit, 300)
+}

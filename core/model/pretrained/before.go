@@ -29,22 +29,19 @@ func (b before) of(v panel.View, s panel.SeriesView, i, horizon int) (*model.Out
 	}
 	for _, told := range b.told {
 		if season, ok := told[i]; ok {
-			inner = both(inner, outsideOf(season, v, s))
+			inner = both(inner, outsideOf(season, v, s, horizon))
 		}
 	}
 	return inner, nil
 }
 
-// outsideOf is a season of a series as what is taken out of it. What is not known of it is in the quantiles.
-func outsideOf(season young.Season, v panel.View, s panel.SeriesView) *model.Outside {
-	at := func(t int) int64 { return v.Ordinal(s.First + t) }
+// outsideOf is a season of a series, over its values and a horizon past them, as what is taken out of it. What is not known
+// of it is in the quantiles.
+func outsideOf(season young.Season, v panel.View, s panel.SeriesView, horizon int) *model.Outside {
+	span := season.Over(v.Ordinal(s.First), len(s.Values)+horizon)
 	return &model.Outside{
-		Take: func(t int, y float64) float64 { return season.Rest([]float64{y}, at(t))[0] },
-		Put: func(t int, y float64) float64 {
-			out := []float64{y}
-			season.With(at(t), out)
-			return out[0]
-		},
+		Take:  span.Rest,
+		Put:   span.With,
 		Doubt: func(int) func(p, step int, y float64) float64 { return func(_, _ int, y float64) float64 { return y } },
 	}
 }

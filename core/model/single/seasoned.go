@@ -274,11 +274,11 @@ func (s *Seasoned) Forecast(v panel.SeriesView, out forecast.Rows) error {
 	if err := s.State.Forecast(s.without(v), out); err != nil {
 		return err
 	}
+	span := s.Season.Over(s.Next, len(out.Mean))
 	for h := range out.Mean {
-		on := s.Next + int64(h)
-		s.doubt(on, out.Mean[h], out.At(h))
-		s.Season.With(on, out.Mean[h:h+1])
-		s.Season.With(on, out.At(h))
+		s.doubt(s.Next+int64(h), out.Mean[h], out.At(h))
+		out.Mean[h] = span.With(h, out.Mean[h])
+		span.PutBack(h, out.At(h))
 	}
 	return nil
 }
@@ -318,9 +318,9 @@ func (s *Seasoned) Advance(v panel.SeriesView, from int) error {
 // Fitted are the rest's fitted values with the season.
 func (s *Seasoned) Fitted() []float64 {
 	out := slices.Clone(s.State.Fitted())
-	first := s.Next - int64(len(out))
+	span := s.Season.Over(s.Next-int64(len(out)), len(out))
 	for i := range out {
-		s.Season.With(first+int64(i), out[i:i+1])
+		out[i] = span.With(i, out[i])
 	}
 	return out
 }
@@ -403,22 +403,15 @@ func (s *Seasoned) Outside(v panel.SeriesView, h int) (*model.Outside, error) {
 	if err != nil || inner == nil {
 		return inner, err
 	}
-	first := s.Next - int64(len(v.Values))
+	n := len(v.Values)
+	span := s.Season.Over(s.Next-int64(n), n+h)
 	through := func(f func(t int, y float64) float64) func(t int, y float64) float64 {
-		return func(t int, y float64) float64 {
-			on := first + int64(t)
-			out := []float64{f(t, s.Season.Without([]float64{y}, on)[0])}
-			s.Season.With(on, out)
-			return out[0]
-		}
+		return func(t int, y float64) float64 { return span.With(t, f(t, span.Without(t, y))) }
 	}
 	return &model.Outside{Take: through(inner.Take), Put: through(inner.Put), Doubt: func(count int) func(p, step int, y float64) float64 {
 		doubt := inner.Doubt(count)
 		return func(p, step int, y float64) float64 {
-			on := s.Next + int64(step)
-			out := []float64{doubt(p, step, s.Season.Without([]float64{y}, on)[0])}
-			s.Season.With(on, out)
-			return out[0]
+			return span.With(n+step, doubt(p, step, span.Without(n+step, y)))
 		}
 	}}, nil
 }
@@ -432,8 +425,9 @@ func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 		return nil, model.ErrNoPaths
 	}
 	out, err := p.Paths(s.without(v), h, count)
-	for k := range out {
-		s.Season.With(s.Next+int64(k%h), out[k:k+1])
+	span := s.Season.Over(s.Next, h)
+	for k, y := range out {
+		out[k] = span.With(k%h, y)
 	}
 	return out, err
 }
@@ -446,12 +440,12 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 		c.Name = s.Season.Days.Name()
 	}
 	used := len(s.State.Fitted())
-	at := func(i int) float64 { return s.Season.At(s.Next + int64(i-used)) }
+	span := s.Season.Over(s.Next-int64(used), used+horizon)
 	for i := range used {
-		c.Past = append(c.Past, at(i))
+		c.Past = append(c.Past, span.At(i))
 	}
 	for h := range horizon {
-		c.Ahead = append(c.Ahead, at(used+h))
+		c.Ahead = append(c.Ahead, span.At(used+h))
 	}
 	d.Components = append(d.Components, c)
 	d.Form += SeasonWords(&s.Season)

@@ -87,13 +87,7 @@ func (s *Season) term(ordinal int64) float64 {
 }
 
 // At is the season's value at an ordinal: a factor, or what it adds.
-func (s *Season) At(ordinal int64) float64 {
-	if v := s.term(ordinal); s.Log {
-		return math.Exp(v)
-	} else {
-		return v
-	}
-}
+func (s *Season) At(ordinal int64) float64 { return s.value(s.term(ordinal)) }
 
 // Shows says that the season is more than what is not known of it.
 func (s *Season) Shows() bool {
@@ -116,43 +110,4 @@ func (s *Season) Deviation(ordinal int64) float64 {
 	m := len(s.Deviations)
 	at := math.Mod(float64(ordinal), s.Terms.Period) / s.Terms.Period
 	return s.Deviations[((int(math.Round(at*float64(m)))%m)+m)%m]
-}
-
-// Without takes the season out of values from an ordinal on, in a copy.
-func (s *Season) Without(values []float64, first int64) []float64 {
-	out := make([]float64, len(values))
-	for i, v := range values {
-		if at := s.At(first + int64(i)); s.Log {
-			out[i] = v / at
-		} else {
-			out[i] = v - at
-		}
-	}
-	return out
-}
-
-// mostlyShut is the log of the factor of days below which what is left says nothing: of hardly any sales.
-const mostlyShut = -1.5
-
-// Rest is what a season leaves of values from an ordinal on, to be learnt from: unknown on days that are mostly shut.
-func (s *Season) Rest(values []float64, first int64) []float64 {
-	out := s.Without(values, first)
-	for i := range out {
-		if s.Days != nil && s.term(first+int64(i)) < mostlyShut {
-			out[i] = panel.Unknown
-		}
-	}
-	return out
-}
-
-// With puts the season back into numbers of a period.
-func (s *Season) With(ordinal int64, numbers []float64) {
-	at := s.At(ordinal)
-	for i := range numbers {
-		if s.Log {
-			numbers[i] *= at
-		} else {
-			numbers[i] += at
-		}
-	}
 }

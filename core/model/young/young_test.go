@@ -155,9 +155,9 @@ func TestASeasonGoesOutAndBack(t *testing.T) {
 			own := one.Of(s.Key, s.Values, s.First)
 			require.NotNil(t, own, name)
 			assert.Equal(t, own, many.Of(s.Key, s.Values, s.First), name)
-			rest := own.Without(s.Values, s.First)
+			rest, span := own.Rest(s.Values, s.First), own.Over(s.First, len(s.Values))
 			for i := range rest {
-				own.With(s.First+int64(i), rest[i:i+1])
+				span.PutBack(i, rest[i:i+1])
 				if s.Values[i] == s.Values[i] {
 					assert.InEpsilon(t, 1+s.Values[i], 1+rest[i], 1e-9, name)
 				}
