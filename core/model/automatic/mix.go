@@ -32,7 +32,18 @@ type Mix struct {
 
 	Widenings []single.Widening // of each series' intervals
 
-	rest *outlook.Rest // what drivers and events left, as last seen; not written, nil where nothing is taken out
+	rest    *outlook.Rest // what drivers and events left, as last seen; not written, nil where nothing is taken out
+	workers int
+}
+
+// Use sets how many goroutines a model that was read may use.
+func (m *Mix) Use(workers int) {
+	m.workers = workers
+	for _, p := range m.Parts {
+		if u, ok := p.trained.(interface{ Use(workers int) }); ok {
+			u.Use(workers)
+		}
+	}
 }
 
 // Part is a trained form and the series that have it in their mix.
@@ -77,10 +88,16 @@ func (m *Mix) train(ctx context.Context, v panel.View, env model.Env, f form, k 
 	}
 	m.Parts = append(m.Parts, p)
 	if explain && f.name == explains {
-		r := outlook.RestOf(p.trained, v, 0)
-		m.rest = &r
+		return m.takeOut(ctx, p.trained, v, 0)
 	}
 	return nil
+}
+
+// takeOut takes out of a view what drivers and events bring, as one that was trained tells it.
+func (m *Mix) takeOut(ctx context.Context, by model.Trained, v panel.View, horizon int) error {
+	r, err := outlook.RestOf(ctx, by, v, horizon, m.workers)
+	m.rest = &r
+	return err
 }
 
 // whole is a part that was trained on all series as they are; nil where there is none.
@@ -94,11 +111,11 @@ func (m *Mix) whole(name string, series int) model.Trained {
 }
 
 // apart takes out of a view what drivers and events bring, where parts ask for that.
-func (m *Mix) apart(v panel.View, horizon int) {
+func (m *Mix) apart(ctx context.Context, v panel.View, horizon int) error {
 	if slices.ContainsFunc(m.Parts, func(p Part) bool { return p.Rest }) {
-		r := outlook.RestOf(m.Parts[0].trained, v, horizon)
-		m.rest = &r
+		return m.takeOut(ctx, m.Parts[0].trained, v, horizon)
 	}
+	return nil
 }
 
 // given is what a part is to forecast of a view from which apart has taken out what it is to.
@@ -114,7 +131,9 @@ func (m *Mix) Forecast(ctx context.Context, v panel.View, horizon int) (model.Re
 	out := model.Result{Series: make([]forecast.Rows, m.Series), Err: make([]error, m.Series)}
 	total := make([]float64, m.Series)
 	failed := make([]error, m.Series)
-	m.apart(v, horizon)
+	if err := m.apart(ctx, v, horizon); err != nil {
+		return out, err
+	}
 	for _, p := range m.Parts {
 		res, err := m.given(p, v).Pick(p.Places).Forecast(ctx, p.trained, horizon)
 		if err != nil {
@@ -155,7 +174,9 @@ func (m *Mix) Advance(ctx context.Context, v panel.View) error {
 	if v.Len() != m.Series {
 		return fmt.Errorf("the model was trained on %d series and is advanced with %d", m.Series, v.Len())
 	}
-	m.apart(v, 0)
+	if err := m.apart(ctx, v, 0); err != nil {
+		return err
+	}
 	for _, p := range m.Parts {
 		if err := p.trained.Advance(ctx, m.given(p, v).Pick(p.Places).View); err != nil {
 			return err

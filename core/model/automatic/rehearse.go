@@ -261,7 +261,10 @@ func (e *evidence) try(ctx context.Context, v outlook.Rest, actuals panel.View, 
 			if trained, err = f.model.Train(ctx, seen.View, env); err == nil {
 				model.Coarsen(trained)
 				if f.name == explains && e.explainable {
-					r := outlook.RestOf(trained, v.View, 0)
+					r, err := outlook.RestOf(ctx, trained, v.View, 0, env.Workers)
+					if err != nil {
+						return nil, nil, err
+					}
 					e.rest = &r
 				}
 				// What additive chooses, its memory and its level, changes with how much there is.

@@ -34,19 +34,30 @@ func (m onRest) Train(ctx context.Context, v panel.View, env model.Env) (model.T
 	if err != nil {
 		return nil, err
 	}
-	of, err := m.of.Train(ctx, RestOf(by, v, 0).View, env.Within(0.6, 1, ""))
+	rest, err := RestOf(ctx, by, v, 0, env.Workers)
 	if err != nil {
 		return nil, err
 	}
-	return &trainedOnRest{by, of}, nil
+	of, err := m.of.Train(ctx, rest.View, env.Within(0.6, 1, ""))
+	if err != nil {
+		return nil, err
+	}
+	return &trainedOnRest{by, of, env.Workers}, nil
 }
 
 // trainedOnRest is what explains drivers and events, and what forecasts the rest.
-type trainedOnRest struct{ by, of model.Trained }
+type trainedOnRest struct {
+	by, of  model.Trained
+	workers int
+}
 
 // Forecast forecasts the rest and puts back what drivers and events bring.
 func (t *trainedOnRest) Forecast(ctx context.Context, v panel.View, horizon int) (model.Result, error) {
-	return RestOf(t.by, v, horizon).Forecast(ctx, t.of, horizon)
+	rest, err := RestOf(ctx, t.by, v, horizon, t.workers)
+	if err != nil {
+		return model.Result{}, err
+	}
+	return rest.Forecast(ctx, t.of, horizon)
 }
 
 // ForecastOne forecasts one series.
@@ -71,12 +82,23 @@ func (t *trainedOnRest) Paths(ctx context.Context, v panel.View, horizon, count 
 		}
 		return nil
 	}
-	return RestOf(t.by, v, horizon).Paths(ctx, of, horizon, count, each)
+	rest, err := RestOf(ctx, t.by, v, horizon, t.workers)
+	if err != nil {
+		return err
+	}
+	return rest.Paths(ctx, of, horizon, count, each)
 }
 
 // Advance moves both on.
 func (t *trainedOnRest) Advance(ctx context.Context, v panel.View) error {
-	return errors.Join(t.by.Advance(ctx, v), t.of.Advance(ctx, RestOf(t.by, v, 0).View))
+	if err := t.by.Advance(ctx, v); err != nil {
+		return err
+	}
+	rest, err := RestOf(ctx, t.by, v, 0, t.workers)
+	if err != nil {
+		return err
+	}
+	return t.of.Advance(ctx, rest.View)
 }
 
 // Describe is of what forecasts the rest, with the effects of drivers and events.
@@ -100,6 +122,7 @@ func (t *trainedOnRest) Settled() model.Model {
 
 // Use sets how many goroutines a model that was read may use.
 func (t *trainedOnRest) Use(workers int) {
+	t.workers = workers
 	for _, m := range []model.Trained{t.by, t.of} {
 		if u, ok := m.(interface{ Use(workers int) }); ok {
 			u.Use(workers)
@@ -150,5 +173,5 @@ func readOnRest(read func(model.Parts) (model.Trained, error), p model.Parts) (m
 	if err != nil {
 		return nil, err
 	}
-	return &trainedOnRest{by, of}, nil
+	return &trainedOnRest{by, of, 1}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -23,16 +24,20 @@ func AsIs(v panel.View) Rest {
 
 // RestOf takes out what a model that was trained on the series knows of drivers and events, over the values of a
 // view and a horizon past them. A series of which it knows nothing stays as it is.
-func RestOf(by model.Trained, v panel.View, horizon int) Rest {
+func RestOf(ctx context.Context, by model.Trained, v panel.View, horizon, workers int) (Rest, error) {
 	out := AsIs(v)
+	rests := make([][]float64, v.Len())
+	if err := num.Each(ctx, workers, v.Len(), func(i int) { rests[i] = out.take(by, i, horizon) }); err != nil {
+		return out, err
+	}
 	values := map[int][]float64{}
-	for i := range v.Len() {
-		if rest := out.take(by, i, horizon); rest != nil {
+	for i, rest := range rests {
+		if rest != nil {
 			values[i] = rest
 		}
 	}
 	out.View = v.Instead(values)
-	return out
+	return out, nil
 }
 
 // restOfOne is RestOf, of one series of the view alone.
