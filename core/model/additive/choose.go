@@ -18,17 +18,54 @@ type variant struct {
 	method Method
 }
 
+// stage settles one thing. The first variant is the one to keep to where inner windows don't tell; as a rule it is what the
+// method did before the stage, so that its loss is known.
+type stage struct {
+	what     string
+	variants func(m Method, in single.Input) []variant
+	// late stages are settled by the late part of a long history, since how much of it is worth learning from is not known
+	// yet, and what the oldest part says costs most.
+	late bool
+}
+
 // stages settle one thing after another: whether there is a season that the calendar does not
 // know, whether the level keeps to the trend or wanders, whether parts add or multiply,
 // whether there is a slope, how much of the history is worth learning from, and whether a
-// season that was seen a few times only is worth having. The first variant is the one to keep
-// to where inner windows don't tell. As a rule it is what the method did before the stage, so
-// that its loss is known.
-var stages = []struct {
-	what     string
-	variants func(m Method, in single.Input) []variant
-}{{"the season", found}, {"the level", levels}, {"the scale", scales}, {"how drivers act", zeroDrivers}, {"the trend", trends},
-	{"the memory", memories}, {"the profile of the day", profiles}, {"the longest season", years}}
+// season that was seen a few times only is worth having.
+var stages = []stage{
+	{"the season", found, true}, {"the level", levels, true}, {"the scale", scales, true}, {"how drivers act", zeroDrivers, true},
+	{"the trend", trends, true}, {"the memory", memories, false}, {"the profile of the day", profiles, false},
+	{"the longest season", years, false},
+}
+
+// A late part holds a few years, or more rounds of a shorter season where that is the longest: a few weeks of hours say too
+// little.
+const (
+	lateYears  = 5
+	lateRounds = 26
+	aYear      = 300 // periods, at the least, of a longest season that is one of the year
+)
+
+// lateLength is of the late part that tells of late stages.
+func lateLength(in single.Input) int {
+	if in.Rounds(1) >= aYear {
+		return in.Rounds(lateYears)
+	}
+	return in.Rounds(lateRounds)
+}
+
+// lately are variants that learn from the late part alone of a history that is half as long again.
+func lately(list []variant, in single.Input) ([]variant, bool) {
+	length := lateLength(in)
+	if len(list) == 0 || list[0].method.Memory != 0 || 2*len(in.Values) < 3*length {
+		return list, false
+	}
+	out := slices.Clone(list)
+	for k := range out {
+		out[k].method.Memory = length
+	}
+	return out, true
+}
 
 func levels(m Method, in single.Input) []variant {
 	if m.Level != "" {
@@ -190,6 +227,7 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 	stride := max(1, (n+mostTold-1)/mostTold)
 	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
 	tallies := make([]single.Tally, n)
+	partly := make([]bool, n) // they are of the late part alone
 	for k, stage := range stages {
 		env.Tell(float64(k)/float64(len(stages)), "choosing "+stage.what)
 		lists, losses, told := make([][]variant, n), make([][]float64, n), make([][]single.Tally, n)
@@ -199,7 +237,15 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 				known[i] = panel.Unknown // the first variant need not be what was tried before
 			}
 			if len(lists[i]) > 1 && i%stride == 0 {
-				losses[i], told[i] = trial(ctx, inputs[i], lists[i], known[i], tallies[i])
+				asked, part := lists[i], false
+				if stage.late {
+					asked, part = lately(asked, inputs[i])
+				}
+				if !part && partly[i] {
+					known[i] = panel.Unknown
+				}
+				partly[i] = part
+				losses[i], told[i] = trial(ctx, inputs[i], asked, known[i], tallies[i])
 			}
 		})
 		if err != nil {
@@ -216,6 +262,11 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			}
 			methods[i] = list[at].method
 			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
+		}
+	}
+	for i, part := range partly {
+		if part {
+			known[i] = panel.Unknown
 		}
 	}
 	return methods, widen(ctx, methods, inputs, known, tallies, stride, env)

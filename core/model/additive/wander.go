@@ -140,10 +140,11 @@ func (w *work) wander(list []column) error {
 	}
 	w.white = quiet(columns)
 	for round := range rounds {
-		best := w.search(list, columns)
+		best := w.search(list, columns, w.jumps)
 		if best == nil {
 			return errSolve
 		}
+		best.Jumps = w.jumps
 		if err := w.under(list, columns, best); err != nil {
 			return err
 		}
@@ -198,12 +199,37 @@ func near(x []float64, from, to int) float64 {
 	return (known[(len(known)-1)/2] + known[len(known)/2]) / 2
 }
 
-// search tries weights of the level, and then slopes around the best.
-func (w *work) search(list []column, columns [][]float64) *Wander {
+// mostSearched is on how many of the last values weights are tried: more hardly tell two numbers better, and trying costs
+// as much as there are values.
+const mostSearched = 2200
+
+// search finds the weights of the level by the last values of a long series, and where these can't tell by all.
+func (w *work) search(list []column, columns [][]float64, jumps []int) *Wander {
+	before := len(columns[0]) - mostSearched
+	if before <= 0 {
+		return w.tryAll(list, columns, jumps)
+	}
+	late, lateJumps := make([][]float64, len(columns)), []int{}
+	for k, c := range columns {
+		late[k] = c[before:]
+	}
+	for _, i := range jumps {
+		if i >= before {
+			lateJumps = append(lateJumps, i-before)
+		}
+	}
+	if best := w.tryAll(list, late, lateJumps); best != nil {
+		return best
+	}
+	return w.tryAll(list, columns, jumps)
+}
+
+// tryAll tries weights of the level, and then slopes around the best.
+func (w *work) tryAll(list []column, columns [][]float64, jumps []int) *Wander {
 	var best *Wander
 	least := math.Inf(1)
 	try := func(x Wander) {
-		x.Jumps = w.jumps
+		x.Jumps = jumps
 		if loss, noise, ok := w.likelihood(list, columns, &x); ok && loss < least-1e-9 {
 			least, best = loss, &x
 			best.Sigma2 = noise

@@ -147,3 +147,65 @@ func TestMemory(t *testing.T) {
 		assert.InDelta(t, 50+float64((140+h)%7), v, 0.5)
 	}
 }
+
+// In a long series weights are those of its late part: how a level wandered long ago is no matter, and where it moved for
+// good lies where it lay. The regression learns from all of it.
+func TestALongSeriesIsSearchedLate(t *testing.T) {
+	const n, turn = 5000, 2000
+	rnd := rand.New(rand.NewPCG(3, 9))
+	y, price := make([]float64, n), make([]float64, n+8)
+	level := 500.0
+	for i := range price {
+		if i < turn && i%3 == 0 { // it hardly varies later
+			price[i] = 10 + rnd.NormFloat64()
+		} else {
+			price[i] = 10
+		}
+	}
+	for i := range y {
+		alpha, e := 0.8, 10*rnd.NormFloat64()
+		if i >= turn {
+			alpha = 0.1
+		}
+		if i == 4200 {
+			level += 300
+		}
+		y[i] = level - 20*(price[i]-10) + e
+		level += alpha * e
+	}
+	m := Auto()
+	m.Level, m.Memory, m.Parts, m.Trend, m.Seasons = wandering, n, "add", "flat", []wish{}
+	s, err := m.fit(context.Background(), inputOf(calendar.Day, 8, y, price))
+	require.NoError(t, err)
+	x := s.Errs.(*Wander)
+	assert.LessOrEqual(t, x.Alpha, 0.16, "0.1 in the late part, and 0.8 before")
+	require.Contains(t, x.Jumps, 4200)
+	assert.Subset(t, []int{4200, 4201, 4202, 4203}, x.Jumps)
+	assert.InDelta(t, -20, s.Beta[len(s.Beta)-1]/s.Recipe.Drivers[0].Spread*s.Scale.Size, 1.5)
+}
+
+// The late part settles what it can of a history that is half as long again, and no more of it is left out.
+func TestLateStages(t *testing.T) {
+	ask := func(c calendar.Cadence, n int) (int, bool) {
+		p := &panel.Panel{Cadence: c, Length: n, Series: []panel.Series{{Key: "all", Values: make([]float64, n)}}}
+		list, late := lately(make([]variant, 2), single.Input{SeriesView: panel.NewView(p, []int{0}, 0, n-1).Series(0), Horizon: 8})
+		return list[1].method.Memory, late
+	}
+	for _, c := range []struct {
+		cadence calendar.Cadence
+		n, want int
+	}{
+		{calendar.Cadence{Unit: calendar.Day}, 5500, 5 * 365},
+		{calendar.Cadence{Unit: calendar.Day}, 2700, 0},
+		{calendar.Cadence{Unit: calendar.Hour}, 9000, 26 * 168},
+		{calendar.Cadence{Unit: calendar.Hour}, 6000, 0},
+		{calendar.Cadence{Unit: calendar.Month}, 300, 0},
+	} {
+		memory, late := ask(c.cadence, c.n)
+		assert.Equal(t, c.want, memory, "%v", c)
+		assert.Equal(t, c.want > 0, late, "%v", c)
+	}
+	given := []variant{{method: Method{Memory: 700}}, {method: Method{Memory: 700}}}
+	_, late := lately(given, inputOf(calendar.Day, 8, make([]float64, 5500)))
+	assert.False(t, late, "what is set is kept to")
+}

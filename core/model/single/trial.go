@@ -122,17 +122,23 @@ const fewestKept = 36
 // learning from alone: ten, five and two rounds of the longest season that it shows three
 // times.
 func (in Input) Memories(n int) (out []int) {
-	unit := 10
-	for _, period := range slices.Backward(in.Cadence().Seasons()) {
-		if float64(n) >= 3*period && period > 2 {
-			unit = int(period + 0.5)
-			break
-		}
-	}
 	for _, rounds := range []int{10, 5, 2} {
-		if length := rounds * unit; length >= fewestKept && 2*n >= 3*length {
+		if length := rounds * in.round(n); length >= fewestKept && 2*n >= 3*length {
 			out = append(out, length)
 		}
 	}
 	return out
+}
+
+// Rounds is how many periods some rounds of the longest season take that the history shows three times.
+func (in Input) Rounds(rounds int) int { return rounds * in.round(len(in.Values)) }
+
+// round is the length of the longest season that a history of n periods shows three times, or ten where none is.
+func (in Input) round(n int) int {
+	for _, period := range slices.Backward(in.Cadence().Seasons()) {
+		if float64(n) >= 3*period && period > 2 {
+			return int(period + 0.5)
+		}
+	}
+	return 10
 }
