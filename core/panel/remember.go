@@ -30,6 +30,9 @@ func (v View) Remembering() View {
 	return v
 }
 
+// Remembers says whether the view has a memory.
+func (v View) Remembers() bool { return v.memory != nil }
+
 // Forget empties the view's memory: whoever holds on to the view need not hold on to that.
 func (v View) Forget() {
 	if v.memory == nil {

@@ -15,6 +15,7 @@ import (
 	"paperkettle/core/model/decomposition"
 	"paperkettle/core/model/intermittent"
 	"paperkettle/core/model/linear"
+	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
 	"paperkettle/core/model/smoothing"
 	"paperkettle/core/model/theta"
@@ -79,6 +80,9 @@ func forms(all model.Catalogue, v panel.View) (out []form) {
 			continue
 		}
 		if m, _, err := all.New(name, nil); err == nil {
+			if name == explains {
+				m = outlook.Explainer()
+			}
 			_, other := baseline.Families().Find(name)
 			out = append(out, form{name: name, doubt: t.doubt, model: model.Bare(m), counts: name == "intermittent", pools: all.Across(name, nil),
 				plain: other == nil || name == "intermittent", blind: !slices.Contains(seeing, name),
@@ -123,7 +127,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		told.jointly(weights, env.Judge)
 	}
 	welcome(v, list, weights)
-	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge)}
+	out := &Mix{Bounds: m.Bounds, Why: told.why, Series: v.Len(), Widenings: told.widen(weights, env.Judge), workers: env.Workers}
 	ownWidths(v, out.Widenings)
 	explain := told.explain(weights)
 	for done, k := range explainerFirst(list) {
@@ -192,7 +196,7 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 20
+	out := 21
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

@@ -89,8 +89,11 @@ func (m Model) newBase(name string) (model.Model, error) {
 		return m.Settled, nil
 	}
 	given := model.Values{}
-	if name == "additive" && len(m.Signs) > 0 {
+	switch {
+	case name == "additive" && len(m.Signs) > 0:
 		given["signs"] = m.Signs
+	case name == "additive":
+		return outlook.Explainer(), nil
 	}
 	made, _, err := bases().New(name, given)
 	if err != nil {
@@ -102,6 +105,10 @@ func (m Model) newBase(name string) (model.Model, error) {
 // Train fits the groups: one after another, on all workers, or side by side where each series is
 // one. A group that fails fails alone.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	if !v.Remembers() { // each base mends the series at each origin, and has them tell what they have in common
+		v = v.Remembering()
+		defer v.Forget()
+	}
 	groups, err := single.Places(v, m.By)
 	if err != nil {
 		return nil, err

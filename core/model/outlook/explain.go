@@ -56,12 +56,61 @@ func Explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, e
 	return trained, nil
 }
 
+// explain trains the additive regression. Where the view remembers it is trained once: those who ask again get it as it was
+// written, for they move it on, each as it needs.
 func explain(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	if !v.Remembers() {
+		return additively(ctx, v, env)
+	}
+	var fresh model.Trained
+	series := make([]panel.SeriesView, v.Len())
+	for i := range series {
+		series[i] = v.Series(i)
+	}
+	w, err := panel.RememberAll(series, fmt.Sprintf("explained for %d periods", env.Horizon), func() (*model.Written, error) {
+		var err error
+		if fresh, err = additively(ctx, v, env); err != nil {
+			return nil, err
+		}
+		return model.Write(fresh)
+	})
+	if fresh != nil || err != nil {
+		return fresh, err
+	}
+	return readFor(ctx, v, w, env.Workers)
+}
+
+func additively(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
 	made, _, err := additive.Families().New("additive", nil)
 	if err != nil {
 		return nil, err
 	}
 	return model.Bare(made).Train(ctx, v, env)
+}
+
+// readFor reads what explains, as it was trained on a view.
+func readFor(ctx context.Context, v panel.View, w *model.Written, workers int) (model.Trained, error) {
+	trained, err := additive.Families()[0].Read(w)
+	if err != nil {
+		return nil, err
+	}
+	if u, ok := trained.(interface{ Use(workers int) }); ok {
+		u.Use(workers)
+	}
+	return trained, trained.Advance(ctx, v)
+}
+
+// Explainer is the additive regression as Explain trains it, which others that explain with it need not train again.
+func Explainer() model.Model { return explainer{} }
+
+type explainer struct{}
+
+// Train has the additive regression trained, or gives what others trained.
+func (explainer) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	if !Explainable(v) { // nobody else asks
+		return additively(ctx, v, env)
+	}
+	return explain(ctx, v, env)
 }
 
 func keep(trained model.Trained, check model.Checkpoint, of string) error {
@@ -98,14 +147,11 @@ func explainedBefore(ctx context.Context, v panel.View, workers int, check model
 	if gob.NewDecoder(bytes.NewReader(b)).Decode(&kept) != nil || kept.Of != of || kept.Written == nil {
 		return nil, nil
 	}
-	trained, err := additive.Families()[0].Read(kept.Written)
-	if err != nil {
+	trained, err := readFor(ctx, v, kept.Written, workers)
+	if ctx.Err() == nil && err != nil {
 		return nil, nil // it is made anew
 	}
-	if u, ok := trained.(interface{ Use(workers int) }); ok {
-		u.Use(workers)
-	}
-	return trained, trained.Advance(ctx, v)
+	return trained, err
 }
 
 // Explained reads what Explain trained, from a piece of what was written.

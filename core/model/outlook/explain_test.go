@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/model"
+	"paperkettle/core/model/additive"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/panel"
 )
@@ -88,4 +89,47 @@ func TestExplainingIsKept(t *testing.T) {
 	kept.kept["task/explained"] = kept.kept["task/explained"][:50]
 	_, asked = explain(v)
 	assert.NotZero(t, asked, "what is cut short is made again")
+}
+
+// Where a view remembers, what explains is trained once for all who ask, and each has its own: moving one on leaves the
+// others where they are.
+func TestExplainingIsTrainedOnce(t *testing.T) {
+	const n, h = 120, 4
+	p := promoted(n, h)
+	v, later := panel.NewView(p, []int{0, 1, 2}, 0, n-5).Remembering(), panel.NewView(p, []int{0, 1, 2}, 0, n-1)
+	draws := 0
+	env := model.Env{Horizon: h, Workers: 2, Random: func(string) *rand.Rand { draws++; return rand.New(rand.NewPCG(3, 4)) }}
+	train := func(m model.Model) model.Trained {
+		trained, err := m.Train(t.Context(), v, env)
+		require.NoError(t, err)
+		return trained
+	}
+	forecast := func(trained model.Trained, v panel.View) model.Result {
+		res, err := trained.Forecast(t.Context(), v, h)
+		require.NoError(t, err)
+		return res
+	}
+	plain := train(model.Bare(plainly(t)))
+	first := train(outlook.Explainer())
+	asked := draws
+	second := train(outlook.Explainer())
+	assert.Equal(t, asked, draws, "nothing was trained again")
+	assert.Equal(t, forecast(plain, v), forecast(first, v), "to the bit")
+	assert.Equal(t, forecast(first, v), forecast(second, v))
+
+	require.NoError(t, first.Advance(t.Context(), later))
+	assert.NotEqual(t, forecast(first, later), forecast(second, v))
+	third := train(outlook.Explainer())
+	assert.Equal(t, forecast(second, v), forecast(third, v))
+
+	v.Forget()
+	asked = draws
+	train(outlook.Explainer())
+	assert.Greater(t, draws, asked, "what is forgotten is trained again")
+}
+
+func plainly(t *testing.T) model.Model {
+	m, _, err := additive.Families().New("additive", nil)
+	require.NoError(t, err)
+	return m
 }
