@@ -161,8 +161,16 @@ func (w *work) wander(list []column) error {
 		for _, i := range w.jumps {
 			y[i] = before[i]
 		}
+		w.jumps = later(w.jumps, y)
 	}
 	return nil
+}
+
+// later are the moves of the level after the first known value: one there is where the level begins, and would leave
+// nothing to tell it by.
+func later(jumps []int, y []float64) []int {
+	first := slices.IndexFunc(y, panel.Known)
+	return slices.DeleteFunc(jumps, func(i int) bool { return i <= first })
 }
 
 // jumpSpan is how many values on either side tell whether the level moved for good.
@@ -218,7 +226,7 @@ func (w *work) search(list []column, columns [][]float64, jumps []int) *Wander {
 			lateJumps = append(lateJumps, i-before)
 		}
 	}
-	if best := w.tryAll(list, late, lateJumps); best != nil {
+	if best := w.tryAll(list, late, later(lateJumps, late[0])); best != nil {
 		return best
 	}
 	return w.tryAll(list, columns, jumps)

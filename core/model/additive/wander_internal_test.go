@@ -209,3 +209,23 @@ func TestLateStages(t *testing.T) {
 	_, late := lately(given, inputOf(calendar.Day, 8, make([]float64, 5500)))
 	assert.False(t, late, "what is set is kept to")
 }
+
+// A move of the level at the first known value, such as one after a mistake, is where the level begins: taken for a move it
+// would leave nothing that tells the level, and no regression could be solved.
+func TestALevelBegins(t *testing.T) {
+	y := []float64{panel.Unknown, 7, 8, panel.Unknown, 90, 91}
+	assert.Equal(t, []int{4}, later([]int{0, 1, 4}, y))
+	assert.Empty(t, later([]int{0}, []float64{3, 3}))
+	level := []float64{1, 1, 1, 1, 1, 1}
+	for _, c := range []struct {
+		jumps []int
+		tells bool
+	}{{[]int{1, 4}, false}, {later([]int{1, 4}, y), true}} {
+		white, _ := (&Wander{Alpha: 0.5, Jumps: c.jumps}).Whiten([][]float64{y, level})
+		sum := 0.0
+		for _, v := range white[1] {
+			sum += v * v
+		}
+		assert.Equal(t, c.tells, sum > 0.5)
+	}
+}

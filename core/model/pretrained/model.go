@@ -51,6 +51,10 @@ const (
 // Train looks at how the network does on held-out windows: with drivers and events explained first
 // and without, and tuned where that is asked for.
 func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	if !v.Remembers() { // held-out windows are of the same series as what is forecast
+		v = v.Remembering()
+		defer v.Forget()
+	}
 	horizon := max(1, env.Horizon)
 	t := &Trained{Series: v.Len(), Bounds: m.Bounds, Hash: m.Weights.Hash, Horizon: horizon, Widening: single.None, Ties: 0.5,
 		workers: max(1, env.Workers), view: &v, networks: m.Weights.Networks}

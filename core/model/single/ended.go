@@ -29,7 +29,7 @@ func Ended(s panel.SeriesView) int {
 		return -1
 	}
 	y := s.Values
-	p := pausing{y: y, known: panel.CountKnown(y)}
+	p := &pausing{y: y, low: []float64{0}, known: panel.CountKnown(y)}
 	last := lowRun{from: -1, to: len(y)}
 	for i := len(y) - 1; i >= 0 && !(y[i] != 0 && panel.Known(y[i])); i-- {
 		if y[i] == 0 {
@@ -69,7 +69,7 @@ func Ended(s panel.SeriesView) int {
 // unlikely by chance and that other years do not show the same; five values must follow. Nought where there is none.
 func begun(s panel.SeriesView) int {
 	y := s.Values
-	p := pausing{y: y, known: panel.CountKnown(y)}
+	p := &pausing{y: y, low: []float64{0}, known: panel.CountKnown(y)}
 	first := lowRun{from: -1}
 	for i, v := range y {
 		if v == 0 {

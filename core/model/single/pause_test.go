@@ -115,3 +115,37 @@ func TestAPauseIsLeftOut(t *testing.T) {
 	p.Events = []calendar.Event{event}
 	assert.Empty(t, single.Odd(panel.NewView(p, []int{0}, 0, 799).Series(0)))
 }
+
+// quiet is a station that is half empty on Saturdays and nearly so on Sundays.
+func quiet(n int, seed uint64) []float64 {
+	out := shop(n, seed)
+	for i := range out {
+		switch i % 7 {
+		case 5:
+			out[i] *= 0.3
+		case 6:
+			out[i] *= 0.15
+		}
+	}
+	return out
+}
+
+// Quiet weekends are no pauses, and do not hide one: what is next to nothing is so for its day of the week. In a long
+// series there may be many, such as long weekends of works; in a short one what comes as often is how it is.
+func TestPausesAtQuietPlaces(t *testing.T) {
+	for seed := range uint64(50) {
+		days := quiet(800, seed)
+		assert.Empty(t, pausesIn(calendar.Day, days))
+		assert.Equal(t, from(300, 333), pausesIn(calendar.Day, during(days, 0, [2]int{300, 333})), "seed %d", seed)
+
+		var works [][2]int
+		var want []int
+		for k := range 12 {
+			at := 7*(20+50*k) + 5
+			works, want = append(works, [2]int{at - 1, at + 3}), append(want, from(at-1, at+3)...)
+		}
+		long := during(quiet(4300, seed), 0, works...)
+		assert.Equal(t, want, pausesIn(calendar.Day, long), "seed %d", seed)
+		assert.Empty(t, pausesIn(calendar.Day, during(quiet(800, seed), 0, [2]int{145, 149}, [2]int{250, 254}, [2]int{355, 359}, [2]int{460, 464}, [2]int{600, 605})))
+	}
+}

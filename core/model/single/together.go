@@ -57,6 +57,10 @@ func (t together) Bare() model.Model {
 
 // Train fits the groups one after another, and then the series that none of them took.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
+	if !v.Remembers() {
+		v = v.Remembering()
+		defer v.Forget()
+	}
 	if err := CheckGroup(v, t.by, Everything); err != nil {
 		return nil, err
 	}
