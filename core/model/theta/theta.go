@@ -11,6 +11,7 @@ import (
 	"encoding/gob"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"paperkettle/core/forecast"
@@ -106,6 +107,41 @@ func (m Method) Fit(_ context.Context, in single.Input) (single.State, error) {
 	return &out, nil
 }
 
+const (
+	// nearZero is up to which part of the mean of its place a value has no ratio to speak of, and mostNear one in how many
+	// such values may be.
+	nearZero = 0.05
+	mostNear = 50
+	// leastPlace is the least part of the mean that a place has where it multiplies.
+	leastPlace = 0.01
+)
+
+// multiplies says whether a season can be factors: every place has something of its own, and no more than a few values have
+// next to nothing of it, or less than nothing. Days on which a shop was shut are no reason to tell what goes by ratios by
+// differences.
+func multiplies(y []float64, m int) bool {
+	sums, counts := make([]float64, m), make([]float64, m)
+	for i, v := range y {
+		if panel.Known(v) {
+			sums[i%m], counts[i%m] = sums[i%m]+v, counts[i%m]+1
+		}
+	}
+	near, known := 0, 0
+	for i, v := range y {
+		if !panel.Known(v) {
+			continue
+		}
+		mean := sums[i%m] / counts[i%m]
+		if !(mean > leastPlace) {
+			return false
+		}
+		if known++; v <= nearZero*mean {
+			near++
+		}
+	}
+	return mostNear*near <= known
+}
+
 // seasonal says whether a season is more than noise taken for one: by its strength, since
 // a test of the autocorrelation misses plain seasons in short histories.
 func seasonal(y []float64, m int) bool {
@@ -113,15 +149,10 @@ func seasonal(y []float64, m int) bool {
 	return strength > 0.15
 }
 
-// adjust takes the season out of a series, as factors where all is above zero: ratios to,
+// adjust takes the season out of a series, as factors where all, or all but a few, is above zero: ratios to,
 // or differences from, the centred mean over a season, averaged place by place.
 func adjust(y []float64, m int) (season []float64, factor bool) {
-	factor = true
-	for _, v := range y {
-		if panel.Known(v) && !(v > 0.05) {
-			factor = false
-		}
-	}
+	factor = multiplies(y, m)
 	season = make([]float64, m)
 	count := make([]float64, m)
 	for i := m / 2; i+m/2 < len(y); i++ {
@@ -188,7 +219,7 @@ func line(y []float64) (a, b float64) {
 
 // fit finds alpha and the first level, and theta where it is free, by least squares.
 func (f *fitter) fit(free bool) {
-	first := f.y[0]
+	first := f.y[max(0, slices.IndexFunc(f.y, panel.Known))]
 	best, bestSum := [3]float64{}, math.Inf(1)
 	k := 2
 	if free {
@@ -406,7 +437,7 @@ func Families() model.Catalogue {
 	one, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "theta",
-		Version:   10, // feasts and the year taken out
+		Version:   11, // ratios though a few days have no sales
 		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
 		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
 		Settings: append([]model.Setting{

@@ -94,3 +94,52 @@ func TestThetaOnPlainSeries(t *testing.T) {
 		assert.NoError(t, c.Check())
 	}
 }
+
+// weeks is days of a level that wanders, with quiet weekends by ratio.
+func weeks(n int, seed uint64) (values, level []float64) {
+	rnd := rand.New(rand.NewPCG(seed, 4))
+	x := 0.0
+	for i := range n {
+		x += 0.01 * rnd.NormFloat64()
+		level = append(level, 1000*math.Exp(x))
+		values = append(values, level[i]*[]float64{1, 1.05, 1.1, 1.05, 1, 0.3, 0.1}[i%7]*math.Exp(0.03*rnd.NormFloat64()))
+	}
+	return values, level
+}
+
+func daily(t *testing.T, values []float64, h int) (*theta.State, forecast.Rows) {
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 700, Length: len(values), Series: []panel.Series{{Key: "a", Values: values}}}
+	s, err := theta.Method{}.Fit(context.Background(), single.Input{SeriesView: panel.NewView(p, []int{0}, 0, len(values)-1).Series(0), Horizon: h})
+	require.NoError(t, err)
+	rows := forecast.NewRows(h)
+	require.NoError(t, s.Forecast(panel.SeriesView{}, rows))
+	return s.(*theta.State), rows
+}
+
+// A season that goes by ratios is told by ratios though a shop was shut on a few days, and a level is found though the first
+// value is unknown.
+func TestAFewDaysWithoutSales(t *testing.T) {
+	for seed := range uint64(10) {
+		values, level := weeks(700, seed)
+		plain, rows := daily(t, values, 14)
+		require.True(t, plain.Factor)
+		values[0] = panel.Unknown
+		for _, k := range []int{37, 138, 309, 412, 547} {
+			values[k] = 0
+		}
+		few, after := daily(t, values, 14)
+		assert.True(t, few.Factor, "seed %d", seed)
+		assert.Less(t, few.Alpha, 0.499, "seed %d: it was searched for", seed)
+		assert.Greater(t, few.Start, 0.0)
+		for h := range after.Mean {
+			assert.InDelta(t, rows.Mean[h], after.Mean[h], 0.12*level[699], "seed %d, step %d", seed, h)
+		}
+		for k := range values {
+			if k%20 == 0 {
+				values[k] = 0
+			}
+		}
+		often, _ := daily(t, values, 14)
+		assert.False(t, often.Factor, "what comes often is how the series is")
+	}
+}
