@@ -125,6 +125,9 @@ func (p *pausing) setLow(median float64) {
 // isLow says that a value is known and next to nothing.
 func (p *pausing) isLow(i int) bool { return p.y[i] <= p.low[i%len(p.low)] }
 
+// closed says that nothing is usual at a place, which says neither that a run recurs nor that it does not.
+func (p *pausing) closed(i int) bool { return len(p.low) > 1 && p.low[i%len(p.low)] == 0 }
+
 // isHigh says that it is known and more than that.
 func (p *pausing) isHigh(i int) bool { return p.y[i] > p.low[i%len(p.low)] }
 
@@ -205,7 +208,7 @@ func (p *pausing) recurs(r lowRun, season int) bool {
 // beside counts the places of a run that are known some seasons away, and those that are low there.
 func (p *pausing) beside(r lowRun, season int) (compared, again int) {
 	for i := r.from; i < r.to; i++ {
-		if !panel.Known(p.y[i]) {
+		if !panel.Known(p.y[i]) || p.closed(i) {
 			continue
 		}
 		earlier, later := p.away(r, i, -season), p.away(r, i, season)

@@ -150,3 +150,17 @@ func TestPausesAtQuietPlaces(t *testing.T) {
 		assert.Empty(t, pausesIn(calendar.Day, often))
 	}
 }
+
+// A shop that is shut on Sundays and Mondays pauses like any other, and is not said to do so every week.
+func TestPausesBesideClosedDays(t *testing.T) {
+	for seed := range uint64(50) {
+		days := shop(800, seed)
+		for i := range days {
+			if i%7 > 4 {
+				days[i] = 0
+			}
+		}
+		assert.Empty(t, pausesIn(calendar.Day, days))
+		assert.Equal(t, from(306, 329), pausesIn(calendar.Day, during(days, 0, [2]int{308, 327})), "with the closed days at its edges")
+	}
+}
