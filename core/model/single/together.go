@@ -57,7 +57,7 @@ func (t together) Bare() model.Model {
 
 // Train fits the groups one after another, and then the series that none of them took.
 func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model.Trained, error) {
-	if !v.Remembers() {
+	if !v.Remembers() { // what is told of days is asked again for seasons and for intervals
 		v = v.Remembering()
 		defer v.Forget()
 	}

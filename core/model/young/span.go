@@ -64,8 +64,13 @@ func (p Span) With(t int, y float64) float64 {
 
 // PutBack puts the season back into numbers of a period.
 func (p Span) PutBack(t int, numbers []float64) {
-	for i, y := range numbers {
-		numbers[i] = p.With(t, y)
+	at := p.At(t)
+	for i := range numbers {
+		if p.season.Log {
+			numbers[i] *= at
+		} else {
+			numbers[i] += at
+		}
 	}
 }
 
