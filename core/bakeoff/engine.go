@@ -37,6 +37,7 @@ type Engine struct {
 	scaled    *scaleCache
 	fillings  panel.Fillings
 	units     []panel.UnitChange
+	beside    *panel.Neighbours // nil where their drivers are not seen
 	before    rehearsals
 	holes     holeCount
 }
@@ -136,6 +137,9 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	}
 	e.units = p.UnitChanges(e.fillings)
 	e.Panel = p.WithUnits(e.units)
+	if err := e.meetNeighbours(); err != nil {
+		return nil, &FieldError{"neighbours", err}
+	}
 	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
 	}
@@ -195,7 +199,7 @@ func (e *Engine) view(series []int, w split.Window) panel.View {
 	if len(e.Panel.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(e.Plan.Ahead, e.Reach()).WithFillings(e.fillings)
+	return v.WithAhead(e.Plan.Ahead, e.Reach()).WithFillings(e.fillings).WithNeighbours(e.beside)
 }
 
 // whole shows all series that the plan keeps, up to the end of the data.

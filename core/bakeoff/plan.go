@@ -35,6 +35,9 @@ type Plan struct {
 	Gaps map[string]string `json:"driver_gaps,omitempty"`
 	// Past says what families learn from; empty is Mended.
 	Past string `json:"past,omitempty"`
+	// Neighbours says whose drivers contenders see beside a series' own, as panel.ParseNeighbours reads it; left out, it is
+	// found from the data up to the first origin, and written down.
+	Neighbours string `json:"neighbours,omitempty"`
 }
 
 // What of the past families learn from: the series without what looks like mistakes, pauses and zeros before the
@@ -50,6 +53,15 @@ func (p Plan) seen(of *panel.Panel, origin int) *panel.Panel {
 		return of.WithPastBelieved()
 	}
 	return of
+}
+
+// neighboursOn are the neighbours on a panel, next to what was usual up to an axis index; nil for none.
+func (p Plan) neighboursOn(of *panel.Panel, f panel.Fillings, upTo int) (*panel.Neighbours, error) {
+	by, err := panel.ParseNeighbours(of, p.Neighbours)
+	if by == nil || err != nil {
+		return nil, err
+	}
+	return of.NeighboursBy(by, f, upTo), nil
 }
 
 // LeaveOut is the fallback that leaves a series out where a contender fails on it.

@@ -31,6 +31,7 @@ type Refit struct {
 
 	welcomes []bool // which contenders forecast series without a past too
 	fillings panel.Fillings
+	beside   besides
 }
 
 // Refitted is one series of a release.
@@ -70,6 +71,9 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, rank
 	p = p.WithUnits(p.UnitChanges(r.fillings))
 	r.Panel = p
 	if err := panel.CheckHoles(p, r.Holes(), r.fillings); err != nil {
+		return nil, err
+	}
+	if _, err = r.Plan.neighboursOn(p, r.fillings, p.Length-1); err != nil {
 		return nil, err
 	}
 	if r.Lineup, err = newLineup(&r.Plan, cat, r.view(r.Series), horizon); err != nil {
@@ -412,7 +416,7 @@ func (r *Refit) viewOf(p *panel.Panel, series []int) panel.View {
 	if len(p.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.fillings)
+	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.fillings).WithNeighbours(r.neighboursOf(p))
 }
 
 // leaveOut says why a series gets no forecast: too little history, or nothing

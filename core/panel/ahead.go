@@ -86,9 +86,24 @@ func (v View) shownAt(d int) shownDriver {
 	return v.shown[d]
 }
 
+// countOwn is how many drivers the view shows that are the series' own.
+func (v View) countOwn() int {
+	if v.shown == nil {
+		return len(v.p.Drivers)
+	}
+	return len(v.shown)
+}
+
 // Drivers names the explanatory columns that the view shows. A lagged one carries its lag
-// in its name.
+// in its name; those of neighbours come last.
 func (v View) Drivers() []Driver {
+	if v.neighbours == nil {
+		return v.ownDrivers()
+	}
+	return append(slices.Clone(v.ownDrivers()), v.neighbours.names(v.p)...)
+}
+
+func (v View) ownDrivers() []Driver {
 	if v.shown == nil {
 		return v.p.Drivers
 	}
@@ -108,6 +123,9 @@ func (v View) Drivers() []Driver {
 // the panel holds. What is unknown before is filled by the view's rules; a series that never
 // had a value of the driver has none.
 func (s SeriesView) Driver(d, n int) []float64 {
+	if own := s.v.countOwn(); d >= own {
+		return s.v.neighbours.values(s.v.p, d-own, s.at, s.First, n)
+	}
 	shown := s.v.shownAt(d)
 	last := s.First + n - 1
 	if !s.v.p.Drivers[shown.at].KnownAhead {

@@ -20,6 +20,7 @@ type View struct {
 	fillings     Fillings          // of drivers' unknown values
 	instead      map[int][]float64 // values of series in place of the panel's, by their place in it
 	memory       *memory           // nil for none
+	neighbours   *Neighbours       // nil where their drivers are not shown
 }
 
 // NewView shows the given series on axis indices from..origin (both included).
