@@ -102,6 +102,8 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 		"what becomes of a driver that is not known ahead, as temperature=lag: drop (the default), lag or forecast")
 	f.StringVar(&p.plan.Past, "past", "",
 		"what families learn from: mended (the default) leaves out mistakes and pauses and takes over changes of unit or level, as-loaded believes every value")
+	f.StringVar(&p.plan.Neighbours, "neighbours", "",
+		"whose drivers contenders see beside a series' own: of those with the same shop (shop), shop and size (shop,size), all or none; found from the data if left out")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
 	f.StringArrayVar(&p.contenders, "contender", nil,
 		"FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")

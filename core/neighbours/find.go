@@ -28,7 +28,7 @@ const (
 	// leastGain is the share of what own drivers leave that must be foretold by neighbours, and byChance how probable
 	// it may be where they do nothing.
 	leastGain = 0.01
-	byChance  = 0.001
+	byChance  = 0.01
 	// fewestRows is from how many periods on a series tells, and fewestSeries how many must.
 	fewestRows, fewestSeries = 20, 3
 	// mostSeries are looked at, in whole groups.

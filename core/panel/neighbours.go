@@ -17,7 +17,8 @@ import (
 type Neighbours struct {
 	By      []string // the attributes; none: all series are neighbours
 	columns []besideColumn
-	group   []int // of each series
+	group   []int     // of each series
+	share   []float64 // of what its group sells
 }
 
 // besideColumn is a driver of the neighbours.
@@ -25,9 +26,9 @@ type besideColumn struct {
 	driver int
 	ratio  bool
 	own    []besideOwn // of each series
-	sums   [][]float64 // over each group, by axis index
-	counts [][]float64
-	usual  []float64 // of each group
+	sums   [][]float64 // over each group, by axis index, by their shares
+	told   [][]float64 // the shares of those that tell
+	usual  []float64   // of each group
 }
 
 // besideOwn is what is needed of a series' own values.
@@ -75,18 +76,40 @@ func NeighboursText(by []string) string {
 // index. Drivers that neighbours have in common, such as the weather, tell nothing and are left out.
 func (p *Panel) NeighboursBy(by []string, f Fillings, upTo int) *Neighbours {
 	n := &Neighbours{By: by, group: p.groups(by)}
-	groups := 0
-	for _, g := range n.group {
-		groups = max(groups, g+1)
-	}
+	n.share = p.shares(n.group, upTo)
 	for d, driver := range p.Drivers {
 		if driver.KnownAhead {
-			if c := p.beside(d, f[driver.Name], upTo, n.group, groups); c.differs(p, n.group) {
+			if c := n.column(p, d, f[driver.Name], upTo); n.differ(p, &c) {
 				n.columns = append(n.columns, c)
 			}
 		}
 	}
 	return n
+}
+
+// shares are of what each series sold in the mean, up to an axis index, in what its group did; the same for all of a group
+// that sold nothing.
+func (p *Panel) shares(group []int, upTo int) []float64 {
+	out := make([]float64, len(group))
+	sums, counts := make([]float64, len(group)), make([]float64, len(group)) // of groups, who are no more than series
+	for i := range p.Series {
+		x := &p.Series[i]
+		sum, known := 0.0, 0.0
+		for _, v := range x.Values[:max(0, min(len(x.Values), upTo+1-x.First))] {
+			if Known(v) {
+				sum, known = sum+v, known+1
+			}
+		}
+		out[i] = max(0, sum/max(1, known))
+		sums[group[i]] += out[i]
+		counts[group[i]]++
+	}
+	for i, g := range group {
+		if out[i] /= sums[g]; sums[g] == 0 {
+			out[i] = 1 / counts[g]
+		}
+	}
+	return out
 }
 
 // groups numbers the series by what they have in common, in the order of their first.
@@ -108,9 +131,11 @@ func (p *Panel) groups(by []string) []int {
 	return out
 }
 
-func (p *Panel) beside(d int, f Filling, upTo int, group []int, groups int) besideColumn {
+// column tells a driver of all series, for their neighbours.
+func (n *Neighbours) column(p *Panel, d int, f Filling, upTo int) besideColumn {
+	groups := slices.Max(n.group) + 1
 	c := besideColumn{driver: d, ratio: true, own: make([]besideOwn, len(p.Series)), sums: make([][]float64, groups),
-		counts: make([][]float64, groups), usual: make([]float64, groups)}
+		told: make([][]float64, groups), usual: make([]float64, groups)}
 	length := p.Length
 	for i := range p.Series {
 		x := &p.Series[i]
@@ -118,35 +143,33 @@ func (p *Panel) beside(d int, f Filling, upTo int, group []int, groups int) besi
 		if d >= len(x.Drivers) {
 			continue
 		}
-		values := x.Drivers[d]
-		c.own[i].reach = f.Reach(values, upTo+1-x.First)
-		for _, v := range values {
+		c.own[i].reach = f.Reach(x.Drivers[d], upTo+1-x.First)
+		for _, v := range x.Drivers[d] {
 			c.ratio = c.ratio && !(c.own[i].reach.Believes(v) && v <= 0)
 		}
-		length = max(length, x.First+len(values))
+		length = max(length, x.First+len(x.Drivers[d]))
 	}
 	for g := range groups {
-		c.sums[g], c.counts[g] = make([]float64, length), make([]float64, length)
+		c.sums[g], c.told[g] = make([]float64, length), make([]float64, length)
 	}
 	for i := range p.Series {
-		x := &p.Series[i]
+		x, g := &p.Series[i], n.group[i]
 		if d >= len(x.Drivers) {
 			continue
 		}
 		if c.ratio {
 			c.own[i].middle = middleOf(x.Drivers[d], c.own[i].reach, upTo+1-x.First)
 		}
-		sums, counts := c.sums[group[i]], c.counts[group[i]]
 		for t, v := range x.Drivers[d] {
-			if told, ok := c.told(i, v); ok {
-				sums[x.First+t] += told
-				counts[x.First+t]++
+			if v, ok := c.tells(i, v); ok {
+				c.sums[g][x.First+t] += n.share[i] * v
+				c.told[g][x.First+t] += n.share[i]
 			}
 		}
 	}
 	if !c.ratio {
 		for g := range groups {
-			c.usual[g] = meanTold(c.sums[g], c.counts[g], upTo)
+			c.usual[g] = meanTold(c.sums[g], c.told[g], upTo)
 		}
 	}
 	return c
@@ -161,19 +184,19 @@ func middleOf(values []float64, r Reach, n int) float64 {
 	return median(seen)
 }
 
-func meanTold(sums, counts []float64, upTo int) float64 {
-	sum, count := 0.0, 0.0
+func meanTold(sums, told []float64, upTo int) float64 {
+	sum, of := 0.0, 0.0
 	for t := range sums[:min(len(sums), upTo+1)] {
-		sum, count = sum+sums[t], count+counts[t]
+		sum, of = sum+sums[t], of+told[t]
 	}
-	if count == 0 {
+	if of == 0 {
 		return 0
 	}
-	return sum / count
+	return sum / of
 }
 
-// told is what a value of series i adds to the sums.
-func (c *besideColumn) told(i int, v float64) (float64, bool) {
+// tells is what a value of series i says; false where it says nothing.
+func (c *besideColumn) tells(i int, v float64) (float64, bool) {
 	own := c.own[i]
 	if !Known(v) || !own.reach.Believes(v) || !Known(own.middle) {
 		return 0, false
@@ -187,8 +210,26 @@ func (c *besideColumn) told(i int, v float64) (float64, bool) {
 // sameShare is the share of periods from which on neighbours that have the same value have it in common.
 const sameShare = 0.95
 
-// differs says that there are neighbours, and that they do not mostly have the same value.
-func (c *besideColumn) differs(p *Panel, group []int) bool {
+// nobody is the share below which nobody tells anything: sums are rounded.
+const nobody = 1e-9
+
+// without is the mean over the neighbours of series i at an axis index; false where none tells.
+func (n *Neighbours) without(p *Panel, c *besideColumn, i, at int) (mean float64, ok bool) {
+	x, g := &p.Series[i], n.group[i]
+	if at < 0 || at >= len(c.sums[g]) {
+		return 0, false
+	}
+	sum, of := c.sums[g][at], c.told[g][at]
+	if j := at - x.First; c.driver < len(x.Drivers) && j >= 0 && j < len(x.Drivers[c.driver]) {
+		if v, ok := c.tells(i, x.Drivers[c.driver][j]); ok {
+			sum, of = sum-n.share[i]*v, of-n.share[i]
+		}
+	}
+	return sum / of, of > nobody
+}
+
+// differ says that there are neighbours, and that they do not mostly have the same value of a driver.
+func (n *Neighbours) differ(p *Panel, c *besideColumn) bool {
 	apart, count := 0, 0
 	for i := range p.Series {
 		x := &p.Series[i]
@@ -196,13 +237,12 @@ func (c *besideColumn) differs(p *Panel, group []int) bool {
 			continue
 		}
 		for t, v := range x.Drivers[c.driver] {
-			told, ok := c.told(i, v)
-			others := c.counts[group[i]][x.First+t] - 1
-			if !ok || others < 1 {
+			own, ok := c.tells(i, v)
+			mean, others := n.without(p, c, i, x.First+t)
+			if !ok || !others {
 				continue
 			}
-			count++
-			if mean := (c.sums[group[i]][x.First+t] - told) / others; math.Abs(mean-told) > 1e-9*(1+math.Abs(told)) {
+			if count++; math.Abs(mean-own) > 1e-6*(1+math.Abs(own)) {
 				apart++
 			}
 		}
@@ -230,24 +270,13 @@ func (n *Neighbours) Of(p *Panel) (out []string) {
 // Len is how many drivers of neighbours there are.
 func (n *Neighbours) Len() int { return len(n.columns) }
 
-// values are n of those of a column for series i, from an axis index on.
+// values are those of a column for series i, from an axis index on.
 func (n *Neighbours) values(p *Panel, k, i, from, count int) []float64 {
 	c, out := &n.columns[k], make([]float64, count)
-	x, g := &p.Series[i], n.group[i]
 	for t := range out {
-		at := from + t
-		sum, others := 0.0, 0.0
-		if at >= 0 && at < len(c.sums[g]) {
-			sum, others = c.sums[g][at], c.counts[g][at]
-		}
-		if j := at - x.First; c.driver < len(x.Drivers) && j >= 0 && j < len(x.Drivers[c.driver]) {
-			if told, ok := c.told(i, x.Drivers[c.driver][j]); ok {
-				sum, others = sum-told, others-1
-			}
-		}
-		mean := c.usual[g]
-		if others > 0.5 {
-			mean = sum / others
+		mean, ok := n.without(p, c, i, from+t)
+		if !ok {
+			mean = c.usual[n.group[i]]
 		}
 		if out[t] = mean; c.ratio {
 			out[t] = math.Exp(mean)

@@ -2350,6 +2350,8 @@ export interface components {
             metric?: string;
             /** @description of the bake-off, for people */
             name?: string;
+            /** @description whose drivers that are known ahead contenders see beside a series' own, in the mean: those of the series with the same value of some attributes (with commas between them), all or none; found from the data up to the first origin where left out */
+            neighbours?: string;
             /** @description what families learn from: mended, the default, leaves out what looks like mistakes, pauses and zeros before the first sale and takes over changes of unit or level; as-loaded believes every value (additive and linear hold against outliers all the same, but for robust: false) */
             past?: string;
             /** @description every window (every), every Nth (every:N), or once; in between models are advanced */

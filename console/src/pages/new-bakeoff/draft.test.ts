@@ -46,6 +46,8 @@ describe("a draft", () => {
     expect(plan.history).toBe("expanding");
     expect(plan.past).toBeUndefined();
     expect(planOf(reduce(draft(), { set: "past", value: "as-loaded" }), drivers).past).toBe("as-loaded");
+    expect(plan.neighbours).toBeUndefined();
+    expect(planOf(reduce(draft(), { set: "neighbours", value: " town " }), drivers).neighbours).toBe("town");
     expect(plan.levels).toEqual([80, 95, 99.5]);
   });
 

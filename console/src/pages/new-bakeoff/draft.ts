@@ -17,6 +17,8 @@ export type Draft = {
   refit: string;
   /** What families learn from; empty for the past without mistakes. */
   past: string;
+  /** Whose drivers count beside a series' own; empty for what the data tells. */
+  neighbours: string;
   weights: string;
   metric: string;
   levels: string;
@@ -54,6 +56,7 @@ export const begin = (dataset: string, cadence: string | undefined, families: Fa
   gap: "",
   refit: "",
   past: "",
+  neighbours: "",
   weights: "",
   metric: "",
   levels: "80, 95",
@@ -93,6 +96,7 @@ export function planOf(draft: Draft, drivers: Schemas["Driver"][]): Schemas["Pla
     gap: wholeNumber(draft.gap) || undefined,
     refit: orNone(draft.refit),
     past: orNone(draft.past),
+    neighbours: orNone(draft.neighbours),
     weights: orNone(draft.weights),
     drivers_ahead: rules(
       draft.ahead,

@@ -136,6 +136,8 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
                 ]}
               />
             ))}
+          {drivers.some((d) => d.known_ahead) &&
+            typed("neighbours", "Neighbours", { width: "w-32", placeholder: "automatic", hint: "attributes, all or none" })}
           {drivers.map((d, i) => (
             <Input
               key={d.name}
