@@ -3,6 +3,9 @@ package linear
 import (
 	"context"
 	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/floats"
 
 	"paperkettle/core/num"
 )
@@ -14,7 +17,8 @@ var departures = []float64{1e9, 10, 3, 1, 0.3, 0.1, 0.03, 0.01}
 // depart lets each series have coefficients of its own, held to the shared ones as firmly as
 // does best on the inner windows of all: where series are alike they share, where they are
 // not each goes its way. The calendar is held by one strength, drivers and events by another:
-// shops may have their own year, and the same customers.
+// shops may have their own year, and the same customers. Several drivers are then held by one
+// each: customers may mind a price more in one shop than in another, and leaflets in all alike.
 //
 // Source: shrinkage towards a common vector, as Lindley and Smith, Bayes estimates for the
 // linear model, Journal of the Royal Statistical Society B 34 (1972).
@@ -49,12 +53,102 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 		}
 	}
 	held := strengths(effects, p.Departure, p.EffectDeparture)
+	if err := p.departByDriver(ctx, workers, own, held); err != nil {
+		return err
+	}
 	for i, d := range own {
 		if d.whole.rows >= fewestRows {
 			d.leave(&shared.list[i].outside, &p.Outside, held, len(own))
 		}
 	}
 	return nil
+}
+
+// leastLess is by what share the squared error must be less for another strength.
+const leastLess = 0.001
+
+// mostDrivers is how many drivers are at most held by a strength each.
+const mostDrivers = 16
+
+// departByDriver finds for each driver, one after the other, the strength that does best given those of the rest.
+func (p *Pool) departByDriver(ctx context.Context, workers int, own []*departure, held []float64) error {
+	names := p.driverNames()
+	if len(names) < 2 || len(names) > mostDrivers {
+		return nil
+	}
+	least, err := loss(ctx, workers, own, held)
+	if err != nil {
+		return err
+	}
+	for range 2 {
+		for _, name := range names {
+			if least, err = climb(ctx, workers, own, held, p.columnsOf(name), least); err != nil {
+				return err
+			}
+		}
+	}
+	for _, name := range names {
+		p.DriverDepartures = append(p.DriverDepartures, DriverDeparture{name, held[p.columnsOf(name)[0]]})
+	}
+	return nil
+}
+
+// climb moves the strength at some places up or down, a step at a time, for as long as that makes the squared error less.
+func climb(ctx context.Context, workers int, own []*departure, held []float64, at []int, least float64) (float64, error) {
+	from := slices.Index(departures, held[at[0]])
+	for _, direction := range []int{-1, 1} {
+		best := from
+		for k := from + direction; k >= 0 && k < len(departures); k += direction {
+			sum, err := loss(ctx, workers, own, with(held, at, departures[k]))
+			if err != nil {
+				return 0, err
+			}
+			if sum >= (1-leastLess)*least {
+				break
+			}
+			best, least = k, sum
+		}
+		copy(held, with(held, at, departures[best]))
+		if best != from {
+			break
+		}
+	}
+	return least, nil
+}
+
+// loss is the squared error over the inner windows of all series.
+func loss(ctx context.Context, workers int, own []*departure, held []float64) (sum float64, err error) {
+	losses := make([]float64, len(own))
+	err = num.Each(ctx, workers, len(own), func(i int) { losses[i] = own[i].loss(held) })
+	return floats.Sum(losses), err
+}
+
+// driverNames are those of the drivers that are columns, in the order of the first.
+func (p *Pool) driverNames() (out []string) {
+	for k := range p.Ahead.Columns {
+		if c := &p.Ahead.Columns[k]; c.IsDriver() && !slices.Contains(out, c.Name2) {
+			out = append(out, c.Name2)
+		}
+	}
+	return out
+}
+
+func (p *Pool) columnsOf(driver string) (at []int) {
+	for k := range p.Ahead.Columns {
+		if c := &p.Ahead.Columns[k]; c.IsDriver() && c.Name2 == driver {
+			at = append(at, k)
+		}
+	}
+	return at
+}
+
+// with are strengths with another one at some places.
+func with(held []float64, at []int, v float64) []float64 {
+	out := slices.Clone(held)
+	for _, k := range at {
+		out[k] = v
+	}
+	return out
 }
 
 func strengths(effects []bool, calendar, effect float64) []float64 {
@@ -90,7 +184,7 @@ func bestDeparture(ctx context.Context, workers int, own []*departure, with func
 		for i := range own {
 			loss += losses[i][k]
 		}
-		if loss < 0.999*least {
+		if loss < (1-leastLess)*least {
 			best, least = v, loss
 		}
 	}

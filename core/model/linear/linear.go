@@ -68,6 +68,12 @@ type Equation struct {
 	Searched bool
 }
 
+// DriverDeparture is how firmly series are held to what a driver does to all of them.
+type DriverDeparture struct {
+	Driver   string
+	Strength float64
+}
+
 // Pool is what the series of a group share.
 type Pool struct {
 	Ahead   feature.Recipe // columns that are known ahead
@@ -75,7 +81,8 @@ type Pool struct {
 	// Departure is how firmly series are held to its calendar, EffectDeparture to its drivers
 	// and events; 0 where nothing is shared.
 	Departure, EffectDeparture float64
-	Recipe                     feature.Recipe // columns of the past, of what the equation above leaves
+	DriverDepartures           []DriverDeparture // of each of several drivers
+	Recipe                     feature.Recipe    // columns of the past, of what the equation above leaves
 	Logs                       bool
 	Diff                       bool
 	Steps                      []Equation // a step ahead; the first alone where all go on from it
