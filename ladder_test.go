@@ -39,7 +39,7 @@ var ladder = map[string][]string{
 }
 
 // floors are the core's packages from the ground up: each may import those before it alone.
-var floors = []string{"num", "num/tensor", "num/net", "synth", "calendar", "split", "panel", "neighbours", "forecast", "feature", "boost", "interval",
+var floors = []string{"num", "num/tensor", "num/net", "synth", "calendar", "split", "panel", "influence", "forecast", "feature", "boost", "interval",
 	"score", "watch", "scenario",
 	"model", "model/harmonic", "model/days", "model/young", "model/loess", "model/combine", "model/single", "model/baseline",
 	"model/intermittent", "model/smoothing", "model/theta", "model/arima",

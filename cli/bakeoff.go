@@ -104,6 +104,8 @@ func (p *planFlags) flags(cmd *cobra.Command) {
 		"what families learn from: mended (the default) leaves out mistakes and pauses and takes over changes of unit or level, as-loaded believes every value")
 	f.StringVar(&p.plan.Neighbours, "neighbours", "",
 		"whose drivers contenders see beside a series' own: of those with the same shop (shop), shop and size (shop,size), all or none; found from the data if left out")
+	f.StringVar(&p.plan.CarryOver, "carry-over", "",
+		"which drivers contenders see as they were some periods before, too: price:1,price:2, or none; found from the data if left out")
 	f.IntVar(&p.priority, "priority", 0, "place in the queue: higher goes first")
 	f.StringArrayVar(&p.contenders, "contender", nil,
 		"FAMILY[:SETTING=VALUE,...]; once for each contender. Several values apart by | are tried on inner windows")

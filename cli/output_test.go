@@ -195,7 +195,7 @@ func TestThePlanToStartFrom(t *testing.T) {
 	assert.Contains(t, sh.must("bakeoff", "run", write(t, "plan.yaml", text), "--wait"), "leads")
 	// Every field that is left out is shown with a value that reads.
 	given := regexp.MustCompile(`(?m)^# ([a-z_]+: .*)$`).ReplaceAllString(text, "$1")
-	for _, field := range []string{"revision: 2", "where: {town: Saltmarsh}", "drivers_ahead: {temperature: lag}", "driver_gaps: {promotion: 0}", "neighbours: town"} {
+	for _, field := range []string{"revision: 2", "where: {town: Saltmarsh}", "drivers_ahead: {temperature: lag}", "driver_gaps: {promotion: 0}", "neighbours: town", "carry_over: price:1"} {
 		require.Contains(t, given, field)
 		given = strings.Replace(given, field, "# "+field, 1) // of other data
 	}

@@ -33,7 +33,7 @@ var planExamples = map[string]string{
 	"name": "spring", "revision": "2", "where": "{town: Saltmarsh}", "windows": "3", "gap": "0", "refit": "every", "stride": "28",
 	"ends": "own", "history": "sliding:730", "baseline": "seasonal-naive",
 	"metric": "mase", "weights": "volume:28", "fallback": "naive", "drivers_ahead": "{temperature: lag}", "driver_gaps": "{promotion: 0}",
-	"past": "as-loaded", "neighbours": "town",
+	"past": "as-loaded", "neighbours": "town", "carry_over": "price:1",
 	"levels": "[80, 95]", "scale_lag": "7", "seed": "1",
 }
 

@@ -32,7 +32,7 @@ func planOf(in api.Plan) (bakeoff.Plan, error) {
 		Split:   split.Spec{Horizon: in.Horizon, Windows: in.Windows, Stride: in.Stride, History: history, Gap: in.Gap, Refit: refit, Ends: ends},
 		Weights: in.Weights, Fallback: in.Fallback,
 		Baseline: in.Baseline, Metric: in.Metric, Levels: in.Levels, ScaleLag: in.ScaleLag, Seed: in.Seed, Where: in.Where, Gaps: in.Gaps, Past: in.Past,
-		Neighbours: in.Neighbours,
+		Neighbours: in.Neighbours, CarryOver: in.CarryOver,
 	}
 	for name, rule := range in.Ahead {
 		if out.Ahead == nil {
@@ -60,7 +60,7 @@ func (s *Server) planBack(name, dataset string, revision int, p bakeoff.Plan) ap
 		Stride:  p.Split.Stride,
 		History: p.Split.History.String(), Baseline: p.Baseline, Metric: p.Metric, Levels: p.Levels, ScaleLag: p.ScaleLag, Seed: p.Seed,
 		Contenders: []api.Contender{},
-		Gap:        p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps, Past: p.Past, Neighbours: p.Neighbours}
+		Gap:        p.Split.Gap, Weights: p.Weights, Fallback: p.Fallback, Gaps: p.Gaps, Past: p.Past, Neighbours: p.Neighbours, CarryOver: p.CarryOver}
 	if p.Split.Refit != 0 {
 		out.Refit = p.Split.Refit.String()
 	}

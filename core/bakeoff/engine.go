@@ -38,6 +38,7 @@ type Engine struct {
 	fillings  panel.Fillings
 	units     []panel.UnitChange
 	beside    *panel.Neighbours // nil where their drivers are not seen
+	carried   []panel.Carried
 	before    rehearsals
 	holes     holeCount
 }
@@ -137,8 +138,8 @@ func Prepare(p *panel.Panel, plan Plan, cat model.Catalogue) (*Engine, error) {
 	}
 	e.units = p.UnitChanges(e.fillings)
 	e.Panel = p.WithUnits(e.units)
-	if err := e.meetNeighbours(); err != nil {
-		return nil, &FieldError{"neighbours", err}
+	if err := e.findInfluence(); err != nil {
+		return nil, err
 	}
 	if e.Lineup, err = newLineup(&e.Plan, cat, e.whole(), e.Reach()); err != nil {
 		return nil, err
@@ -199,7 +200,7 @@ func (e *Engine) view(series []int, w split.Window) panel.View {
 	if len(e.Panel.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(e.Plan.Ahead, e.Reach()).WithFillings(e.fillings).WithNeighbours(e.beside)
+	return v.WithAhead(e.Plan.Ahead, e.Reach()).WithFillings(e.fillings).WithNeighbours(e.beside).WithCarried(e.carried)
 }
 
 // whole shows all series that the plan keeps, up to the end of the data.

@@ -124,7 +124,7 @@ func (e *Engine) Cautions() []string {
 		out = append(out, s.Caution(e.Panel, "periods", e.fillings))
 	}
 	out = append(out, e.Panel.UnitCautions(e.units, e.Chosen)...)
-	out = append(out, e.neighbourCautions()...)
+	out = append(append(out, e.neighbourCautions()...), e.carryCautions()...)
 	return append(out, e.newcomerCautions()...)
 }
 

@@ -5,19 +5,28 @@ import (
 	"strings"
 	"sync"
 
-	"paperkettle/core/neighbours"
+	"paperkettle/core/influence"
 	"paperkettle/core/panel"
 )
 
-// meetNeighbours finds whose drivers contenders see beside a series' own, where the plan leaves that open, and writes it
+// findInfluence finds what contenders see beside a series' own drivers, where the plan leaves that open, and writes it
 // down: a rerun sees the same.
-func (e *Engine) meetNeighbours() (err error) {
+func (e *Engine) findInfluence() (err error) {
 	origin := e.Windows[0].Origin
-	if e.Plan.Neighbours == "" && hasKnownAhead(e.Panel) && len(e.Panel.Series) > 1 {
-		e.Plan.Neighbours = panel.NeighboursText(neighbours.Find(e.Panel, e.Chosen, e.fillings, origin))
+	open := hasKnownAhead(e.Panel)
+	if e.Plan.Neighbours == "" && open && len(e.Panel.Series) > 1 {
+		e.Plan.Neighbours = panel.NeighboursText(influence.Neighbours(e.Panel, e.Chosen, e.fillings, origin))
 	}
-	e.beside, err = e.Plan.neighboursOn(e.Panel, e.fillings, origin)
-	return err
+	if e.beside, err = e.Plan.neighboursOn(e.Panel, e.fillings, origin); err != nil {
+		return &FieldError{"neighbours", err}
+	}
+	if e.Plan.CarryOver == "" && open {
+		e.Plan.CarryOver = panel.CarriedText(influence.CarryOver(e.Panel, e.Chosen, e.fillings, e.beside, origin))
+	}
+	if e.carried, err = panel.ParseCarried(e.Panel, e.Plan.CarryOver); err != nil {
+		return &FieldError{"carry_over", err}
+	}
+	return nil
 }
 
 func hasKnownAhead(p *panel.Panel) bool {
@@ -43,6 +52,19 @@ func (e *Engine) neighbourCautions() []string {
 	}
 	return []string{fmt.Sprintf("What is done to neighbours counts: beside a series' own drivers contenders see the mean %s of %s "+
 		"(the plan's neighbours: %s; none leaves it out).", strings.Join(e.beside.Of(e.Panel), ", "), who, e.Plan.Neighbours)}
+}
+
+// carryCautions say what contenders see of drivers before.
+func (e *Engine) carryCautions() []string {
+	if len(e.carried) == 0 {
+		return nil
+	}
+	parts := make([]string, len(e.carried))
+	for i, c := range e.carried {
+		parts[i] = fmt.Sprintf("%s %s before", c.Driver, e.Panel.Cadence.Noun(c.Back))
+	}
+	return []string{fmt.Sprintf("What drivers did before counts: contenders see %s too (the plan's carry_over: %s; none leaves it out).",
+		strings.Join(parts, ", "), e.Plan.CarryOver)}
 }
 
 // besides keeps the neighbours of the panel that was asked for last: cases differ by drivers ahead.

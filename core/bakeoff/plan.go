@@ -38,6 +38,8 @@ type Plan struct {
 	// Neighbours says whose drivers contenders see beside a series' own, as panel.ParseNeighbours reads it; left out, it is
 	// found from the data up to the first origin, and written down.
 	Neighbours string `json:"neighbours,omitempty"`
+	// CarryOver says which drivers' values of before they see, as panel.ParseCarried reads it; left out, it is found too.
+	CarryOver string `json:"carry_over,omitempty"`
 }
 
 // What of the past families learn from: the series without what looks like mistakes, pauses and zeros before the

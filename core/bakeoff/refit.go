@@ -32,6 +32,7 @@ type Refit struct {
 	welcomes []bool // which contenders forecast series without a past too
 	fillings panel.Fillings
 	beside   besides
+	carried  []panel.Carried
 }
 
 // Refitted is one series of a release.
@@ -74,6 +75,9 @@ func NewRefit(p *panel.Panel, plan Plan, cat model.Catalogue, usual string, rank
 		return nil, err
 	}
 	if _, err = r.Plan.neighboursOn(p, r.fillings, p.Length-1); err != nil {
+		return nil, err
+	}
+	if r.carried, err = panel.ParseCarried(p, r.Plan.CarryOver); err != nil {
 		return nil, err
 	}
 	if r.Lineup, err = newLineup(&r.Plan, cat, r.view(r.Series), horizon); err != nil {
@@ -416,7 +420,7 @@ func (r *Refit) viewOf(p *panel.Panel, series []int) panel.View {
 	if len(p.Drivers) == 0 {
 		return v
 	}
-	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.fillings).WithNeighbours(r.neighboursOf(p))
+	return v.WithAhead(r.Plan.Ahead, r.Horizon).WithFillings(r.fillings).WithNeighbours(r.neighboursOf(p)).WithCarried(r.carried)
 }
 
 // leaveOut says why a series gets no forecast: too little history, or nothing

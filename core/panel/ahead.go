@@ -95,12 +95,13 @@ func (v View) countOwn() int {
 }
 
 // Drivers names the explanatory columns that the view shows. A lagged one carries its lag
-// in its name; those of neighbours come last.
+// in its name; then those of neighbours, and what was before.
 func (v View) Drivers() []Driver {
-	if v.neighbours == nil {
-		return v.ownDrivers()
+	own := v.ownDrivers()
+	if v.neighbours == nil && v.carried == nil {
+		return own
 	}
-	return append(slices.Clone(v.ownDrivers()), v.neighbours.names(v.p)...)
+	return slices.Concat(own, v.neighbours.names(v.p), v.carriedNames())
 }
 
 func (v View) ownDrivers() []Driver {
@@ -123,8 +124,11 @@ func (v View) ownDrivers() []Driver {
 // the panel holds. What is unknown before is filled by the view's rules; a series that never
 // had a value of the driver has none.
 func (s SeriesView) Driver(d, n int) []float64 {
-	if own := s.v.countOwn(); d >= own {
-		return s.v.neighbours.values(s.v.p, d-own, s.at, s.First, n)
+	if k := d - s.v.countOwn(); k >= 0 {
+		if beside := s.v.neighbours.Len(); k >= beside {
+			return s.carriedOver(s.v.carried[k-beside], n)
+		}
+		return s.v.neighbours.values(s.v.p, k, s.at, s.First, n)
 	}
 	shown := s.v.shownAt(d)
 	last := s.First + n - 1

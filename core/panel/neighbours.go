@@ -252,6 +252,9 @@ func (n *Neighbours) differ(p *Panel, c *besideColumn) bool {
 
 // names are the drivers of the neighbours.
 func (n *Neighbours) names(p *Panel) []Driver {
+	if n == nil {
+		return nil
+	}
 	out := make([]Driver, len(n.columns))
 	for k, c := range n.columns {
 		out[k] = Driver{Name: p.Drivers[c.driver].Name + " of neighbours", KnownAhead: true}
@@ -268,7 +271,12 @@ func (n *Neighbours) Of(p *Panel) (out []string) {
 }
 
 // Len is how many drivers of neighbours there are.
-func (n *Neighbours) Len() int { return len(n.columns) }
+func (n *Neighbours) Len() int {
+	if n == nil {
+		return 0
+	}
+	return len(n.columns)
+}
 
 // values are those of a column for series i, from an axis index on.
 func (n *Neighbours) values(p *Panel, k, i, from, count int) []float64 {
@@ -285,9 +293,9 @@ func (n *Neighbours) values(p *Panel, k, i, from, count int) []float64 {
 	return out
 }
 
-// WithNeighbours is the view with the drivers of neighbours beside each series' own, the last of all; nil for none.
+// WithNeighbours is the view with the drivers of neighbours beside each series' own, after those; nil for none.
 func (v View) WithNeighbours(n *Neighbours) View {
-	if n == nil || n.Len() == 0 {
+	if n.Len() == 0 {
 		return v
 	}
 	v = v.forgetting()

@@ -21,6 +21,7 @@ type View struct {
 	instead      map[int][]float64 // values of series in place of the panel's, by their place in it
 	memory       *memory           // nil for none
 	neighbours   *Neighbours       // nil where their drivers are not shown
+	carried      []Carried
 }
 
 // NewView shows the given series on axis indices from..origin (both included).

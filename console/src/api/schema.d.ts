@@ -2316,6 +2316,8 @@ export interface components {
         Plan: {
             /** @description the contender that skill is measured against; a naive where left out */
             baseline?: string;
+            /** @description which drivers that are known ahead contenders see as they were some periods before, too, as price:1,price:2 (cupboards are full after a price cut); or none; found from the data up to the first origin where left out */
+            carry_over?: string;
             /** @description what competes: families, each with settings of its own */
             contenders: components["schemas"]["Contender"][];
             /** @description its name */

@@ -19,6 +19,8 @@ export type Draft = {
   past: string;
   /** Whose drivers count beside a series' own; empty for what the data tells. */
   neighbours: string;
+  /** Which drivers count for what follows, as price:1; empty for what the data tells. */
+  carryOver: string;
   weights: string;
   metric: string;
   levels: string;
@@ -57,6 +59,7 @@ export const begin = (dataset: string, cadence: string | undefined, families: Fa
   refit: "",
   past: "",
   neighbours: "",
+  carryOver: "",
   weights: "",
   metric: "",
   levels: "80, 95",
@@ -97,6 +100,7 @@ export function planOf(draft: Draft, drivers: Schemas["Driver"][]): Schemas["Pla
     refit: orNone(draft.refit),
     past: orNone(draft.past),
     neighbours: orNone(draft.neighbours),
+    carry_over: orNone(draft.carryOver),
     weights: orNone(draft.weights),
     drivers_ahead: rules(
       draft.ahead,

@@ -1,4 +1,4 @@
-package neighbours_test
+package influence_test
 
 import (
 	"fmt"
@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"paperkettle/core/calendar"
-	"paperkettle/core/neighbours"
+	"paperkettle/core/influence"
 	"paperkettle/core/panel"
 )
 
@@ -80,7 +80,7 @@ func noise(r *rand.Rand, n int, size float64) []float64 {
 	return out
 }
 
-func find(p *panel.Panel) []string { return neighbours.Find(p, all(p), nil, p.Length-1) }
+func find(p *panel.Panel) []string { return influence.Neighbours(p, all(p), nil, p.Length-1) }
 
 func all(p *panel.Panel) []int {
 	out := make([]int, len(p.Series))
@@ -98,7 +98,7 @@ func TestNeighboursOnAShelfAreFound(t *testing.T) {
 		p := s.panel(source(seed))
 		assert.Equal(t, []string{"shop"}, find(p), "seed %d", seed)
 		// Some of the series, of which neighbours are not chosen.
-		assert.Equal(t, []string{"shop"}, neighbours.Find(p, all(p)[:8], nil, p.Length-1), "seed %d", seed)
+		assert.Equal(t, []string{"shop"}, influence.Neighbours(p, all(p)[:8], nil, p.Length-1), "seed %d", seed)
 	}
 }
 
@@ -136,7 +136,7 @@ func TestNeighboursNeedDriversKnownAhead(t *testing.T) {
 func TestNeighboursAreFoundWithoutTheFuture(t *testing.T) {
 	p := shelf{shops: 6, kinds: 5, weeks: 100, taken: 0.9}.panel(source(2))
 	const origin = 70
-	want := neighbours.Find(p, all(p), nil, origin)
+	want := influence.Neighbours(p, all(p), nil, origin)
 	r := source(9)
 	for i := range p.Series {
 		for at := origin + 1; at < p.Length; at++ {
@@ -144,6 +144,6 @@ func TestNeighboursAreFoundWithoutTheFuture(t *testing.T) {
 			p.Series[i].Drivers[0][at] = 3 * r.Float64()
 		}
 	}
-	assert.Equal(t, want, neighbours.Find(p, all(p), nil, origin))
+	assert.Equal(t, want, influence.Neighbours(p, all(p), nil, origin))
 	assert.Equal(t, []string{"shop"}, want)
 }

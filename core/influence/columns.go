@@ -1,4 +1,4 @@
-package neighbours
+package influence
 
 import (
 	"math"

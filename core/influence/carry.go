@@ -1,0 +1,79 @@
+package influence
+
+import (
+	"slices"
+
+	"gonum.org/v1/gonum/stat"
+
+	"paperkettle/core/panel"
+)
+
+const (
+	// farthest is how many periods back are looked at.
+	farthest = 3
+	// leastMore is by how much what is foretold must grow for one more column.
+	leastMore = 0.002
+	// mostTried is of how many series at most.
+	mostTried = 2000
+)
+
+// CarryOver finds what drivers that are known ahead were some periods before that counts for what series do now, by what
+// is known up to an axis index: one period of one driver after the other is taken, for as long as more is foretold by it.
+// Neighbours, which may be nil, are known to count.
+func CarryOver(p *panel.Panel, chosen []int, f panel.Fillings, n *panel.Neighbours, upTo int) []panel.Carried {
+	var all []panel.Carried
+	for _, d := range p.Drivers {
+		for back := 1; back <= farthest && d.KnownAhead; back++ {
+			all = append(all, panel.Carried{Driver: d.Name, Back: back})
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	every := (len(chosen) + mostTried - 1) / mostTried
+	var some []int
+	for k := 0; k < len(chosen); k += every {
+		some = append(some, chosen[k])
+	}
+	plain := panel.NewView(p, some, 0, upTo).WithAhead(nil, 0).WithFillings(f).WithNeighbours(n)
+	e := gather(plain.WithCarried(all), len(plain.Drivers()), upTo)
+	if e.series < min(fewestSeries, len(chosen)) {
+		return nil
+	}
+	taken := e.oneByOne()
+	if len(taken) == 0 || e.believed(taken) == 0 {
+		return nil
+	}
+	out := make([]panel.Carried, len(taken))
+	for i, j := range taken {
+		out[i] = all[j]
+	}
+	return out
+}
+
+// oneByOne takes the column that foretells most, then the one that does with it, and so on.
+func (e *evidence) oneByOne() (taken []int) {
+	for best := 0.0; ; {
+		next, most := -1, best+leastMore
+		for _, j := range e.all() {
+			if slices.Contains(taken, j) {
+				continue
+			}
+			if gain := mean(e.gains(append(slices.Clone(taken), j))); gain > most {
+				next, most = j, gain
+			}
+		}
+		if next < 0 {
+			slices.Sort(taken)
+			return taken
+		}
+		taken, best = append(taken, next), most
+	}
+}
+
+func mean(x []float64) float64 {
+	if len(x) < stretches/2 {
+		return 0
+	}
+	return stat.Mean(x, nil)
+}
