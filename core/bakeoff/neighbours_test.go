@@ -136,3 +136,40 @@ func TestAScenarioTellsWhatNeighboursLose(t *testing.T) {
 		}
 	}
 }
+
+// After a price was cut less is sold, for cupboards are full.
+func TestWhatDriversDidBeforeCounts(t *testing.T) {
+	p := shelves()
+	for i := range p.Series {
+		s := &p.Series[i]
+		for at := len(s.Values) - 1; at > 0; at-- {
+			s.Values[at] = math.Round(s.Values[at] * math.Pow(s.Drivers[0][at-1]/2, 1.2))
+		}
+	}
+	e, err := bakeoff.Prepare(p, shelfPlan(""), catalogue.Standard())
+	require.NoError(t, err)
+	assert.Equal(t, "price:1", e.Plan.CarryOver)
+	assert.Contains(t, e.Cautions(), "What drivers did before counts: contenders see price 1 week before too (the plan's carry_over: price:1; "+
+		"none leaves it out).")
+	plan := shelfPlan("shop")
+	plan.CarryOver = "price"
+	_, err = bakeoff.Prepare(p, plan, catalogue.Standard())
+	var field *bakeoff.FieldError
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, "carry_over", field.Field)
+
+	// A cut in the first week ahead takes from the second.
+	plan.CarryOver = "price:1"
+	r, err := bakeoff.NewRefit(p, plan, catalogue.Standard(), "linear", nil, 6)
+	require.NoError(t, err)
+	cut := *p
+	cut.Series = append([]panel.Series(nil), p.Series...)
+	prices := append([]float64(nil), p.Series[0].Drivers[0]...)
+	prices[p.Length] *= 0.6
+	cut.Series[0].Drivers = [][]float64{prices}
+	out, err := r.Scenario(context.Background(), 0, []*panel.Panel{&cut}, []float64{80}, nil)
+	require.NoError(t, err)
+	change := out[0].Outcomes[1].Change
+	assert.Positive(t, change[0])
+	assert.Negative(t, change[1])
+}

@@ -3,6 +3,7 @@ package influence
 import (
 	"slices"
 
+	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/stat"
 
 	"paperkettle/core/panel"
@@ -51,29 +52,30 @@ func CarryOver(p *panel.Panel, chosen []int, f panel.Fillings, n *panel.Neighbou
 	return out
 }
 
-// oneByOne takes the column that foretells most, then the one that does with it, and so on.
+// oneByOne takes the column that foretells most, then the one that does with it, and so on, for as long as the share of
+// what is foretold grows in one stretch as in another: in a t test, at a level shared by all that are tried.
 func (e *evidence) oneByOne() (taken []int) {
-	for best := 0.0; ; {
-		next, most := -1, best+leastMore
-		for _, j := range e.all() {
+	tried := e.all()
+	before := make([]float64, stretches)
+	for {
+		next, most, gains := -1, leastMore, []float64(nil)
+		for _, j := range tried {
 			if slices.Contains(taken, j) {
 				continue
 			}
-			if gain := mean(e.gains(append(slices.Clone(taken), j))); gain > most {
-				next, most = j, gain
+			after := e.gains(append(slices.Clone(taken), j))
+			if len(after) < stretches/2 {
+				continue
+			}
+			if more := floats.SubTo(make([]float64, len(after)), after, before[:len(after)]); stat.Mean(more, nil) > most &&
+				hardlyByChance(more, byChance/float64(len(tried))) {
+				next, most, gains = j, stat.Mean(more, nil), after
 			}
 		}
 		if next < 0 {
 			slices.Sort(taken)
 			return taken
 		}
-		taken, best = append(taken, next), most
+		taken, before = append(taken, next), gains
 	}
-}
-
-func mean(x []float64) float64 {
-	if len(x) < stretches/2 {
-		return 0
-	}
-	return stat.Mean(x, nil)
 }

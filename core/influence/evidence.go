@@ -110,13 +110,17 @@ func (e *evidence) believed(columns []int) float64 {
 	if len(gains) < stretches/2 {
 		return 0
 	}
-	mean, dev := stat.MeanStdDev(gains, nil)
-	count := float64(len(gains))
-	times := distuv.StudentsT{Sigma: 1, Nu: count - 1}.Quantile(1 - byChance)
-	if mean < leastGain || mean <= times*dev/math.Sqrt(count) {
-		return 0
+	if mean := stat.Mean(gains, nil); mean >= leastGain && hardlyByChance(gains, byChance) {
+		return mean
 	}
-	return mean
+	return 0
+}
+
+// hardlyByChance says that the mean of some gains is above zero by a t test.
+func hardlyByChance(gains []float64, level float64) bool {
+	mean, dev := stat.MeanStdDev(gains, nil)
+	n := float64(len(gains))
+	return mean > dev/math.Sqrt(n)*distuv.StudentsT{Sigma: 1, Nu: n - 1}.Quantile(1-level)
 }
 
 // gains are the shares of each stretch that are foretold by slopes of some columns, learnt from the others.

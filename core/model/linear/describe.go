@@ -35,8 +35,8 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
 		if p.Departure > 0 {
-			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for drivers and events",
-				heldWords(p.Departure), heldWords(p.EffectDeparture))
+			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for %s",
+				heldWords(p.Departure), heldWords(p.EffectDeparture), p.effectWords())
 		}
 	}
 	if s.Before > 0 {
@@ -90,6 +90,18 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.Cautions = append(d.Cautions, fmt.Sprintf("values far from their neighbours count for nothing: %d of them", n))
 	}
 	d.Cautions = append(d.Cautions, s.Notes...)
+}
+
+// effectWords say what is held by the strength of effects, and how drivers are that have their own.
+func (p *Pool) effectWords() string {
+	if len(p.DriverDepartures) == 0 {
+		return "drivers and events"
+	}
+	parts := make([]string, len(p.DriverDepartures))
+	for i, d := range p.DriverDepartures {
+		parts[i] = fmt.Sprintf("%s for %s", heldWords(d.Strength), d.Driver)
+	}
+	return "events, " + strings.Join(parts, ", ")
 }
 
 func heldWords(strength float64) string {
