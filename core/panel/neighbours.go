@@ -12,8 +12,8 @@ import (
 // ahead, the mean over its neighbours.
 //
 // A driver whose values are all above zero, such as a price, is told as a ratio: each neighbour's to its own median, and
-// their geometric mean. Any other is told by the plain mean. Values that are unknown or not believed tell nothing; where
-// none does, the ratio is 1, and the mean is that of all periods.
+// their geometric mean. Any other is told by the plain mean. Unknown values are filled as they are for the neighbour itself,
+// but where it sold nothing, and tells nothing; where none tells, the ratio is 1, and the mean is that of all periods.
 type Neighbours struct {
 	By      []string // the attributes; none: all series are neighbours
 	columns []besideColumn
@@ -23,18 +23,12 @@ type Neighbours struct {
 
 // besideColumn is a driver of the neighbours.
 type besideColumn struct {
-	driver int
-	ratio  bool
-	own    []besideOwn // of each series
-	sums   [][]float64 // over each group, by axis index, by their shares
-	told   [][]float64 // the shares of those that tell
-	usual  []float64   // of each group
-}
-
-// besideOwn is what is needed of a series' own values.
-type besideOwn struct {
-	reach  Reach
-	middle float64 // 1 unless it is told as a ratio
+	driver  int
+	ratio   bool
+	own     [][]float64 // what each series tells, from its first period on
+	sums    [][]float64 // over each group, by axis index, by their shares
+	telling [][]float64 // the shares of those that tell
+	usual   []float64   // of each group
 }
 
 // The words for neighbours that are no attributes: of all series, and of none.
@@ -79,7 +73,7 @@ func (p *Panel) NeighboursBy(by []string, f Fillings, upTo int) *Neighbours {
 	n.share = p.shares(n.group, upTo)
 	for d, driver := range p.Drivers {
 		if driver.KnownAhead {
-			if c := n.column(p, d, f[driver.Name], upTo); n.differ(p, &c) {
+			if c := n.column(p, d, f, upTo); n.differ(p, &c) {
 				n.columns = append(n.columns, c)
 			}
 		}
@@ -132,79 +126,88 @@ func (p *Panel) groups(by []string) []int {
 }
 
 // column tells a driver of all series, for their neighbours.
-func (n *Neighbours) column(p *Panel, d int, f Filling, upTo int) besideColumn {
-	groups := slices.Max(n.group) + 1
-	c := besideColumn{driver: d, ratio: true, own: make([]besideOwn, len(p.Series)), sums: make([][]float64, groups),
-		told: make([][]float64, groups), usual: make([]float64, groups)}
-	length := p.Length
+func (n *Neighbours) column(p *Panel, d int, f Fillings, upTo int) besideColumn {
+	c := besideColumn{driver: d, own: make([][]float64, len(p.Series))}
 	for i := range p.Series {
-		x := &p.Series[i]
-		c.own[i] = besideOwn{everywhere, 1}
-		if d >= len(x.Drivers) {
-			continue
-		}
-		c.own[i].reach = f.Reach(x.Drivers[d], upTo+1-x.First)
-		for _, v := range x.Drivers[d] {
-			c.ratio = c.ratio && !(c.own[i].reach.Believes(v) && v <= 0)
-		}
-		length = max(length, x.First+len(x.Drivers[d]))
+		c.own[i] = p.believable(i, d, f, upTo)
 	}
-	for g := range groups {
-		c.sums[g], c.told[g] = make([]float64, length), make([]float64, length)
-	}
-	for i := range p.Series {
-		x, g := &p.Series[i], n.group[i]
-		if d >= len(x.Drivers) {
-			continue
-		}
-		if c.ratio {
-			c.own[i].middle = middleOf(x.Drivers[d], c.own[i].reach, upTo+1-x.First)
-		}
-		for t, v := range x.Drivers[d] {
-			if v, ok := c.tells(i, v); ok {
-				c.sums[g][x.First+t] += n.share[i] * v
-				c.told[g][x.First+t] += n.share[i]
-			}
+	c.ratio = !slices.ContainsFunc(c.own, func(values []float64) bool {
+		return slices.ContainsFunc(values, func(v float64) bool { return v <= 0 })
+	})
+	if c.ratio {
+		for i, values := range c.own {
+			toRatios(values, upTo+1-p.Series[i].First)
 		}
 	}
-	if !c.ratio {
-		for g := range groups {
-			c.usual[g] = meanTold(c.sums[g], c.told[g], upTo)
+	n.add(p, &c)
+	for g := range c.sums {
+		if c.usual = append(c.usual, 0); !c.ratio {
+			c.usual[g] = meanTold(c.sums[g], c.telling[g], upTo)
 		}
 	}
 	return c
 }
 
-// middleOf is the median of the first n values that are believed, or of all where none is among them.
-func middleOf(values []float64, r Reach, n int) float64 {
-	seen := slices.DeleteFunc(slices.Clone(values[:max(0, min(n, len(values)))]), func(v float64) bool { return !r.Believes(v) })
-	if CountKnown(seen) == 0 {
-		seen = slices.DeleteFunc(slices.Clone(values), func(v float64) bool { return !r.Believes(v) })
+// add sums up what the series of each group tell.
+func (n *Neighbours) add(p *Panel, c *besideColumn) {
+	length := p.Length
+	for i, values := range c.own {
+		length = max(length, p.Series[i].First+len(values))
 	}
-	return median(seen)
+	for range slices.Max(n.group) + 1 {
+		c.sums, c.telling = append(c.sums, make([]float64, length)), append(c.telling, make([]float64, length))
+	}
+	for i, values := range c.own {
+		g, first := n.group[i], p.Series[i].First
+		for t, v := range values {
+			if Known(v) {
+				c.sums[g][first+t] += n.share[i] * v
+				c.telling[g][first+t] += n.share[i]
+			}
+		}
+	}
 }
 
-func meanTold(sums, told []float64, upTo int) float64 {
+// believable are a driver's values of series i, from its first period on. Where something was sold, and after the last
+// period, an unknown value or a slip is filled as it is for the series itself; where nothing was sold it is unknown.
+func (p *Panel) believable(i, d int, f Fillings, upTo int) []float64 {
+	x := &p.Series[i]
+	if d >= len(x.Drivers) {
+		return nil
+	}
+	out := slices.Clone(x.Drivers[d])
+	f[p.Drivers[d].Name].doubt(out, max(0, upTo+1-x.First))
+	s := View{p: p, series: []int{i}, origin: upTo, fillings: f}.Series(0)
+	filled := s.Driver(d, max(0, x.First+len(out)-s.First))
+	for t := range filled {
+		if at := s.First + t; at >= x.End() || Known(x.At(at)) {
+			out[at-x.First] = filled[t]
+		}
+	}
+	return out
+}
+
+// toRatios makes logs of the ratios of values to their median, by the first n of them, or by all where none of those is
+// known.
+func toRatios(values []float64, n int) {
+	middle := median(values[:max(0, min(n, len(values)))])
+	if !Known(middle) {
+		middle = median(values)
+	}
+	for t, v := range values {
+		values[t] = math.Log(v / middle)
+	}
+}
+
+func meanTold(sums, telling []float64, upTo int) float64 {
 	sum, of := 0.0, 0.0
 	for t := range sums[:min(len(sums), upTo+1)] {
-		sum, of = sum+sums[t], of+told[t]
+		sum, of = sum+sums[t], of+telling[t]
 	}
 	if of == 0 {
 		return 0
 	}
 	return sum / of
-}
-
-// tells is what a value of series i says; false where it says nothing.
-func (c *besideColumn) tells(i int, v float64) (float64, bool) {
-	own := c.own[i]
-	if !Known(v) || !own.reach.Believes(v) || !Known(own.middle) {
-		return 0, false
-	}
-	if c.ratio {
-		return math.Log(v / own.middle), true
-	}
-	return v, true
 }
 
 // sameShare is the share of periods from which on neighbours that have the same value have it in common.
@@ -215,15 +218,13 @@ const nobody = 1e-9
 
 // without is the mean over the neighbours of series i at an axis index; false where none tells.
 func (n *Neighbours) without(p *Panel, c *besideColumn, i, at int) (mean float64, ok bool) {
-	x, g := &p.Series[i], n.group[i]
+	g := n.group[i]
 	if at < 0 || at >= len(c.sums[g]) {
 		return 0, false
 	}
-	sum, of := c.sums[g][at], c.told[g][at]
-	if j := at - x.First; c.driver < len(x.Drivers) && j >= 0 && j < len(x.Drivers[c.driver]) {
-		if v, ok := c.tells(i, x.Drivers[c.driver][j]); ok {
-			sum, of = sum-n.share[i]*v, of-n.share[i]
-		}
+	sum, of := c.sums[g][at], c.telling[g][at]
+	if j := at - p.Series[i].First; j >= 0 && j < len(c.own[i]) && Known(c.own[i][j]) {
+		sum, of = sum-n.share[i]*c.own[i][j], of-n.share[i]
 	}
 	return sum / of, of > nobody
 }
@@ -231,18 +232,13 @@ func (n *Neighbours) without(p *Panel, c *besideColumn, i, at int) (mean float64
 // differ says that there are neighbours, and that they do not mostly have the same value of a driver.
 func (n *Neighbours) differ(p *Panel, c *besideColumn) bool {
 	apart, count := 0, 0
-	for i := range p.Series {
-		x := &p.Series[i]
-		if c.driver >= len(x.Drivers) {
-			continue
-		}
-		for t, v := range x.Drivers[c.driver] {
-			own, ok := c.tells(i, v)
-			mean, others := n.without(p, c, i, x.First+t)
-			if !ok || !others {
+	for i, values := range c.own {
+		for t, v := range values {
+			mean, others := n.without(p, c, i, p.Series[i].First+t)
+			if !others || !Known(v) {
 				continue
 			}
-			if count++; math.Abs(mean-own) > 1e-6*(1+math.Abs(own)) {
+			if count++; math.Abs(mean-v) > 1e-6*(1+math.Abs(v)) {
 				apart++
 			}
 		}

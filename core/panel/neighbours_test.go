@@ -63,11 +63,16 @@ func TestWhatNeighboursDoIsShown(t *testing.T) {
 	assert.Equal(t, p.Series[0].Drivers[2], shownTo(p, n, 0, 2, 8), "own drivers stay as they are")
 }
 
-func TestUnknownNeighboursTellNothing(t *testing.T) {
+func TestUnknownNeighbours(t *testing.T) {
 	p := counter()
-	p.Series[2].Drivers[0][3] = panel.Unknown
-	p.Series[2].Drivers[1][6], p.Series[1].Drivers[1][6] = panel.Unknown, panel.Unknown
+	p.Series[1].Drivers[1][6], p.Series[2].Drivers[1][6], p.Series[2].Drivers[0][3] = panel.Unknown, panel.Unknown, panel.Unknown
 	n := p.NeighboursBy([]string{"shop"}, nil, p.Length-1)
+	assert.InDelta(t, math.Pow(0.5, 1./3), shownTo(p, n, 0, 4, 8)[3], 1e-9, "filled as for themselves, where they sold something")
+	assert.Zero(t, shownTo(p, n, 0, 5, 8)[6])
+
+	// What sold nothing tells nothing.
+	p.Series[2].Values[3], p.Series[1].Values[6], p.Series[2].Values[6] = panel.Unknown, panel.Unknown, panel.Unknown
+	n = p.NeighboursBy([]string{"shop"}, nil, p.Length-1)
 	assert.InDelta(t, 0.5, shownTo(p, n, 0, 4, 8)[3], 1e-9, "the one that tells")
 	assert.InDelta(t, 30./710, shownTo(p, n, 0, 5, 8)[6], 1e-9, "where none tells, the mean of all periods and members")
 	assert.InDelta(t, 1, shownTo(p, n, 0, 4, 20)[19], 1e-9, "nor after the last period")
