@@ -36,6 +36,7 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	if err != nil {
 		return err
 	}
+	told := spreadOver(own, mostTelling)
 	effects := make([]bool, len(p.Ahead.Columns))
 	for k := range effects {
 		effects[k] = p.Ahead.Columns[k].IsDriver() || p.Ahead.Columns[k].IsEvent()
@@ -43,17 +44,17 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	// One after the other, each where it does best given the other.
 	p.Departure, p.EffectDeparture = departures[0], departures[0]
 	for range 2 {
-		p.Departure, err = bestDeparture(ctx, workers, own, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
+		p.Departure, err = bestDeparture(ctx, workers, told, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
 		if err != nil {
 			return err
 		}
-		p.EffectDeparture, err = bestDeparture(ctx, workers, own, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
+		p.EffectDeparture, err = bestDeparture(ctx, workers, told, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
 		if err != nil {
 			return err
 		}
 	}
 	held := strengths(effects, p.Departure, p.EffectDeparture)
-	if err := p.departByDriver(ctx, workers, own, held); err != nil {
+	if err := p.departByDriver(ctx, workers, told, held); err != nil {
 		return err
 	}
 	for i, d := range own {
@@ -147,6 +148,21 @@ func with(held []float64, at []int, v float64) []float64 {
 	out := slices.Clone(held)
 	for _, k := range at {
 		out[k] = v
+	}
+	return out
+}
+
+// mostTelling is how many series at most tell how firmly all are held.
+const mostTelling = 256
+
+// spreadOver takes so many of a list, spread evenly over it.
+func spreadOver(list []*departure, most int) []*departure {
+	if len(list) <= most {
+		return list
+	}
+	out := make([]*departure, most)
+	for k := range out {
+		out[k] = list[k*len(list)/most]
 	}
 	return out
 }

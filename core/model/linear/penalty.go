@@ -64,7 +64,9 @@ func ridgeEach(g, c, strength, beta []float64) {
 		return
 	}
 	copy(beta, c)
-	lapack64.Potrs(upper, blas64.General{Rows: p, Cols: 1, Stride: 1, Data: beta})
+	b := blas64.Vector{N: p, Inc: 1, Data: beta}
+	blas64.Trsv(blas.Trans, upper, b)
+	blas64.Trsv(blas.NoTrans, upper, b)
 	for _, b := range beta {
 		if math.IsNaN(b) || math.IsInf(b, 0) {
 			clear(beta)
