@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/stat"
 
 	"paperkettle/core/num"
 )
@@ -77,7 +78,7 @@ func (p *Pool) departByDriver(ctx context.Context, workers int, own []*departure
 	if len(names) < 2 || len(names) > mostDrivers {
 		return nil
 	}
-	least, err := loss(ctx, workers, own, held)
+	least, err := losses(ctx, workers, own, held)
 	if err != nil {
 		return err
 	}
@@ -88,40 +89,52 @@ func (p *Pool) departByDriver(ctx context.Context, workers int, own []*departure
 			}
 		}
 	}
+	p.DriverDepartures = nil
 	for _, name := range names {
 		p.DriverDepartures = append(p.DriverDepartures, DriverDeparture{name, held[p.columnsOf(name)[0]]})
 	}
 	return nil
 }
 
-// climb moves the strength at some places up or down, a step at a time, for as long as that makes the squared error less.
-func climb(ctx context.Context, workers int, own []*departure, held []float64, at []int, least float64) (float64, error) {
+// climb moves the strength at some places up or down, a step at a time, for as long as that makes the squared errors less,
+// if they are clearly less in the end.
+func climb(ctx context.Context, workers int, own []*departure, held []float64, at []int, least []float64) ([]float64, error) {
 	from := slices.Index(departures, held[at[0]])
 	for _, direction := range []int{-1, 1} {
-		best := from
+		best, found := from, least
 		for k := from + direction; k >= 0 && k < len(departures); k += direction {
-			sum, err := loss(ctx, workers, own, with(held, at, departures[k]))
+			next, err := losses(ctx, workers, own, with(held, at, departures[k]))
 			if err != nil {
-				return 0, err
+				return nil, err
 			}
-			if sum >= (1-leastLess)*least {
+			if floats.Sum(next) >= (1-leastLess)*floats.Sum(found) {
 				break
 			}
-			best, least = k, sum
+			best, found = k, next
 		}
-		copy(held, with(held, at, departures[best]))
-		if best != from {
-			break
+		if best != from && clearlyLess(found, least) {
+			copy(held, with(held, at, departures[best]))
+			return found, nil
 		}
 	}
 	return least, nil
 }
 
-// loss is the squared error over the inner windows of all series.
-func loss(ctx context.Context, workers int, own []*departure, held []float64) (sum float64, err error) {
-	losses := make([]float64, len(own))
-	err = num.Each(ctx, workers, len(own), func(i int) { losses[i] = own[i].loss(held) })
-	return floats.Sum(losses), err
+// losses are the squared errors of the series over their inner windows.
+func losses(ctx context.Context, workers int, own []*departure, held []float64) ([]float64, error) {
+	out := make([]float64, len(own))
+	err := num.Each(ctx, workers, len(own), func(i int) { out[i] = own[i].loss(held) })
+	return out, err
+}
+
+// clearly is by how many standard errors losses must be less in the mean over series.
+const clearly = 1
+
+// clearlyLess says that some losses are less than others, and not by those of a few series alone.
+func clearlyLess(these, others []float64) bool {
+	gains := floats.SubTo(make([]float64, len(these)), others, these)
+	mean, dev := stat.MeanStdDev(gains, nil)
+	return mean > clearly*dev/math.Sqrt(float64(len(gains)))
 }
 
 // driverNames are those of the drivers that are columns, in the order of the first.

@@ -66,6 +66,54 @@ func TestSeriesShareAsFarAsTheyAreAlike(t *testing.T) {
 	assert.Less(t, apart.EffectDeparture, together.EffectDeparture)
 }
 
+// Customers mind a price more in one shop than in another, and leaflets alike in all: each driver is held as its effects
+// are alike, and the one that is told by all is told better than by a strength for both.
+func TestDriversAreHeldApart(t *testing.T) {
+	const series, n = 24, 80
+	var values, prices, leaflets [][]float64
+	for i := range series {
+		rnd := rand.New(rand.NewPCG(uint64(i), 17))
+		y, price, leaflet := make([]float64, n), make([]float64, n+3), make([]float64, n+3)
+		for k := range price {
+			price[k], leaflet[k] = 10+float64(rnd.IntN(4)), float64(rnd.IntN(8)/7)
+		}
+		for k := range y {
+			y[k] = 100 - (2+0.5*float64(i))*(price[k]-11.5) + 6*leaflet[k] + 5*rnd.NormFloat64()
+		}
+		values, prices, leaflets = append(values, y), append(prices, price), append(leaflets, leaflet)
+	}
+	v, list := inputs(3, values, prices, leaflets)
+	states, err := method("direct", "lag 1", "driver price", "driver leaflet").fit(context.Background(), v, list, 2)
+	require.NoError(t, err)
+	pool := states[0].Pool
+	require.Len(t, pool.DriverDepartures, 2, "each once, though the equation is found twice")
+	price, leaflet := pool.DriverDepartures[0], pool.DriverDepartures[1]
+	assert.Equal(t, "price", price.Driver)
+	assert.Less(t, price.Strength, 0.5)
+	assert.GreaterOrEqual(t, leaflet.Strength, 1.0)
+	at := slices.IndexFunc(pool.Ahead.Columns, func(c feature.Column) bool { return c.Name2 == "leaflet" })
+	for i, s := range states {
+		assert.InDelta(t, 6, s.Outside.Beta[at]*s.Scale.Size, 1.5, "series %d", i)
+	}
+	assert.Contains(t, pool.effectWords(), "for price")
+}
+
+// A strength that does better by one series alone is none that is better.
+func TestStrengthsMustDoBetterBySeveralSeries(t *testing.T) {
+	assert.True(t, clearlyLess([]float64{9, 8, 9, 8}, []float64{10, 10, 10, 10}))
+	assert.False(t, clearlyLess([]float64{1, 10, 10, 10}, []float64{10, 10, 10, 10}))
+	assert.False(t, clearlyLess([]float64{10, 10}, []float64{10, 10}))
+	list := make([]*departure, 1000)
+	for i := range list {
+		list[i] = &departure{windows: []int{i}}
+	}
+	some := spreadOver(list, 256)
+	assert.Len(t, some, 256)
+	assert.Equal(t, []int{0}, some[0].windows)
+	assert.Equal(t, []int{996}, some[255].windows)
+	assert.Len(t, spreadOver(list[:200], 256), 200)
+}
+
 // Held by nothing a regression is least squares; held by everything it is nothing; and the more it is held the
 // shorter it is (Hoerl and Kennard 1970, theorem 4.3).
 func TestRidgeShrinks(t *testing.T) {

@@ -26,8 +26,8 @@ func inputs(horizon int, values [][]float64, drivers ...[][]float64) (panel.View
 		}
 		p.Series = append(p.Series, s)
 	}
-	for range drivers {
-		p.Drivers = append(p.Drivers, panel.Driver{Name: "price", KnownAhead: true})
+	for d := range drivers {
+		p.Drivers = append(p.Drivers, panel.Driver{Name: []string{"price", "leaflet"}[d], KnownAhead: true})
 	}
 	places := make([]int, len(values))
 	for i := range places {
