@@ -63,6 +63,7 @@ type ScenarioTotal struct {
 	ChangeLow   []float64 `json:"change_low"`
 	ChangeHigh  []float64 `json:"change_high"`
 	ChangeShare *float64  `json:"change_share" doc:"of the base's total"`
+	Neighbours  *float64  `json:"neighbours,omitempty" doc:"the part of the change that is of series whose own drivers and events the case leaves as they are: what neighbours lose or gain; left out where that is nothing"`
 }
 
 // ScenarioCurve is one series under the base and each case, or the sum of all.

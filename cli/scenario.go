@@ -256,10 +256,14 @@ func (a *app) showScenario(ctx context.Context, c *client.Client, id string) err
 		s.head = append(s.head, fmt.Sprintf(">low%v", x.Levels[level]), fmt.Sprintf(">high%v", x.Levels[level]))
 	}
 	s.head = append(s.head, ">change", ">from", ">to", ">change %")
+	beside := slices.ContainsFunc(x.Totals, func(t api.ScenarioTotal) bool { return t.Neighbours != nil })
+	if beside {
+		s.head = append(s.head, ">of neighbours")
+	}
 	for _, t := range x.Totals {
 		row := []string{t.Case, a.figure(&t.Total), a.figure(&t.Low[level]), a.figure(&t.High[level])}
 		if t.Case == "base" {
-			s.add(append(row, "", "", "", "")...)
+			s.add(append(row, make([]string, len(s.head)-len(row))...)...)
 			continue
 		}
 		row = append(row, a.figure(&t.Change), a.figure(&t.ChangeLow[level]), a.figure(&t.ChangeHigh[level]))
@@ -267,7 +271,10 @@ func (a *app) showScenario(ctx context.Context, c *client.Client, id string) err
 		if t.ChangeShare != nil {
 			share = fmt.Sprintf("%+.1f", 100**t.ChangeShare)
 		}
-		s.add(append(row, share)...)
+		if row = append(row, share); beside {
+			row = append(row, a.figure(t.Neighbours))
+		}
+		s.add(row...)
 	}
 	return a.print(x, s)
 }

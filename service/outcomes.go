@@ -31,7 +31,11 @@ func (s *Server) scenarioTotals(ctx context.Context, sc *store.Scenario, out *ap
 	all.Widen(out.Levels, coreTies(ties))
 	out.Series = all.Series
 	for k := range all.Cases {
-		out.Totals = append(out.Totals, totalOf(caseName(out.Cases, k), &all.Cases[k], &all.Cases[0]))
+		t := totalOf(caseName(out.Cases, k), &all.Cases[k], &all.Cases[0])
+		if all.Beside[k] != 0 {
+			t.Neighbours = number(all.Beside[k])
+		}
+		out.Totals = append(out.Totals, t)
 	}
 	if all.Series > 1 {
 		out.Cautions = append(out.Cautions, fmt.Sprintf("Intervals of sums over series count how far errors went together in the bake-off (a "+

@@ -14,6 +14,7 @@ import (
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/catalogue"
 	"paperkettle/core/panel"
+	"paperkettle/core/scenario"
 	"paperkettle/core/split"
 )
 
@@ -120,8 +121,12 @@ func TestAScenarioTellsWhatNeighboursLose(t *testing.T) {
 	cut.Series[0].Drivers = [][]float64{prices}
 	out, err := r.Scenario(context.Background(), 0, []*panel.Panel{&cut}, []float64{80}, nil)
 	require.NoError(t, err)
+	var sums scenario.Sums
 	for i, s := range out {
 		require.Empty(t, s.LeftOut)
+		sums.Add(s.Outcomes)
+		assert.Equal(t, i != 0, s.Outcomes[1].Beside, s.Series)
+		assert.False(t, s.Outcomes[0].Beside)
 		change := 0.0
 		for _, x := range s.Outcomes[1].Change {
 			change += x
@@ -135,6 +140,9 @@ func TestAScenarioTellsWhatNeighboursLose(t *testing.T) {
 			assert.Zero(t, change, s.Series)
 		}
 	}
+	assert.Negative(t, sums.Beside[1])
+	assert.InDelta(t, sums.Cases[1].TotalChange.Value-out[0].Outcomes[1].TotalChange.Value, sums.Beside[1], 1e-9)
+	assert.Zero(t, sums.Beside[0])
 }
 
 // After a price was cut less is sold, for cupboards are full.

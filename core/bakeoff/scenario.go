@@ -97,7 +97,9 @@ func (r *Refit) compare(ctx context.Context, c int, series, places []int, cases 
 				baseRows[i], basePaths[i] = rows[i], drawn[i]
 			}
 			if baseRows[i].Mean != nil {
-				out[p].Outcomes = append(out[p].Outcomes, scenario.Compare(rows[i], baseRows[i], drawn[i], basePaths[i], levels))
+				o := scenario.Compare(rows[i], baseRows[i], drawn[i], basePaths[i], levels)
+				o.Beside = k > 0 && !scenario.Touches(r.Panel, panels[k], members[i])
+				out[p].Outcomes = append(out[p].Outcomes, o)
 			}
 		}
 	}

@@ -19,6 +19,7 @@ type Outcome struct {
 	TotalChange         Sum
 	StepVariance        []float64 // of the futures at each step
 	ChangeVariance      []float64
+	Beside              bool // the case leaves the series' own drivers and events as they are
 }
 
 // Sum is a total over the horizon with its intervals by level.

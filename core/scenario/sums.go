@@ -12,6 +12,8 @@ import (
 type Sums struct {
 	Series int
 	Cases  []Outcome
+	// Beside is of each case what changes in series whose own drivers and events it leaves as they are.
+	Beside []float64
 	wide   []widths
 }
 
@@ -29,6 +31,7 @@ func (t *Sums) Add(list []Outcome) {
 		if k == len(t.Cases) {
 			h := len(o.Mean)
 			t.wide = append(t.wide, widths{steps: make([]float64, h)})
+			t.Beside = append(t.Beside, 0)
 			t.Cases = append(t.Cases, Outcome{Mean: make([]float64, h), Change: make([]float64, h), StepVariance: make([]float64, h),
 				ChangeVariance: make([]float64, h)})
 		}
@@ -49,6 +52,9 @@ func (t *Sums) Add(list []Outcome) {
 		t.wide[k].total += math.Sqrt(o.Total.Variance)
 		sum.TotalChange.Value += o.TotalChange.Value
 		sum.TotalChange.Variance += o.TotalChange.Variance
+		if o.Beside {
+			t.Beside[k] += o.TotalChange.Value
+		}
 	}
 }
 

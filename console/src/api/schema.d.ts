@@ -2716,6 +2716,11 @@ export interface components {
             high: number[];
             /** @description by level */
             low: number[];
+            /**
+             * Format: double
+             * @description the part of the change that is of series whose own drivers and events the case leaves as they are: what neighbours lose or gain; left out where that is nothing
+             */
+            neighbours?: number;
             /** Format: double */
             total: number;
         };

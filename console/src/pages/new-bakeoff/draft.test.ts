@@ -48,7 +48,9 @@ describe("a draft", () => {
     expect(planOf(reduce(draft(), { set: "past", value: "as-loaded" }), drivers).past).toBe("as-loaded");
     expect(plan.neighbours).toBeUndefined();
     expect(planOf(reduce(draft(), { set: "neighbours", value: " town " }), drivers).neighbours).toBe("town");
-    expect(planOf(reduce(draft(), { set: "carryOver", value: "price:1" }), drivers).carry_over).toBe("price:1");
+    expect(planOf(reduce(draft(), { set: "carryOver", value: "price:1" }), drivers).carry_over).toBe(
+      "price:1",
+    );
     expect(plan.levels).toEqual([80, 95, 99.5]);
   });
 

@@ -138,8 +138,16 @@ function Form({ datasets, families }: { datasets: Schemas["Dataset"][]; families
             ))}
           {drivers.some((d) => d.known_ahead) && (
             <>
-              {typed("neighbours", "Neighbours", { width: "w-32", placeholder: "automatic", hint: "attributes, all or none" })}
-              {typed("carryOver", "Carried over", { width: "w-32", placeholder: "automatic", hint: "price:1, or none" })}
+              {typed("neighbours", "Neighbours", {
+                width: "w-32",
+                placeholder: "automatic",
+                hint: "attributes, all or none",
+              })}
+              {typed("carryOver", "Carried over", {
+                width: "w-32",
+                placeholder: "automatic",
+                hint: "price:1, or none",
+              })}
             </>
           )}
           {drivers.map((d, i) => (

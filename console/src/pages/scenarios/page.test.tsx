@@ -79,6 +79,15 @@ describe("a scenario", () => {
     expect(words(failed)).toContain("“June” could not be computed: price is unknown");
     expect(failed).not.toContain('aria-label="Totals"');
   });
+  it("tells what neighbours lose", () => {
+    const cut = [total("base", 1000, 0), { ...total("Cheap", 1030, 30), neighbours: -70 }];
+    const all = shown(scenario({ totals: cut }));
+    expect(words(all)).toContain("Cheap adds 30 orders (3.0 %), with 70 that neighbours lose, from");
+    const rows = tableOf(all, "Totals");
+    expect(rows[0]?.at(-1)).toBe("of neighbours");
+    expect(rows[1]?.at(-1)).toBe("");
+    expect(rows[2]?.at(-1)).toBe("-70");
+  });
   it("sums each case up beside the base, the widest level", () => {
     const rows = tableOf(shown(scenario()), "Totals");
     expect(rows[0]).toEqual([

@@ -42,7 +42,9 @@ function lead(s: Scenario): string {
   if (s.state === "failed") return `“${s.name}” could not be computed: ${s.job.error}`;
   const parts = (s.totals ?? []).slice(1).map((t) => {
     const way = t.change < 0 ? "takes" : "adds";
-    return `${t.case} ${way} ${figure(Math.abs(t.change))} ${s.measure} (${share(t.change_share)})`;
+    const all = `${t.case} ${way} ${figure(Math.abs(t.change))} ${s.measure} (${share(t.change_share)})`;
+    if (!t.neighbours) return all;
+    return `${all}, with ${figure(Math.abs(t.neighbours))} that neighbours ${t.neighbours < 0 ? "lose" : "gain"}`;
   });
   return `${parts.join("; ")}, from ${s.first} to ${s.last}.`;
 }
@@ -132,6 +134,15 @@ function TotalTable({ rows, level, levels, changes }: TotalProps) {
         { head: `from (${name})`, right: true, cell: (t) => (base(t) ? "" : write(t.change_low[level])) },
         { head: `to (${name})`, right: true, cell: (t) => (base(t) ? "" : write(t.change_high[level])) },
         { head: "Change", right: true, cell: (t) => (base(t) ? "" : share(t.change_share)) },
+        ...(rows.some((t) => t.neighbours)
+          ? [
+              {
+                head: "of neighbours",
+                right: true,
+                cell: (t: Schemas["ScenarioTotal"]) => (t.neighbours ? write(t.neighbours) : ""),
+              },
+            ]
+          : []),
       ]}
     />
   );
