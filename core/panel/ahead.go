@@ -86,8 +86,8 @@ func (v View) shownAt(d int) shownDriver {
 	return v.shown[d]
 }
 
-// countOwn is how many drivers the view shows that are the series' own.
-func (v View) countOwn() int {
+// OwnDrivers is how many drivers the view shows that are the series' own, of the same period; they come first.
+func (v View) OwnDrivers() int {
 	if v.shown == nil {
 		return len(v.p.Drivers)
 	}
@@ -124,7 +124,7 @@ func (v View) ownDrivers() []Driver {
 // the panel holds. What is unknown before is filled by the view's rules; a series that never
 // had a value of the driver has none.
 func (s SeriesView) Driver(d, n int) []float64 {
-	if k := d - s.v.countOwn(); k >= 0 {
+	if k := d - s.v.OwnDrivers(); k >= 0 {
 		if beside := s.v.neighbours.Len(); k >= beside {
 			return s.carriedOver(s.v.carried[k-beside], n)
 		}

@@ -312,10 +312,10 @@ func beside(y []float64, at, step int) float64 {
 }
 
 // reasonsOf says where a series has an event, or a driver out of its usual range: what the middle 80 % of
-// its values span.
+// its values span; not one of its neighbours, or what was before, which hardly make a mistake of a value.
 func reasonsOf(s panel.SeriesView) []bool {
 	out := onEvents(s)
-	for d := range s.View().Drivers() {
+	for d := range s.View().OwnDrivers() {
 		values := s.Driver(d, len(out))
 		sorted := num.Known(values)
 		if len(sorted) == 0 {
