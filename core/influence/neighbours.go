@@ -46,7 +46,7 @@ func candidates(p *panel.Panel) (out [][]string) {
 			by[k] = p.Attributes[a].Name
 		}
 		groups := p.Grouped(by)
-		if !worthTrying(groups, len(p.Series), len(by) == 0) {
+		if !worthTrying(groups, len(p.Series)) {
 			continue
 		}
 		if key := keyOf(groups); !seen[key] {
@@ -86,15 +86,15 @@ func subsets(n int) (out [][]int) {
 	return out
 }
 
-// worthTrying says that half of the series have neighbours, and not too many for no reason.
-func worthTrying(groups [][]int, series int, noReason bool) bool {
+// worthTrying says that half of the series have neighbours, and that these are not simply all of many.
+func worthTrying(groups [][]int, series int) bool {
 	alone := 0
 	for _, g := range groups {
 		if len(g) == 1 {
 			alone++
 		}
 	}
-	return 2*alone <= series && !(noReason && series > mostTogether)
+	return 2*alone <= series && (len(groups) > 1 || series <= mostTogether)
 }
 
 // keyOf tells groupings apart.

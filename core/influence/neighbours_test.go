@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/influence"
@@ -122,6 +124,45 @@ func TestAllAreNeighboursWhereNothingElseTells(t *testing.T) {
 func TestNeighboursOfManySeriesAreFoundInSome(t *testing.T) {
 	p := shelf{shops: 700, kinds: 4, weeks: 40, taken: 0.9}.panel(source(5))
 	assert.Equal(t, []string{"shop"}, find(p))
+}
+
+// Whatever a panel holds, what is found of it can be shown, and is a number everywhere.
+func TestInfluenceOfAnyPanel(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		number := rapid.SampledFrom([]float64{0, 1, 2, 3.5, 7, 1000, 1e-9, 1e12, -4, panel.Unknown})
+		series, length := rapid.IntRange(1, 8).Draw(t, "series"), rapid.IntRange(1, 60).Draw(t, "length")
+		p := &panel.Panel{Cadence: calendar.Cadence{Unit: rapid.SampledFrom([]calendar.Unit{calendar.Day, calendar.Week, calendar.Month}).Draw(t, "unit")},
+			Length: length, Drivers: []panel.Driver{{Name: "price", KnownAhead: true}, {Name: "leaflet", KnownAhead: rapid.Bool().Draw(t, "known")}}}
+		for range rapid.IntRange(0, 3).Draw(t, "attributes") {
+			p.Attributes = append(p.Attributes, panel.Attribute{Name: fmt.Sprint(len(p.Attributes)), Values: []string{"x", "y", "z"}})
+		}
+		for i := range series {
+			first := rapid.IntRange(0, length-1).Draw(t, "first")
+			s := panel.Series{Key: fmt.Sprint(i), First: first, Values: rapid.SliceOfN(number, 0, length-first).Draw(t, "values")}
+			for range p.Drivers {
+				s.Drivers = append(s.Drivers, rapid.SliceOfN(number, 0, length-first+4).Draw(t, "driver"))
+			}
+			p.Series = append(p.Series, s)
+			for a := range p.Attributes {
+				p.Attributes[a].Codes = append(p.Attributes[a].Codes, int32(rapid.IntRange(0, 2).Draw(t, "code")))
+			}
+		}
+		upTo := rapid.IntRange(0, length-1).Draw(t, "origin")
+		by := influence.Neighbours(p, all(p), nil, upTo)
+		if by == nil {
+			by = []string{}
+		}
+		n := p.NeighboursBy(by, nil, upTo)
+		v := panel.NewView(p, all(p), 0, upTo).WithNeighbours(n).WithCarried(influence.CarryOver(p, all(p), nil, n, upTo))
+		for i := range v.Len() {
+			s := v.Series(i)
+			for d := v.OwnDrivers(); d < v.OwnDrivers()+n.Len(); d++ {
+				for _, x := range s.Driver(d, len(s.Values)+6) {
+					require.False(t, math.IsNaN(x) || math.IsInf(x, 0), "%s of %s: %v", v.Drivers()[d].Name, s.Key, x)
+				}
+			}
+		}
+	})
 }
 
 func TestNeighboursNeedDriversKnownAhead(t *testing.T) {
