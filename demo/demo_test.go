@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/calendar"
+	"paperkettle/core/influence"
 	"paperkettle/core/panel"
 	"paperkettle/demo"
 	"paperkettle/ingest"
@@ -122,4 +123,25 @@ func TestDriversWork(t *testing.T) {
 	}
 	lift := math.Log(promoted[0] / promoted[1] / (plain[0] / plain[1]))
 	assert.InDelta(t, 0.35, lift, 0.12, "log lift of a promotion")
+}
+
+// Buyers at a counter choose one of five tins: what one gains its neighbours lose, and that can be told from the file.
+func TestTinsTakeFromTheirNeighbours(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, demo.New(demo.Seed).WriteFile("tins.csv", &b))
+	l, err := ingest.Load(context.Background(), &b, "tins.csv", ingest.Form{}, ingest.Columns{Time: "week", Measures: []string{"tins"},
+		By: []string{"town", "tea"}, Drivers: []string{"price", "leaflet"}, KnownAhead: []string{"price", "leaflet"}})
+	require.NoError(t, err)
+	p := l.Panel
+	assert.Len(t, p.Series, 35)
+	assert.Equal(t, 110, p.Length)
+	for _, s := range p.Series {
+		assert.Len(t, s.Drivers[0], 116, "planned six weeks ahead")
+	}
+	series := make([]int, len(p.Series))
+	for i := range series {
+		series[i] = i
+	}
+	assert.Equal(t, []string{"town"}, influence.Neighbours(p, series, nil, p.Length-1-12))
+	assert.Empty(t, influence.CarryOver(p, series, nil, nil, p.Length-1-12))
 }

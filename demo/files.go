@@ -25,6 +25,7 @@ var Files = []File{
 	{"actuals.csv", "the last four weeks of daily orders, as they arrive later, with price and promotion known four weeks ahead", (*World).actuals},
 	{"weekly.csv", "the same orders by week", (*World).weekly},
 	{"monthly.csv", "the same orders by month", (*World).monthly},
+	{"tins.csv", "tins of tea sold by week at a counter in each town, where buyers choose one of five, with price and leaflet six weeks ahead", (*World).tinFile},
 	{"holidays.csv", "the public holidays of the scenario, as rules for every year", (*World).holidayFile},
 	{"truth.csv", "the oddities planted in the last four weeks", (*World).truth},
 }

@@ -32,6 +32,7 @@ type World struct {
 	Series []Series
 	Events []Event
 	Truth  []Oddity
+	seed   uint64
 }
 
 // Series is the orders of one line in one channel of one town. Orders is NaN on
@@ -121,7 +122,7 @@ var channels = []channel{
 
 // New makes the world of a seed.
 func New(seed uint64) *World {
-	w := &World{Days: dayOf(End) + 1, Events: holidays()}
+	w := &World{Days: dayOf(End) + 1, Events: holidays(), seed: seed}
 	promotions := makePromotions(stream(seed, 0), w.Days)
 	for i, ahead := range makePromotions(stream(seed, 1), 3*AheadDays) {
 		promotions[i] = append(promotions[i], ahead[2*AheadDays:]...)

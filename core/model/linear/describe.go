@@ -94,7 +94,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 
 // effectWords say what is held by the strength of effects, and how drivers are that have their own.
 func (p *Pool) effectWords() string {
-	if len(p.DriverDepartures) == 0 {
+	if !slices.ContainsFunc(p.DriverDepartures, func(d DriverDeparture) bool { return d.Strength != p.EffectDeparture }) {
 		return "drivers and events"
 	}
 	parts := make([]string, len(p.DriverDepartures))
