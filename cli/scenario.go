@@ -234,8 +234,12 @@ func (a *app) showScenario(ctx context.Context, c *client.Client, id string) err
 		return err
 	}
 	if a.output == "table" {
-		fmt.Fprintf(a.out, "%s, %q: %s of %d series under %d cases, by %s of %s, from %s to %s.\n", x.ID, x.Name, x.Measure, x.Series,
-			len(x.Cases), x.Contender, scenarioOf(x), x.First, x.Last)
+		cases := "one case"
+		if n := len(x.Cases); n > 1 {
+			cases = fmt.Sprintf("%d cases", n)
+		}
+		fmt.Fprintf(a.out, "%s, %q: %s of %d series under %s, by %s of %s, from %s to %s.\n", x.ID, x.Name, x.Measure, x.Series,
+			cases, x.Contender, scenarioOf(x), x.First, x.Last)
 		for _, k := range x.Cases {
 			if len(k.Changes)+len(k.Values) > 0 {
 				fmt.Fprintf(a.out, "  %s: %s\n", k.Name, changesOf(k))

@@ -44,7 +44,14 @@ page scenario-new '/scenarios/new?from=scen-1' 1150
 page flags /flags 800
 terminal terminal-standings 136 40 'bin/paperkettle bakeoff standings bake-1'
 terminal terminal-fit 132 36 'bin/paperkettle model show smoothing --in bake-1 --series "Saltmarsh / hotel / black tea"'
-terminal terminal-scenario 150 22 'bin/paperkettle scenario show scen-1'
+bin/paperkettle demo --write "$work/files" 2>/dev/null
+{
+  bin/paperkettle --server "$base" dataset load "$work/files/tins.csv" --name tins --time week --measure tins --by town,tea \
+    --driver price,leaflet --known-ahead price,leaflet --floor 0
+  bin/paperkettle --server "$base" bakeoff run --dataset tins --horizon 6 --windows 6 --contender naive --contender linear --wait
+  bin/paperkettle --server "$base" scenario run bake-3 --name "Green tea at a fifth less" --case "Cheap: price -20 % where tea=green tea"
+} >/dev/null 2>&1
+terminal terminal-scenario 150 12 'bin/paperkettle scenario show scen-2'
 terminal terminal-series 112 22 'bin/paperkettle series show daily "Saltmarsh / shop / green tea"'
 bin/paperkettle --server "$base" dataset export monthly >"$work/monthly.csv"
 terminal terminal-forecast 100 38 "bin/paperkettle forecast $work/monthly.csv --where town=Saltmarsh --where channel=shop --horizon 3 --flag"
