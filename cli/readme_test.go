@@ -57,7 +57,8 @@ var claims = map[string]string{
 	"dataset diff":                        `Revision 3 has .* new values beside revision 2`,
 	"bakeoff plan":                        ``,
 	"model show additive --in rel-1":      `New Sail Day`,
-	"scenario run":                        `Dearer`,
+	"scenario run rel-1":                  `Dearer`,
+	"scenario run bake-2":                 `(?s)of neighbours.*Cheap .* -\d+\s*$`,
 	"scenario show":                       `Push`,
 	"actuals load":                        `rel-1`,
 	"flag list":                           `flag-1 +rel-1 +Gullhaven / web / green tea +2026-06-06`,
@@ -71,7 +72,7 @@ func keepTowns(t *testing.T, file string) {
 	require.NoError(t, err)
 	rows, err := csv.NewReader(bytes.NewReader(b)).ReadAll()
 	require.NoError(t, err)
-	if len(rows[0]) < 4 || rows[0][1] != "town" {
+	if len(rows[0]) < 4 || rows[0][1] != "town" || rows[0][2] != "channel" {
 		return
 	}
 	var out bytes.Buffer
