@@ -14,8 +14,6 @@ const (
 	farthest = 3
 	// leastMore is by how much what is foretold must grow for one more column.
 	leastMore = 0.002
-	// mostTried is of how many series at most.
-	mostTried = 2000
 )
 
 // CarryOver finds what drivers that are known ahead were some periods before that counts for what series do now, by what
@@ -31,7 +29,7 @@ func CarryOver(p *panel.Panel, chosen []int, f panel.Fillings, n *panel.Neighbou
 	if len(all) == 0 {
 		return nil
 	}
-	every := (len(chosen) + mostTried - 1) / mostTried
+	every := (len(chosen) + mostSeries - 1) / mostSeries
 	var some []int
 	for k := 0; k < len(chosen); k += every {
 		some = append(some, chosen[k])

@@ -9,7 +9,7 @@ import (
 const (
 	// fewestSeries is how many series must tell.
 	fewestSeries = 3
-	// mostSeries are looked at, in whole groups.
+	// mostSeries are looked at, of neighbours in whole groups.
 	mostSeries = 2000
 	// mostAttributes are combined in every way; of more, each alone, and all but one.
 	mostAttributes = 4

@@ -9,11 +9,15 @@ import (
 
 // Neighbours are series that have some attributes in common: those of a shop, say, which buyers choose among. What
 // becomes of one of them is a matter of the drivers of the others too, so each is shown, for every driver that is known
-// ahead, the mean over its neighbours.
+// ahead, the mean over its neighbours, who count for as much as they sell.
 //
 // A driver whose values are all above zero, such as a price, is told as a ratio: each neighbour's to its own median, and
 // their geometric mean. Any other is told by the plain mean. Unknown values are filled as they are for the neighbour itself,
 // but where it sold nothing, and tells nothing; where none tells, the ratio is 1, and the mean is that of all periods.
+//
+// Source: where buyers choose one of several by logit, what the price of one does to the share of another grows with the
+// share of the one: McFadden, Conditional logit analysis of qualitative choice behavior, in Frontiers in Econometrics
+// (1974).
 type Neighbours struct {
 	By      []string // the attributes; none: all series are neighbours
 	columns []besideColumn
