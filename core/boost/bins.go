@@ -68,9 +68,8 @@ func scaleOf(c *Column, bins int) Scale {
 	if c.Categories > 0 {
 		return Scale{Categories: c.Categories}
 	}
-	stride := 1 + (len(c.Values)-1)/mostSampled
-	known := make([]float32, 0, len(c.Values)/stride+1)
-	for i := 0; i < len(c.Values); i += stride {
+	known := make([]float32, 0, min(len(c.Values), mostSampled))
+	for _, i := range num.Some(len(c.Values), mostSampled) {
 		if v := c.Values[i]; v == v {
 			known = append(known, v)
 		}

@@ -6,6 +6,7 @@ import (
 	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/stat"
 
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -29,9 +30,8 @@ func CarryOver(p *panel.Panel, chosen []int, f panel.Fillings, n *panel.Neighbou
 	if len(all) == 0 {
 		return nil
 	}
-	every := (len(chosen) + mostSeries - 1) / mostSeries
 	var some []int
-	for k := 0; k < len(chosen); k += every {
+	for _, k := range num.Some(len(chosen), mostSeries) {
 		some = append(some, chosen[k])
 	}
 	plain := panel.NewView(p, some, 0, upTo).WithAhead(nil, 0).WithFillings(f).WithNeighbours(n)

@@ -3,6 +3,7 @@ package influence
 import (
 	"slices"
 
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -115,8 +116,8 @@ func some(p *panel.Panel, chosen []int, by []string) (*panel.Panel, []int) {
 	groups := p.Grouped(by)
 	every := (len(p.Series) + mostSeries - 1) / mostSeries
 	var kept []int
-	for k := 0; k < len(groups); k += every {
-		kept = append(kept, groups[k]...)
+	for k := 0; num.Thin(k, every) < len(groups); k++ {
+		kept = append(kept, groups[num.Thin(k, every)]...)
 	}
 	slices.Sort(kept)
 	wanted := make(map[int]bool, len(chosen))

@@ -205,13 +205,14 @@ func with(m Method, w wish) Method {
 }
 
 // The choice of a series leans on how the variants did on the others: ownSay is the weight of
-// its own inner windows, prefer by how much a later variant must beat the first, and mostTold
-// how many series are asked.
+// its own inner windows, and prefer by how much a later variant must beat the first.
 const (
-	ownSay   = 0.2
-	prefer   = 0.01
-	mostTold = 40
+	ownSay = 0.2
+	prefer = 0.01
 )
+
+// sampled is how many series are asked.
+var sampled = num.Budget{Values: 30_000, Least: 40, Most: 100}
 
 // choose settles what is open for each series. The inner windows of all of them tell, or of
 // some where they are many.
@@ -224,7 +225,14 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			methods[i].Seasons = []wish{}
 		}
 	}
-	stride := max(1, (n+mostTold-1)/mostTold)
+	values := 0
+	for _, in := range inputs {
+		values += len(in.Values)
+	}
+	asked := make([]bool, n)
+	for _, i := range sampled.Of(n, values) {
+		asked[i] = true
+	}
 	known := slices.Repeat([]float64{panel.Unknown}, n) // losses of the methods as they are
 	tallies := make([]single.Tally, n)
 	partly := make([]bool, n) // they are of the late part alone
@@ -236,16 +244,16 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			if len(lists[i]) > 0 && (len(lists[i]) == 1 || lists[i][0].method.Parts != methods[i].Parts) {
 				known[i] = panel.Unknown // the first variant need not be what was tried before
 			}
-			if len(lists[i]) > 1 && i%stride == 0 {
-				asked, part := lists[i], false
+			if len(lists[i]) > 1 && asked[i] {
+				list, part := lists[i], false
 				if stage.late {
-					asked, part = lately(asked, inputs[i])
+					list, part = lately(list, inputs[i])
 				}
 				if !part && partly[i] {
 					known[i] = panel.Unknown
 				}
 				partly[i] = part
-				losses[i], told[i] = trial(ctx, inputs[i], asked, known[i], tallies[i])
+				losses[i], told[i] = trial(ctx, inputs[i], list, known[i], tallies[i])
 			}
 		})
 		if err != nil {
@@ -269,14 +277,14 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			known[i] = panel.Unknown
 		}
 	}
-	return methods, widen(ctx, methods, inputs, known, tallies, stride, env)
+	return methods, widen(ctx, methods, inputs, known, tallies, asked, env)
 }
 
 // widen tells each method by how much its intervals are to be widened: by what the inner
 // windows of all series asked for, and those of its own.
-func widen(ctx context.Context, methods []Method, inputs []single.Input, known []float64, tallies []single.Tally, stride int, env model.Env) error {
+func widen(ctx context.Context, methods []Method, inputs []single.Input, known []float64, tallies []single.Tally, asked []bool, env model.Env) error {
 	err := num.Each(ctx, env.Workers, len(methods), func(i int) {
-		if i%stride == 0 && !panel.Known(known[i]) {
+		if asked[i] && !panel.Known(known[i]) {
 			_, told := trial(ctx, inputs[i], []variant{{method: methods[i]}}, panel.Unknown, single.Tally{})
 			tallies[i] = told[0]
 		}

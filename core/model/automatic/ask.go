@@ -3,10 +3,12 @@ package automatic
 import (
 	"context"
 	"math"
+	"slices"
 
 	"paperkettle/core/model"
 	"paperkettle/core/model/outlook"
 	"paperkettle/core/model/single"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -122,12 +124,10 @@ func (e *evidence) ask(ctx context.Context, v outlook.Rest, env model.Env, k int
 	if e.forms[k].pools || n <= 2*firstAsked {
 		return e.try(ctx, v, actuals, env, &e.forms[k])
 	}
-	var few, rest []int
-	stride := n / firstAsked
+	var rest []int
+	few := num.Some(n, firstAsked)
 	for i := range n {
-		if i%stride == 0 && len(few) < firstAsked {
-			few = append(few, i)
-		} else {
+		if _, first := slices.BinarySearch(few, i); !first {
 			rest = append(rest, i)
 		}
 	}

@@ -54,8 +54,8 @@ const youngRounds = 3
 // kind parts series whose forms are likely to differ.
 type kind struct{ sparse bool }
 
-// mostAsked is how many series the forms are tried on.
-const mostAsked = 160
+// sampled is how many series the forms are tried on.
+var sampled = num.Budget{Values: 72_000, Least: 64, Most: 160}
 
 // rehearse trains every form before the inner windows and advances it over them.
 func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*evidence, error) {
@@ -110,9 +110,11 @@ func (e *evidence) suits(i, k int) bool {
 // series that reach back far enough, or some of them where they are many.
 func inner(v panel.View, horizon int) (single.Trial, []int) {
 	lengths := make([]int, v.Len())
+	values := 0
 	for i := range lengths {
-		values, _ := v.Values(i)
-		lengths[i] = len(values)
+		y, _ := v.Values(i)
+		lengths[i] = len(y)
+		values += len(y)
 	}
 	order := make([]int, v.Len())
 	for i := range order {
@@ -131,9 +133,8 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 		t = pastRound(t, len(middle.Values), v.Cadence().Season())
 	}
 	tail := len(middle.Values) - t.Keep
-	stride := max(1, (v.Len()+mostAsked-1)/mostAsked)
 	var places []int
-	for i := 0; i < v.Len(); i += stride {
+	for _, i := range sampled.Of(v.Len(), values) {
 		values, _ := v.Values(i)
 		if keep := len(values) - tail; keep >= 2*single.Fewest && single.Tells(values[:keep]) && single.Ended(v.Series(i)) < 0 {
 			places = append(places, i)

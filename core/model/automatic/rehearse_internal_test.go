@@ -96,6 +96,21 @@ func TestFormsAreToldApart(t *testing.T) {
 	assert.Zero(t, w[1][2])
 }
 
+// Goods of ten kinds follow each other in the order of a panel: the series that forms are tried on are of all kinds, and
+// so are those that are asked first.
+func TestSeriesAskedAreOfAllKinds(t *testing.T) {
+	v := hundreds(900, 40)
+	_, places := inner(v, 4)
+	require.Len(t, places, sampled.Most)
+	var seen [10]int
+	for _, i := range places {
+		seen[i%10]++
+	}
+	for kind, n := range seen {
+		assert.InDelta(t, len(places)/10, n, 12, "kind %d", kind)
+	}
+}
+
 // A form that is hopelessly behind on a few series is not asked of the rest.
 func TestHopelessFormsAreSpared(t *testing.T) {
 	var asked, askedFar int

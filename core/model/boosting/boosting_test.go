@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -105,7 +107,9 @@ func TestInteractionsAreLearnt(t *testing.T) {
 		names = append(names, w.Name)
 		assert.Greater(t, w.Share, 0.0)
 	}
-	assert.Subset(t, names, []string{"promotion", "region"})
+	assert.Contains(t, names, "region")
+	assert.True(t, slices.ContainsFunc(names, func(name string) bool { return strings.HasPrefix(name, "promotion") }),
+		"as it is, or next to what it was before: %v", names)
 	assert.Contains(t, d.Form, "trees")
 	assert.Less(t, d.Choices[0].Value, d.Choices[len(d.Choices)-1].Value)
 	require.NotEmpty(t, d.Learning)
@@ -216,7 +220,7 @@ func TestTooShortForTrees(t *testing.T) {
 // Effect curves say which way a driver moves the forecast, and that it does so in some places only.
 func TestEffectCurves(t *testing.T) {
 	const n, length, ahead = 40, 110, 8
-	trained, _, _ := train(t, family(t, nil), shops(n, length, ahead), ahead)
+	trained, _, _ := train(t, family(t, model.Values{"from": "smoothing"}), shops(n, length, ahead), ahead) // which knows no price
 	curves := map[string]model.EffectCurve{}
 	for _, c := range trained.Describe(0).Curves {
 		curves[c.Name] = c

@@ -184,7 +184,7 @@ const (
 func (a *attempt) worths(ctx context.Context, workers int, trees *boost.Model, held boost.Data) ([]model.Worth, error) {
 	n := held.Table.Rows()
 	var some []int32
-	for i := 0; i < n; i += 1 + n/mostShuffled {
+	for _, i := range num.Some(n, mostShuffled) {
 		some = append(some, int32(i))
 	}
 	held = held.Pick(some)

@@ -25,7 +25,7 @@ const (
 func (a *attempt) effects(ctx context.Context, workers int, trees *boost.Model, held boost.Data) ([]model.EffectCurve, error) {
 	var some []int32
 	n := held.Table.Rows()
-	for i := 0; i < n; i += 1 + n/effectRows {
+	for _, i := range num.Some(n, effectRows) {
 		some = append(some, int32(i))
 	}
 	few := held.Pick(some)

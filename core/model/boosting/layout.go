@@ -6,6 +6,7 @@ import (
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/feature"
+	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -122,8 +123,8 @@ func (l *Layout) spread(v panel.View) {
 	}
 	most := max(4, min(l.mostOrigins(), mostRows/max(1, v.Len()*l.Horizon)))
 	stride := max(1, (last-l.Early+most-1)/most)
-	for o := last - 1; o >= l.Early; o -= stride {
-		l.Origins = append(l.Origins, o)
+	for k := 0; last-1-num.Thin(k, stride) >= l.Early; k++ {
+		l.Origins = append(l.Origins, last-1-num.Thin(k, stride))
 	}
 	slices.Reverse(l.Origins)
 	times := timesAnew

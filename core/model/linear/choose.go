@@ -118,25 +118,27 @@ func beliefs(m Method, _ []single.Input) (out []variant) {
 	return out
 }
 
-// prefer is by how much a later variant must beat the first to be taken, mostTold how many
-// series are asked, and rowsTold how many rows of a step they are fitted on.
+// prefer is by how much a later variant must beat the first to be taken, and rowsTold on how many rows of a step
+// they are fitted.
 const (
 	prefer   = 0.015
-	mostTold = 60
 	rowsTold = 10000
 )
+
+// sampled is how many series the variants are tried on.
+var sampled = num.Budget{Values: 40_000, Least: 60, Most: 120}
 
 // choose settles what is open for a group, by how the variants forecast inner windows: the
 // mean over the series of the log of their errors next to the first's.
 func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input, env model.Env) (Method, error) {
 	workers := env.Workers
-	asked := sample(inputs)
-	t, early := rehearsal(asked)
+	some := sample(inputs)
+	t, early := rehearsal(some)
 	if m.Belief == 0 {
 		m.Belief = 1
 	}
 	if m.season == 0 {
-		m.season = ownSeason(asked)
+		m.season = ownSeason(some)
 	}
 	// Regressions of quantiles change no mean, by which variants are chosen: the chosen one alone has them.
 	ranked := m.Quantiles
@@ -144,7 +146,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	var known *told // of the method as it is, which the first variant of a stage is
 	for k, stage := range stages {
 		env.Tell(float64(k)/float64(len(stages)), "choosing "+stage.what)
-		list := stage.variants(m, asked)
+		list := stage.variants(m, some)
 		if len(list) == 0 {
 			continue
 		}
@@ -157,7 +159,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 		}
 		if len(early) > 0 && len(list) > 1 {
 			var err error
-			if best, known, err = m.best(ctx, v, list, asked, early, t, workers, known); err != nil {
+			if best, known, err = m.best(ctx, v, list, some, early, t, workers, known); err != nil {
 				return m, err
 			}
 		}
@@ -168,7 +170,7 @@ func (m Method) choose(ctx context.Context, v panel.View, inputs []single.Input,
 	m.Quantiles = ranked
 	if (known == nil || ranked) && len(early) > 0 {
 		var err error
-		if _, known, err = m.best(ctx, v, []variant{{method: m}}, asked, early, t, workers, nil); err != nil {
+		if _, known, err = m.best(ctx, v, []variant{{method: m}}, some, early, t, workers, nil); err != nil {
 			return m, err
 		}
 	}
@@ -203,9 +205,12 @@ func (m *Method) widen(t *told, by model.Judge, windows float64) {
 
 // sample takes some of the series where they are many.
 func sample(inputs []single.Input) []single.Input {
-	stride := max(1, (len(inputs)+mostTold-1)/mostTold)
+	values := 0
+	for _, in := range inputs {
+		values += len(in.Values)
+	}
 	var out []single.Input
-	for i := 0; i < len(inputs); i += stride {
+	for _, i := range sampled.Of(len(inputs), values) {
 		out = append(out, inputs[i])
 	}
 	return out

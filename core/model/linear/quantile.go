@@ -45,7 +45,7 @@ func (p *Pool) errorRows(step int, list []series, states []*State) (x, r []float
 	}
 	stride := 1 + total/mostRanked
 	row := make([]float64, len(p.Recipe.Columns))
-	seen := 0
+	seen, taken := 0, 0
 	for i := range list {
 		start := max(0, p.start(len(list[i].y)))
 		// In their own size: that they are larger out of training is the width's to say.
@@ -55,9 +55,10 @@ func (p *Pool) errorRows(step int, list []series, states []*State) (x, r []float
 			if !panel.Known(e) || size == 0 {
 				continue
 			}
-			if seen++; seen%stride != 0 {
+			if seen++; seen-1 != num.Thin(taken, stride) {
 				continue
 			}
+			taken++
 			if _, ok := p.row(&list[i], start+o, step+1, row); ok {
 				x, r = append(x, row...), append(r, e/size)
 			}

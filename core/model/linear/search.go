@@ -170,7 +170,8 @@ func (b *block) read(s *series, step, stride int, center []float64) {
 	b.x, b.y, b.n = b.x[:0], b.y[:0], 0
 	b.fold = b.fold[:0]
 	span := float64(max(1, n-step-start))
-	for o := start; o+step < n; o += stride {
+	for k := 0; start+num.Thin(k, stride)+step < n; k++ {
+		o := start + num.Thin(k, stride)
 		for len(b.fold) <= int(folds*float64(o-start)/span) {
 			b.fold = append(b.fold, b.n)
 		}

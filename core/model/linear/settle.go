@@ -206,8 +206,8 @@ const mostErrors = 120
 func (s *State) forget() {
 	stride := 1 + (len(s.Errors)-1)/mostErrors
 	kept := make([][]float32, 0, mostErrors)
-	for o := len(s.Errors) - 1; o >= 0; o -= stride {
-		kept = append(kept, s.Errors[o])
+	for k := 0; num.Thin(k, stride) < len(s.Errors); k++ {
+		kept = append(kept, s.Errors[len(s.Errors)-1-num.Thin(k, stride)])
 	}
 	s.Errors = kept
 }
@@ -224,21 +224,22 @@ func (p *Pool) rehearse(st *State, s *series, start int) {
 	st.Sigma = make([]float64, h)
 	stride := 1 + max(0, n-1-start)/mostRehearsed
 	squares, counts := make([]float64, h), make([]float64, h)
-	for o := start; o+1 < n; o += stride {
+	for k := 0; start+num.Thin(k, stride)+1 < n; k++ {
+		o := start + num.Thin(k, stride)
 		if !panel.Known(s.y[o]) {
 			continue
 		}
 		f := &future{s: st, rows: s.rows, past: s.past[: o+1 : o+1], x: make([]float64, len(p.Recipe.Columns))}
 		row := make([]float32, h)
-		for k, v := range f.onward(min(h, n-1-o)) {
-			row[k] = float32(s.y[o+1+k] - v)
-			if e := s.y[o+1+k] - v; panel.Known(e) {
-				squares[k] += e * e
-				counts[k]++
+		for step, v := range f.onward(min(h, n-1-o)) {
+			row[step] = float32(s.y[o+1+step] - v)
+			if e := s.y[o+1+step] - v; panel.Known(e) {
+				squares[step] += e * e
+				counts[step]++
 			}
 		}
-		for k := n - 1 - o; k < h; k++ {
-			row[k] = float32(math.NaN())
+		for step := n - 1 - o; step < h; step++ {
+			row[step] = float32(math.NaN())
 		}
 		st.Errors = append(st.Errors, row)
 	}

@@ -66,21 +66,24 @@ func (m Model) layout(v panel.View, horizon int) (*Layout, error) {
 	return l, l.measure(v)
 }
 
-// mostMeasured is how many series the columns' means are taken of.
-const mostMeasured = 200
+// mostMeasured is how many series the columns' means are taken of, and mostPeriods how many values of each.
+const (
+	mostMeasured = 200
+	mostPeriods  = 1000
+)
 
 // measure finds the means and spreads of the columns.
 func (l *Layout) measure(v panel.View) error {
 	wide := len(l.Recipe.Columns)
 	sums, squares, counts := make([]float64, wide), make([]float64, wide), make([]float64, wide)
 	row := make([]float64, wide)
-	for i := 0; i < v.Len(); i += 1 + v.Len()/mostMeasured {
+	for _, i := range num.Some(v.Len(), mostMeasured) {
 		s := v.Series(i)
 		laid, err := l.Recipe.Lay(s, s.Values, 0, nil)
 		if err != nil {
 			return err
 		}
-		for t := 0; t < len(s.Values); t += 1 + len(s.Values)/1000 {
+		for _, t := range num.Some(len(s.Values), mostPeriods) {
 			laid.FillAhead(t, row)
 			for k, x := range row {
 				if x == x && !math.IsInf(x, 0) {

@@ -37,8 +37,8 @@ func (l *Layout) lean(list []*sequence, cut []int32, windows []window) (out lean
 	}
 	var all []seen
 	row := make([]float32, anchors+lags)
-	for i := range (len(windows) + stride - 1) / stride * steps {
-		w := windows[i/steps*stride]
+	for i := 0; num.Thin(i/steps, stride) < len(windows); i++ {
+		w := windows[num.Thin(i/steps, stride)]
 		q := list[w.series]
 		p, ok := l.at(q, int(w.n))
 		if !ok {

@@ -381,9 +381,9 @@ func (l *Layout) hold(list []*sequence) (cut, whole []int32, held []window) {
 		return cut, whole, nil
 	}
 	origins := max(1, min(l.Held-l.Ahead+1, 8, mostHeld/count))
-	skip := 1 + count/mostHeld
-	for i, q := range list {
-		if q == nil || cut[i] == whole[i] || i%skip != 0 {
+	for _, i := range num.Some(len(list), mostHeld) {
+		q := list[i]
+		if q == nil || cut[i] == whole[i] {
 			continue
 		}
 		for o := range origins {

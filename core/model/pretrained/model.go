@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"math"
+	"slices"
 
 	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
@@ -179,13 +180,14 @@ type rehearsal struct {
 // taken out of them before.
 func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by before) (*rehearsal, error) {
 	r := &rehearsal{horizon: t.Horizon, keep: make([]int, v.Len())}
-	skip := 1 + v.Len()/mostHeld
-	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld*skip/max(1, v.Len())))
+	some := num.Some(v.Len(), mostHeld)
+	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld/max(1, len(some))))
 	own := make([]rehearsal, v.Len())
 	err := num.Each(ctx, t.workers, v.Len(), func(i int) {
 		s, _ := single.Mend(v.Series(i))
 		r.keep[i] = len(s.Values) - out
-		if r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || i%skip != 0 || !single.Tells(s.Values[:r.keep[i]]) {
+		_, looked := slices.BinarySearch(some, i)
+		if !looked || r.keep[i] < 1 || panel.CountKnown(s.Values[:r.keep[i]]) < fewestBefore || !single.Tells(s.Values[:r.keep[i]]) {
 			return
 		}
 		if outside, err := by.of(v, s, i, 0); err == nil {

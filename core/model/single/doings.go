@@ -75,11 +75,12 @@ type asked struct {
 }
 
 // learnOf is what the series that are asked tell together, remembered by them and by what was taken out of them before. Of
-// many those are asked that are evenly spread.
+// many some are asked, of all kinds.
 func learnOf[T any](a asked, what string, learn func(rests []Input) (T, error)) (T, error) {
-	inputs, seen := make([]Input, min(a.n, mostLearnt)), make([]panel.SeriesView, min(a.n, mostLearnt))
-	for k := range inputs {
-		inputs[k] = a.input(k * a.n / len(inputs))
+	some := num.Some(a.n, mostLearnt)
+	inputs, seen := make([]Input, len(some)), make([]panel.SeriesView, len(some))
+	for k, i := range some {
+		inputs[k] = a.input(i)
 		seen[k] = inputs[k].SeriesView
 	}
 	for _, d := range a.after {

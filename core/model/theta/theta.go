@@ -437,7 +437,7 @@ func Families() model.Catalogue {
 	one, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "theta",
-		Version:   11, // ratios though a few days have no sales
+		Version:   12, // of many series those asked are of all kinds
 		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
 		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
 		Settings: append([]model.Setting{
