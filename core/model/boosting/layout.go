@@ -79,7 +79,7 @@ func usual(s feature.Setting) (lines []string) {
 	case calendar.Day:
 		lines = append(lines, "day of week")
 	}
-	if s.Length >= int(1.5*perYear(s.Cadence)) {
+	if whole := perYear(s.Cadence); whole > 0 && s.Length >= int(1.5*whole) {
 		switch s.Cadence.Unit {
 		case calendar.Day:
 			lines = append(lines, "day of month", "week")
@@ -100,7 +100,7 @@ func usual(s feature.Setting) (lines []string) {
 func perYear(c calendar.Cadence) float64 {
 	seasons := c.Seasons()
 	if len(seasons) == 0 {
-		return 1
+		return 0 // plain numbers have no calendar, and each year is one
 	}
 	return seasons[len(seasons)-1]
 }
