@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/gonum/floats"
 	"gonum.org/v1/gonum/stat"
@@ -18,8 +19,10 @@ var departures = []float64{1e9, 10, 3, 1, 0.3, 0.1, 0.03, 0.01}
 // depart lets each series have coefficients of its own, held to the shared ones as firmly as
 // does best on the inner windows of all: where series are alike they share, where they are
 // not each goes its way. The calendar is held by one strength, drivers and events by another:
-// shops may have their own year, and the same customers. Several drivers are then held by one
-// each: customers may mind a price more in one shop than in another, and leaflets in all alike.
+// shops may have their own year, and the same customers. Several drivers, and several parts of the
+// calendar, are then held by one each: customers may mind a price more in one shop than in another, and
+// leaflets in all alike, and each shop may have its own week where all have the same year, or none: a few
+// years of a level that wanders look like a year of the series' own.
 //
 // Source: shrinkage towards a common vector, as Lindley and Smith, Bayes estimates for the
 // linear model, Journal of the Royal Statistical Society B 34 (1972).
@@ -55,7 +58,7 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 		}
 	}
 	held := strengths(effects, p.Departure, p.EffectDeparture)
-	if err := p.departByDriver(ctx, workers, told, held); err != nil {
+	if err := p.departByPart(ctx, workers, told, held); err != nil {
 		return err
 	}
 	for i, d := range own {
@@ -69,13 +72,15 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 // leastLess is by what share the squared error must be less for another strength.
 const leastLess = 0.001
 
-// mostDrivers is how many drivers are at most held by a strength each.
-const mostDrivers = 16
+// mostParts is how many drivers, or parts of the calendar, are at most held by a strength each.
+const mostParts = 16
 
-// departByDriver finds for each driver, one after the other, the strength that does best given those of the rest.
-func (p *Pool) departByDriver(ctx context.Context, workers int, own []*departure, held []float64) error {
-	names := p.driverNames()
-	if len(names) < 2 || len(names) > mostDrivers {
+// departByPart finds for each of several drivers, and of several parts of the calendar, one after the other, the
+// strength that does best given those of the rest.
+func (p *Pool) departByPart(ctx context.Context, workers int, own []*departure, held []float64) error {
+	p.PartDepartures = nil
+	parts := slices.Concat(p.partsOf(false), p.partsOf(true))
+	if len(parts) == 0 {
 		return nil
 	}
 	least, err := losses(ctx, workers, own, held)
@@ -83,15 +88,14 @@ func (p *Pool) departByDriver(ctx context.Context, workers int, own []*departure
 		return err
 	}
 	for range 2 {
-		for _, name := range names {
-			if least, err = climb(ctx, workers, own, held, p.columnsOf(name), least); err != nil {
+		for _, x := range parts {
+			if least, err = climb(ctx, workers, own, held, x.columns, least); err != nil {
 				return err
 			}
 		}
 	}
-	p.DriverDepartures = nil
-	for _, name := range names {
-		p.DriverDepartures = append(p.DriverDepartures, DriverDeparture{name, held[p.columnsOf(name)[0]]})
+	for _, x := range parts {
+		p.PartDepartures = append(p.PartDepartures, PartDeparture{x.name, x.driver, held[x.columns[0]]})
 	}
 	return nil
 }
@@ -137,23 +141,35 @@ func clearlyLess(these, others []float64) bool {
 	return mean > clearly*dev/math.Sqrt(float64(len(gains)))
 }
 
-// driverNames are those of the drivers that are columns, in the order of the first.
-func (p *Pool) driverNames() (out []string) {
-	for k := range p.Ahead.Columns {
-		if c := &p.Ahead.Columns[k]; c.IsDriver() && !slices.Contains(out, c.Name2) {
-			out = append(out, c.Name2)
-		}
-	}
-	return out
+// part is a driver, or a part of the calendar, with the places of its columns.
+type part struct {
+	name    string
+	driver  bool
+	columns []int
 }
 
-func (p *Pool) columnsOf(driver string) (at []int) {
+// partsOf are the drivers that are columns, or the parts of the calendar, in the order of their first; none where
+// there is one alone, or too many.
+func (p *Pool) partsOf(drivers bool) (out []part) {
 	for k := range p.Ahead.Columns {
-		if c := &p.Ahead.Columns[k]; c.IsDriver() && c.Name2 == driver {
-			at = append(at, k)
+		c := &p.Ahead.Columns[k]
+		if c.IsDriver() != drivers || c.IsEvent() {
+			continue
 		}
+		name, _, _ := strings.Cut(c.Line, " as ") // "year as harmonics 4"
+		if drivers {
+			name = c.Name2
+		}
+		at := slices.IndexFunc(out, func(x part) bool { return x.name == name })
+		if at < 0 {
+			at, out = len(out), append(out, part{name: name, driver: drivers})
+		}
+		out[at].columns = append(out[at].columns, k)
 	}
-	return at
+	if len(out) < 2 || len(out) > mostParts {
+		return nil
+	}
+	return out
 }
 
 // with are strengths with another one at some places.
@@ -170,12 +186,9 @@ const mostTelling = 256
 
 // spreadOver takes so many of a list, spread evenly over it.
 func spreadOver(list []*departure, most int) []*departure {
-	if len(list) <= most {
-		return list
-	}
-	out := make([]*departure, most)
-	for k := range out {
-		out[k] = list[k*len(list)/most]
+	var out []*departure
+	for _, k := range num.Some(len(list), most) {
+		out = append(out, list[k])
 	}
 	return out
 }

@@ -86,16 +86,16 @@ func TestDriversAreHeldApart(t *testing.T) {
 	states, err := method("direct", "lag 1", "driver price", "driver leaflet").fit(context.Background(), v, list, 2)
 	require.NoError(t, err)
 	pool := states[0].Pool
-	require.Len(t, pool.DriverDepartures, 2, "each once, though the equation is found twice")
-	price, leaflet := pool.DriverDepartures[0], pool.DriverDepartures[1]
-	assert.Equal(t, "price", price.Driver)
+	require.Len(t, pool.PartDepartures, 2, "each once, though the equation is found twice")
+	price, leaflet := pool.PartDepartures[0], pool.PartDepartures[1]
+	assert.Equal(t, "price", price.Part)
 	assert.Less(t, price.Strength, 0.5)
 	assert.GreaterOrEqual(t, leaflet.Strength, 1.0)
 	at := slices.IndexFunc(pool.Ahead.Columns, func(c feature.Column) bool { return c.Name2 == "leaflet" })
 	for i, s := range states {
 		assert.InDelta(t, 6, s.Outside.Beta[at]*s.Scale.Size, 1.5, "series %d", i)
 	}
-	assert.Contains(t, pool.effectWords(), "for price")
+	assert.Contains(t, pool.partWords("drivers and events", pool.EffectDeparture, true), "(wholly for leaflet)")
 }
 
 // A strength that does better by one series alone is none that is better.
@@ -110,7 +110,7 @@ func TestStrengthsMustDoBetterBySeveralSeries(t *testing.T) {
 	some := spreadOver(list, 256)
 	assert.Len(t, some, 256)
 	assert.Equal(t, []int{0}, some[0].windows)
-	assert.Equal(t, []int{996}, some[255].windows)
+	assert.GreaterOrEqual(t, some[255].windows[0], 996)
 	assert.Len(t, spreadOver(list[:200], 256), 200)
 }
 

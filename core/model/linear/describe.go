@@ -35,8 +35,9 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if p.Series > 1 {
 		d.Form += fmt.Sprintf(", shared by %d series with intercepts of their own", p.Series)
 		if p.Departure > 0 {
-			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for the calendar and %s for %s",
-				heldWords(p.Departure), heldWords(p.EffectDeparture), p.effectWords())
+			d.Form += fmt.Sprintf("; coefficients of their own are held to the shared ones, %s for %s and %s for %s",
+				heldWords(p.Departure), p.partWords("the calendar", p.Departure, false), heldWords(p.EffectDeparture),
+				p.partWords("drivers and events", p.EffectDeparture, true))
 		}
 	}
 	if s.Before > 0 {
@@ -92,16 +93,15 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	d.Cautions = append(d.Cautions, s.Notes...)
 }
 
-// effectWords say what is held by the strength of effects, and how drivers are that have their own.
-func (p *Pool) effectWords() string {
-	if !slices.ContainsFunc(p.DriverDepartures, func(d DriverDeparture) bool { return d.Strength != p.EffectDeparture }) {
-		return "drivers and events"
+// partWords say what is held by a strength, and how the parts of it are that have their own.
+func (p *Pool) partWords(all string, strength float64, drivers bool) string {
+	out := all
+	for _, d := range p.PartDepartures {
+		if d.Driver == drivers && d.Strength != strength {
+			out += fmt.Sprintf(" (%s for %s)", heldWords(d.Strength), d.Part)
+		}
 	}
-	parts := make([]string, len(p.DriverDepartures))
-	for i, d := range p.DriverDepartures {
-		parts[i] = fmt.Sprintf("%s for %s", heldWords(d.Strength), d.Driver)
-	}
-	return "events, " + strings.Join(parts, ", ")
+	return out
 }
 
 func heldWords(strength float64) string {

@@ -68,9 +68,10 @@ type Equation struct {
 	Searched bool
 }
 
-// DriverDeparture is how firmly series are held to what a driver does to all of them.
-type DriverDeparture struct {
-	Driver   string
+// PartDeparture is how firmly series are held to what a driver, or a part of the calendar, does to all of them.
+type PartDeparture struct {
+	Part     string
+	Driver   bool
 	Strength float64
 }
 
@@ -81,8 +82,8 @@ type Pool struct {
 	// Departure is how firmly series are held to its calendar, EffectDeparture to its drivers
 	// and events; 0 where nothing is shared.
 	Departure, EffectDeparture float64
-	DriverDepartures           []DriverDeparture // of each of several drivers
-	Recipe                     feature.Recipe    // columns of the past, of what the equation above leaves
+	PartDepartures             []PartDeparture // of each of several drivers, and parts of the calendar
+	Recipe                     feature.Recipe  // columns of the past, of what the equation above leaves
 	Logs                       bool
 	Diff                       bool
 	Steps                      []Equation // a step ahead; the first alone where all go on from it
