@@ -70,6 +70,7 @@ type Setting struct {
 	Events     []string
 	Attributes map[string][]string // the values of each; one alone tells nothing
 	Length     int                 // of the longest history
+	Series     int
 	Horizon    int
 	Season     int // of the series, where the calendar does not know it; 0 for the calendar's
 }
@@ -84,7 +85,7 @@ func (s Setting) season() int {
 
 // SettingOf reads a view.
 func SettingOf(v panel.View, horizon int) Setting {
-	s := Setting{Cadence: v.Cadence(), Drivers: v.Drivers(), Attributes: map[string][]string{}, Horizon: horizon}
+	s := Setting{Cadence: v.Cadence(), Drivers: v.Drivers(), Attributes: map[string][]string{}, Series: v.Len(), Horizon: horizon}
 	names := v.Attributes()
 	for _, name := range names {
 		s.Attributes[name] = nil
@@ -190,7 +191,12 @@ func (s Setting) usualCalendar() []string {
 	year := func(rounds float64) bool { return float64(s.Length) >= 1.5*rounds }
 	switch s.Cadence.Unit {
 	case calendar.Quarterhour, calendar.Halfhour, calendar.Hour:
-		if float64(s.Length) >= 4*s.Cadence.Seasons()[1] {
+		// Hours of weekends that several series tell of together need two weekends, those of one alone three.
+		weekends := 3.0
+		if s.Series > 1 {
+			weekends = 2
+		}
+		if float64(s.Length) >= weekends*s.Cadence.Seasons()[1] {
 			return []string{"hour as levels", "day of week as levels", "weekend hour as levels"}
 		}
 		return []string{"hour as levels", "day of week as levels"}
