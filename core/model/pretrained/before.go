@@ -67,8 +67,8 @@ func (t *Trained) seasons(b before, s panel.SeriesView, i int) (season, long int
 	}
 	for _, told := range b.told {
 		switch taken, ok := told[i]; {
-		case !ok || taken.Days != nil:
-		case taken.Terms.Period < 2*float64(s.View().Cadence().Season()):
+		case !ok || taken.Days != nil || taken.Places != nil:
+		case taken.Length() < 2*s.View().Cadence().Season():
 			return 1, 0
 		default:
 			long = 0

@@ -435,7 +435,7 @@ func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 // Describe describes the rest, and the season as a part.
 func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	s.State.Describe(d, horizon)
-	c := model.Component{Name: fmt.Sprintf("season of %d", lengthOf(&s.Season)), Factor: s.Season.Log}
+	c := model.Component{Name: fmt.Sprintf("season of %d", s.Season.Length()), Factor: s.Season.Log}
 	if s.Season.Days != nil {
 		c.Name = s.Season.Days.Name()
 	}
@@ -451,12 +451,9 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	d.Form += SeasonWords(&s.Season)
 }
 
-// lengthOf is how many whole periods a season has.
-func lengthOf(s *young.Season) int { return int(s.Terms.Period) }
-
 // SeasonWords say that a season of few rounds, or of the year, or what days do, was taken out.
 func SeasonWords(s *young.Season) string {
-	m, few := lengthOf(s), ", of which few rounds were seen"
+	m, few := s.Length(), ", of which few rounds were seen"
 	if s.Many {
 		few = ""
 	}

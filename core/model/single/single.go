@@ -25,7 +25,7 @@ type Input struct {
 	panel.SeriesView
 	Horizon int
 	Seed    uint64 // of whatever is random
-	// Seasonless says that the season was taken out, and Yearless that the longer one of the year was.
+	// Seasonless says that the season was taken out, and Yearless that the longer one, of the year or of the week within days, was.
 	Seasonless, Yearless bool
 }
 
@@ -52,7 +52,7 @@ func (in Input) Seasons() []float64 {
 	}
 	out := in.Cadence().Seasons()
 	if in.Yearless {
-		out = out[:len(out)-1]
+		out = out[:1]
 	}
 	return out
 }

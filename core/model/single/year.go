@@ -9,8 +9,8 @@ import (
 	"paperkettle/core/panel"
 )
 
-// OnYear is a Method that may be fitted to what the season of the year leaves of daily series, as all series of a panel
-// tell it together, and continues that.
+// OnYear is a Method that may be fitted to what the season of the year leaves of daily series, or the week of series within
+// days, as all series of a panel tell it together, and continues that.
 type OnYear interface {
 	// TakesYear says whether it may: not where seasons were set or ruled out, or where it tells that one by itself.
 	TakesYear(v panel.View) bool
@@ -25,18 +25,40 @@ func takesYear(method any, v panel.View) bool {
 	return ok && y.TakesYear(v)
 }
 
-// yearOf is what a number of daily series tell of the season of the year together; nil where they tell nothing.
-func yearOf(ctx context.Context, v panel.View, of asked, workers int) (*young.Year, error) {
-	if v.Cadence().Unit != calendar.Day {
-		return nil, nil
-	}
-	return learnOf(of, "season of the year", func(rests []Input) (*young.Year, error) {
+// longer tells a season of several of the calendar's shortest: of the year of days, or the week within days.
+type longer interface {
+	Of(s young.Series) *young.Season
+}
+
+// yearOf is what a number of series tell of the season of the year of their days, or of the week within them, together;
+// nil where they tell nothing.
+func yearOf(ctx context.Context, v panel.View, of asked, workers int) (longer, error) {
+	listed := func(rests []Input) []young.Series {
 		list := make([]young.Series, len(rests))
 		for k, in := range rests {
 			list[k] = seriesOfYear(in)
 		}
-		return young.LearnYear(ctx, list, workers)
-	})
+		return list
+	}
+	switch seasons := v.Cadence().Seasons(); {
+	case v.Cadence().Unit == calendar.Day:
+		year, err := learnOf(of, "season of the year", func(rests []Input) (*young.Year, error) {
+			return young.LearnYear(ctx, listed(rests), workers)
+		})
+		if err != nil || year == nil {
+			return nil, err
+		}
+		return year, nil
+	case len(seasons) > 2:
+		week, err := learnOf(of, "week within days", func(rests []Input) (*young.Week, error) {
+			return young.LearnWeek(ctx, listed(rests), int(seasons[0]), workers)
+		})
+		if err != nil || week == nil {
+			return nil, err
+		}
+		return week, nil
+	}
+	return nil, nil
 }
 
 func seriesOfYear(in Input) young.Series {
@@ -45,12 +67,12 @@ func seriesOfYear(in Input) young.Series {
 
 // yearBy is the season of the year of a series and what told it, which is kept so that no other comes to stand there.
 type yearBy struct {
-	prior  *young.Year
+	prior  longer
 	season *young.Season
 }
 
-// withoutYear takes the season of the year out of series, and gives what puts it back; nil where there is none.
-func withoutYear(prior *young.Year) Doing {
+// withoutYear takes the season of the year, or the week within days, out of series, and gives what puts it back; nil where there is none.
+func withoutYear(prior longer) Doing {
 	return doing("the year", prior, func(in Input) (*Seasoned, Input) {
 		season := panel.Remember(in.SeriesView, fmt.Sprintf("year as %p tells it", prior), func() yearBy {
 			return yearBy{prior, prior.Of(seriesOfYear(in))}
@@ -65,7 +87,7 @@ func withoutYear(prior *young.Year) Doing {
 	})
 }
 
-// YearOf is the season of the year of the daily series of a view, after something was taken out of them; nothing for none.
+// YearOf is the season of the year of the daily series of a view, or the week of series within days, after something was taken out of them; nothing for none.
 // Of series that are often zero there is none unless it is a factor: without it they would not be what they are.
 func YearOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
 	prior, err := yearOf(ctx, v, all(v, true, after), workers)

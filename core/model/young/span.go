@@ -20,7 +20,7 @@ func (s *Season) Over(first int64, n int) Span {
 	}
 	terms := make([]float64, n)
 	for t := range terms {
-		terms[t] = s.Terms.At(first + int64(t))
+		terms[t] = s.term(first + int64(t))
 	}
 	return Span{s, first, terms}
 }

@@ -74,6 +74,9 @@ type Season struct {
 	Share float64
 	// Days are what the calendar's days do, in logs, in place of terms.
 	Days *days.Effect
+	// Places are what the places of a round do, the first of which is of an ordinal that their number divides, in place of
+	// terms; nil for none.
+	Places []float64
 	// Many says that more than a few rounds may have been seen of it, which is too long to be told place by place.
 	Many bool
 }
@@ -82,6 +85,9 @@ type Season struct {
 func (s *Season) term(ordinal int64) float64 {
 	if s.Days != nil {
 		return s.Days.At(ordinal)
+	}
+	if s.Places != nil {
+		return s.Places[place(ordinal, len(s.Places))]
 	}
 	return s.Terms.At(ordinal)
 }
@@ -95,8 +101,8 @@ func (s *Season) Shows() bool {
 		return true
 	}
 	own, doubt := 0.0, 0.0
-	for place, d := range s.Deviations {
-		v := s.Terms.At(int64(place))
+	for k, d := range s.Deviations {
+		v := s.term(int64(k))
 		own, doubt = own+v*v, doubt+d*d
 	}
 	return own > doubt
@@ -108,6 +114,23 @@ func (s *Season) Deviation(ordinal int64) float64 {
 		return s.Days.Deviation(ordinal)
 	}
 	m := len(s.Deviations)
+	if s.Places != nil {
+		return s.Deviations[place(ordinal, m)]
+	}
 	at := math.Mod(float64(ordinal), s.Terms.Period) / s.Terms.Period
 	return s.Deviations[((int(math.Round(at*float64(m)))%m)+m)%m]
+}
+
+// place is that of an ordinal in a round of so many.
+func place(ordinal int64, places int) int {
+	m := int64(places)
+	return int((ordinal%m + m) % m)
+}
+
+// Length is how many periods a round takes; 0 where days do something.
+func (s *Season) Length() int {
+	if s.Places != nil {
+		return len(s.Places)
+	}
+	return int(s.Terms.Period)
 }
