@@ -266,7 +266,9 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 			}
 			at := pick(list, losses[i], pooled, n > 1)
 			if losses[i] != nil {
-				known[i], tallies[i] = losses[i][at], told[i][at]
+				// How wide intervals must be is told by what all chose: by what a series chose itself its windows look better
+				// than others will.
+				known[i], tallies[i] = losses[i][at], told[i][pick(list, nil, pooled, n > 1)]
 			}
 			methods[i] = list[at].method
 			methods[i].trials = append(slices.Clip(methods[i].trials), model.Candidate{Form: list[at].name})
