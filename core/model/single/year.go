@@ -87,8 +87,9 @@ func withoutYear(prior longer) Doing {
 	})
 }
 
-// YearOf is the season of the year of the daily series of a view, or the week of series within days, after something was taken out of them; nothing for none.
-// Of series that are often zero there is none unless it is a factor: without it they would not be what they are.
+// YearOf is the season of the year of the daily series of a view, or the week of series within days, after something was
+// taken out of them; nothing for none. Of series that are often zero there is none unless it is a factor: without it they
+// would not be what they are.
 func YearOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
 	prior, err := yearOf(ctx, v, all(v, true, after), workers)
 	if err != nil || prior == nil {

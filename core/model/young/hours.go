@@ -18,6 +18,8 @@ const (
 	// farOff is beyond how many deviations from the median of its place a value counts no more than that, where so many
 	// weeks are there to tell.
 	farOff, fewestToClip = 2.0, 3
+	// leastKnown is one of how many values must be known: a shop may be open for a few hours a day.
+	leastKnown = 6
 	// leastFactor bounds what a place is next to the season of the day, and its inverse.
 	leastFactor = 0.1
 )
@@ -33,7 +35,6 @@ type Week struct {
 	places int     // of a day
 	common profile // of all
 	apart  spread  // of a series' own from it
-	series float64
 }
 
 // profile is what days and their places are above the season of the day, next to the level of a week.
@@ -55,25 +56,27 @@ func LearnWeek(ctx context.Context, list []Series, places, workers int) (*Week, 
 	if err != nil || len(looks) == 0 {
 		return nil, err
 	}
-	w := &Week{places: places, series: float64(len(looks))}
+	w := &Week{places: places}
 	w.common = meanOf(looks).profile()
 	w.common.hold(w.common.signal(nil), nil)
-	if w.common.nothing() && len(looks) == 1 {
-		return nil, nil
-	}
-	var found spread
-	for _, r := range looks {
-		s := r.profile()
-		own := s.signal(&w.common)
-		found.days, found.hours = found.days+own.days/w.series, found.hours+own.hours/w.series
-	}
 	if len(looks) > 1 {
-		w.apart = spread{max(0, found.days), max(0, found.hours)}
+		w.apart = apart(looks, &w.common)
 	}
 	if w.common.nothing() && w.apart == (spread{}) {
 		return nil, nil
 	}
 	return w, nil
+}
+
+// apart is how far series' own weeks are from the common one, beyond chance.
+func apart(looks []*ratios, common *profile) (out spread) {
+	n := float64(len(looks))
+	for _, r := range looks {
+		p := r.profile()
+		own := p.signal(common)
+		out.days, out.hours = out.days+own.days/n, out.hours+own.hours/n
+	}
+	return spread{max(0, out.days), max(0, out.hours)}
 }
 
 // Of is the week of a series, a factor; nil where too little is known of it, or it falls below zero.
@@ -132,12 +135,12 @@ func look(s Series, places int) *ratios {
 		for int64(len(r.weeks))*int64(week) <= at {
 			r.weeks = append(r.weeks, slices.Repeat([]float64{panel.Unknown}, week))
 		}
-		if panel.Known(y) && 2*count > week && sum > 0 {
+		if panel.Known(y) && leastKnown*count >= week && sum > 0 {
 			r.weeks[at/int64(week)][at%int64(week)] = y * float64(count) / sum
 			known++
 		}
 	}
-	if 2*known < n {
+	if leastKnown*known < n {
 		return nil
 	}
 	r.clip()

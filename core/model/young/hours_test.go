@@ -136,3 +136,23 @@ func TestWhatTellsNoWeek(t *testing.T) {
 	assert.Nil(t, none)
 	assert.Nil(t, none.Of(list[2]))
 }
+
+// A shop that is open for nine hours of a day tells its week like one that never shuts.
+func TestTheWeekOfOpenHours(t *testing.T) {
+	list, truth := hourly(8, 5, 0.3, 0, 0.1)
+	for _, s := range list {
+		for t := range s.Values {
+			if h := (s.First + int64(t)) % 24; h < 9 || h >= 18 {
+				s.Values[t] = math.NaN()
+			}
+		}
+	}
+	w, err := young.LearnWeek(context.Background(), list, 24, 2)
+	require.NoError(t, err)
+	season := w.Of(list[0])
+	require.NotNil(t, season)
+	for h := 9; h < 18; h++ {
+		got := math.Log(season.At(int64(5*24+h)) / season.At(int64(24+h)))
+		assert.InDelta(t, truth[0][5*24+h], got, 0.12, "hour %d of Saturday next to Tuesday", h)
+	}
+}
