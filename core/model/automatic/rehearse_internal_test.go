@@ -96,8 +96,7 @@ func TestFormsAreToldApart(t *testing.T) {
 	assert.Zero(t, w[1][2])
 }
 
-// Goods of ten kinds follow each other in the order of a panel: the series that forms are tried on are of all kinds, and
-// so are those that are asked first.
+// Goods of ten kinds follow each other in the order of a panel: the series that forms are tried on are of all kinds.
 func TestSeriesAskedAreOfAllKinds(t *testing.T) {
 	v := hundreds(900, 40)
 	_, places := inner(v, 4)

@@ -95,13 +95,16 @@ func (s *State) Describe(d *model.Description, horizon int) {
 
 // partWords say what is held by a strength, and how the parts of it are that have their own.
 func (p *Pool) partWords(all string, strength float64, drivers bool) string {
-	out := all
+	var own []string
 	for _, d := range p.PartDepartures {
 		if d.Driver == drivers && d.Strength != strength {
-			out += fmt.Sprintf(" (%s for %s)", heldWords(d.Strength), d.Part)
+			own = append(own, fmt.Sprintf("%s for %s", heldWords(d.Strength), d.Part))
 		}
 	}
-	return out
+	if len(own) == 0 {
+		return all
+	}
+	return fmt.Sprintf("%s (%s)", all, strings.Join(own, ", "))
 }
 
 func heldWords(strength float64) string {
