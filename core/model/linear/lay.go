@@ -182,14 +182,12 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 	if n == 0 {
 		return nil
 	}
-	longest := 1.0
-	for _, m := range list[0].in.Cadence().Seasons() {
-		longest = max(longest, m)
-	}
+	longest := p.longest(list)
 	for i := range list {
 		copy(list[i].y, list[i].whole)
 		if len(list) > 1 || longest > manyPlaces {
-			list[i].line = p.lineOf(list[i].whole, longest)
+			list[i].line = lineOf(list[i].whole, longest)
+			list[i].moves = p.movesOf(&list[i], longest)
 		}
 	}
 	s := &search{method: m, list: list, columns: n, from: 0, steps: 1, start: func(int) int { return 0 },
@@ -198,6 +196,9 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 				return 0, false
 			}
 			s.ahead.FillAhead(at, x)
+			for _, m := range s.moves {
+				x[m.column] -= m.line[1] * (float64(at) - m.middle)
+			}
 			return s.whole[at] - s.line[0] - s.line[1]*float64(at), true
 		}}
 	if err := s.run(ctx, 1); err != nil {
@@ -220,6 +221,22 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 		}
 	}
 	return num.Each(ctx, workers, len(list), func(i int) { p.linger(&list[i]) })
+}
+
+// longest is the longest season beside which a series' line can be told: of all of the calendar's, or, beside drivers, of
+// those that have columns.
+func (p *Pool) longest(list []series) float64 {
+	n, out := 0, 1.0
+	for i := range list {
+		n = max(n, len(list[i].whole))
+	}
+	drivers := slices.ContainsFunc(p.Ahead.Columns, func(c feature.Column) bool { return c.IsDriver() })
+	for _, m := range list[0].in.Cadence().Seasons() {
+		if !drivers || 2*float64(n) >= 3*m {
+			out = max(out, m)
+		}
+	}
+	return out
 }
 
 // searchSteps is the search for the equations of the past.
@@ -262,13 +279,42 @@ func (p *Pool) start(n int) int {
 // is no line, and some years of it are few values.
 const manyPlaces = 12
 
-// lineOf is the straight line through a series that has seen its longest season twice.
-func (p *Pool) lineOf(y []float64, longest float64) (line [2]float64) {
-	for i := range p.Ahead.Columns {
-		if p.Ahead.Columns[i].IsDriver() {
-			return line
+// drift is the line through a driver's column of a series.
+type drift struct {
+	column int
+	middle float64 // of the periods
+	line   [2]float64
+}
+
+// movesOf are the lines through the columns of drivers of a series from which its own was taken out: a price that rose once
+// while sales grew did not make them grow. What both have beside their lines tells what it does, as if the line had been
+// learnt beside it.
+//
+// Source: Frisch and Waugh, Partial time regressions as compared with individual trends, Econometrica 1 (1933).
+func (p *Pool) movesOf(s *series, longest float64) (out []drift) {
+	if s.line == ([2]float64{}) {
+		return nil
+	}
+	column := make([]float64, len(s.whole))
+	for k := range p.Ahead.Columns {
+		if !p.Ahead.Columns[k].IsDriver() {
+			continue
+		}
+		s.ahead.FillColumn(k, 0, 1, 0, column)
+		for t, y := range s.whole {
+			if !panel.Known(y) {
+				column[t] = panel.Unknown
+			}
+		}
+		if line := lineOf(column, longest); line[1] != 0 {
+			out = append(out, drift{k, float64(len(column)-1) / 2, line})
 		}
 	}
+	return out
+}
+
+// lineOf is the straight line through a series that has seen its longest season twice.
+func lineOf(y []float64, longest float64) (line [2]float64) {
 	if float64(len(y)) < 2*longest {
 		return line
 	}

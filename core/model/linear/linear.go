@@ -131,6 +131,7 @@ type series struct {
 	past    []float64  // the same as columns of the past read it
 	outside Equation   // the pool's, with the series' own departures
 	line    [2]float64 // through it, on the working scale
+	moves   []drift    // of the columns of drivers, where the line was taken out
 	ahead   *feature.Rows
 	rows    *feature.Rows
 	odd     []int // places of values that count for nothing
