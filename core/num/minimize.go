@@ -38,15 +38,23 @@ func (m *Minimizer) grow(n int) {
 	}
 }
 
-// Run lowers f from x, which it moves to the best point seen, and gives f there. f
-// writes its gradient into g; a value that is not finite marks a point out of bounds.
-func (m *Minimizer) Run(f func(x, g []float64) float64, x []float64, stop Stop) float64 {
+// Objective is a smooth function. Its gradient is asked for only where a search goes on from.
+type Objective interface {
+	// Value is the function at x; one that is not finite marks a point out of bounds.
+	Value(x []float64) float64
+	// Gradient writes the gradient into g, at the x of the last call of Value, whose value was finite.
+	Gradient(x, g []float64)
+}
+
+// Run lowers f from x, which it moves to the best point seen, and gives f there.
+func (m *Minimizer) Run(f Objective, x []float64, stop Stop) float64 {
 	n := len(x)
 	m.grow(n)
-	fx := f(x, m.g)
+	fx := f.Value(x)
 	if math.IsNaN(fx) || math.IsInf(fx, 0) {
 		return fx
 	}
+	f.Gradient(x, m.g)
 	held, next := 0, 0
 	slow := 0
 	for range stop.Steps {
@@ -75,6 +83,7 @@ func (m *Minimizer) Run(f func(x, g []float64) float64, x []float64, stop Stop) 
 			held = 0
 			continue
 		}
+		f.Gradient(m.xNew, m.gNew)
 		s, y := m.s[next], m.y[next]
 		sy, yy := 0.0, 0.0
 		for i := range x {
@@ -126,13 +135,13 @@ func (m *Minimizer) direction(held, next int) {
 }
 
 // search shortens the step until the function falls by enough.
-func (m *Minimizer) search(f func(x, g []float64) float64, x []float64, fx, slope, step float64) (float64, bool) {
+func (m *Minimizer) search(f Objective, x []float64, fx, slope, step float64) (float64, bool) {
 	const enough = 1e-4
 	for range 25 {
 		for i := range x {
 			m.xNew[i] = x[i] + step*m.dir[i]
 		}
-		fNew := f(m.xNew, m.gNew)
+		fNew := f.Value(m.xNew)
 		if fNew <= fx+enough*step*slope {
 			return fNew, true
 		}

@@ -283,18 +283,20 @@ func binomials(d int) []float64 {
 
 // walker steps the ARMA state by the steady gain.
 type walker struct {
-	state, gain, phi []float64
+	shape       *shape
+	state, gain []float64
 }
 
 func (s *State) walker() *walker {
 	sh := &shape{}
 	sh.set(s.Order, s.X)
-	w := &walker{state: make([]float64, sh.r+1), gain: s.Gain, phi: make([]float64, sh.r)}
-	copy(w.phi, sh.phi)
-	return w
+	return &walker{shape: sh, state: make([]float64, sh.r+1), gain: s.Gain}
 }
 
-func (w *walker) step(e float64) { move(w.state, w.gain, w.phi, e, w.state[0]) }
+func (w *walker) step(e float64) {
+	w.shape.carry(w.state, w.state[0])
+	move(w.state, w.gain, e)
+}
 
 // push takes the next value, part the regressors' share of it.
 func (s *State) push(y, part float64) error {

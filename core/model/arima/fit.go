@@ -31,11 +31,13 @@ type fitter struct {
 	skip    skipper
 	open    bool // values are unknown: the levels are filtered, not their differences
 	tracks  []*track
-	min     num.Minimizer
+	min     num.Scoring
 	w       [][]float64 // the series and its regressors, differenced
 	out     [][]float64
 	o       Order
 	trial   []float64
+	last    float64     // loss at the weights asked last
+	errors  [][]float64 // innovations there, and what a unit of each weight adds to them
 	gram    []float64
 	right   []float64
 	scratch []float64
@@ -227,23 +229,83 @@ func backward(a, x []float64) {
 // flat towards a bound notices.
 const pullHome = 2e-3
 
-// objective is the value with its gradient by differences.
-func (f *fitter) objective(x, g []float64) float64 {
-	const step = 1e-6
-	v := f.value(x)
-	if math.IsInf(v, 0) || math.IsNaN(v) {
+// objective is what a fit minimises.
+type objective struct{ *fitter }
+
+// Value is the loss and the prior of the weights.
+func (f objective) Value(x []float64) float64 {
+	f.last = f.value(x)
+	if math.IsInf(f.last, 0) || math.IsNaN(f.last) {
 		return math.Inf(1)
 	}
+	home, prior := pullHome/float64(f.counts()), 0.0
+	for _, v := range x {
+		prior += 0.5 * home * v * v
+	}
+	return f.last + prior
+}
+
+// Gradient is by differences. The gain is steady from the same period on for all of them: where it is for each its own,
+// the loss has steps, which are small, but not beside differences.
+func (f objective) Gradient(x, g []float64) {
+	const step = 1e-6
+	f.filter.held = true
+	defer func() { f.filter.held = false }()
 	home := pullHome / float64(f.counts())
 	copy(f.trial, x)
-	prior := 0.0
+	f.errors = grownTo(f.errors, len(x)+1)
+	f.remain(0)
 	for i := range x {
 		f.trial[i] = x[i] + step
-		g[i] = (f.value(f.trial)-v)/step + home*x[i]
+		v := f.value(f.trial)
+		g[i] = (v-f.last)/step + home*x[i]
 		f.trial[i] = x[i]
-		prior += 0.5 * home * x[i] * x[i]
+		f.remain(i + 1)
+		for t, base := range f.errors[0] {
+			f.errors[i+1][t] = (f.errors[i+1][t] - base) / step
+		}
 	}
-	return v + prior
+}
+
+// Curvature is that of the sum of squares with the errors as straight lines of the weights; what the variances of the
+// innovations add is small beside it.
+func (f objective) Curvature(x, h []float64) {
+	n, k := float64(f.counts()), len(x)
+	rss := 0.0
+	for _, e := range f.errors[0] {
+		rss += e * e
+	}
+	rss = max(rss, exact*n)
+	for i := range k {
+		for j := range i + 1 {
+			sum := 0.0
+			other := f.errors[j+1]
+			for t, v := range f.errors[i+1] {
+				sum += v * other[t]
+			}
+			h[i*k+j] = sum / rss
+			h[j*k+i] = h[i*k+j]
+		}
+		h[i*k+i] += pullHome / n
+	}
+}
+
+// remain keeps the innovations that the regressors leave, as the i-th.
+func (f *fitter) remain(i int) {
+	e := append(f.errors[i][:0], f.out[0]...)
+	for k, b := range f.scratch {
+		for t, v := range f.out[k+1] {
+			e[t] -= b * v
+		}
+	}
+	f.errors[i] = e
+}
+
+func grownTo(list [][]float64, n int) [][]float64 {
+	for len(list) < n {
+		list = append(list, nil)
+	}
+	return list
 }
 
 // fit estimates an order from a start, or from small weights.
@@ -265,7 +327,7 @@ func (f *fitter) fit(o Order, from []float64, stop num.Stop) (estimate, bool) {
 		}
 	}
 	if len(x) > 0 {
-		f.min.Run(f.objective, x, stop)
+		f.min.Run(objective{f}, x, stop)
 	}
 	v := f.value(x)
 	if math.IsInf(v, 0) || math.IsNaN(v) {

@@ -18,10 +18,11 @@ type filter struct {
 	matrix     []float64 // the state's whole stationary covariance
 	logF       float64
 	lastGain   []float64 // K at the end
-	phi        []float64 // as long as the state
 	stride     int       // of the columns in state
-	gained     []float64 // by error, once steady
 	roots      []float64 // one over the standard deviations of the innovations, sigma 1
+	still      still     // the rest of a run, once the gain no longer changes
+	turned     int       // where it began in the last run; n where it never did
+	held       bool      // it begins there again, whatever the weights: see objective
 }
 
 // autocovariances puts gamma(0..r) and psi(0..r) of an ARMA process with unit error
@@ -155,8 +156,6 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 	}
 	f.firstGain(s)
 	n, r, p := len(columns[0]), s.r, len(s.phi)
-	f.phi = sized(f.phi, r)
-	copy(f.phi, s.phi)
 	// One zero more than there are parts: what moves up into the last.
 	f.state = sized(f.state, (r+1)*len(columns))
 	f.turn = append(f.turn[:r], 0)
@@ -166,10 +165,11 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 	}
 	m := -1 / variance
 	logF, product := 0.0, 1.0
-	gain, turn, phi := f.gain[:r], f.turn[:r+1], f.phi[:r]
+	gain, turn := f.gain[:r], f.turn[:r+1]
 	inv := 1 / variance
 	root := math.Sqrt(inv)
 	f.roots = sized(f.roots, n)
+	turned := n
 	for t := 0; t < n; t++ {
 		f.roots[t] = root
 		if product *= variance; product > 1e200 || product < 1e-200 {
@@ -181,26 +181,39 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 			first := a[0]
 			e := column[t] - first
 			out[c][t] = e * root
-			move(a, gain, phi, e*inv, first)
+			s.carry(a, first)
+			move(a, gain, e*inv)
 		}
 		z := turn[0]
 		zm := z * m
 		change := z * zm
-		last := variance
+		lastInv := inv
 		variance += change
 		if !(variance > 0) {
 			return false
 		}
 		inv = 1 / variance
 		root = math.Sqrt(inv)
-		fade(turn, gain, phi, z, zm, z*inv)
-		m += m * zm * z / last
-		if t > p && t%8 == 0 && math.Abs(change) < 1e-12*variance && settled(turn, m, variance) {
-			f.steady(columns, out, t+1, gain, inv, root)
-			logF += float64(n-t-1) * math.Log(variance)
+		s.carry(turn, z)
+		fade(turn, gain, zm, z*inv)
+		m += m * zm * z * lastInv
+		now := f.held && t+1 == f.turned
+		if !f.held && t > p && t%4 == 0 && math.Abs(change) < steadyChange*variance {
+			now = settled(turn, m, variance)
+		}
+		if now {
+			turned = t + 1
+			for i := turned; i < n; i++ {
+				f.roots[i] = root
+			}
+			for c, column := range columns {
+				f.still.run(s, f.state[c*(r+1):(c+1)*(r+1)], column[turned:], out[c][turned:], root)
+			}
+			logF += float64(n-turned) * math.Log(variance)
 			break
 		}
 	}
+	f.turned = turned
 	f.logF = logF + math.Log(product)
 	f.stride = r + 1
 	f.lastGain = append(f.lastGain[:0], gain...)
@@ -210,73 +223,37 @@ func (f *filter) run(s *shape, columns, out [][]float64) bool {
 	return true
 }
 
-// steady runs over the rest of the columns with a gain that no longer changes.
-func (f *filter) steady(columns, out [][]float64, from int, gain []float64, inv, root float64) {
-	r := len(gain)
-	for t := from; t < len(columns[0]); t++ {
-		f.roots[t] = root
+// steadyChange and steadyRest are how small, against the variance of an innovation, what a step changes of it must be
+// and all that can still change, for the gain to count as steady: a hundred thousandth of a unit of log-likelihood.
+const steadyChange, steadyRest = 1e-7, 1e-6
+
+// carry adds the first part's weights to the others, of which few have any, before they move up: with the move it is
+// the transition T. The zero beyond the last part may get one.
+func (s *shape) carry(a []float64, first float64) {
+	for _, i := range s.own {
+		a[i+1] += s.phi[i] * first
 	}
-	f.gained = sized(f.gained, r)
+}
+
+// move moves the parts up by one, each with its weight K of the error e, and puts the zero back.
+func move(a, gain []float64, e float64) {
+	a, above := a[:len(gain)+1], a[1:][:len(gain)]
 	for i, k := range gain {
-		f.gained[i] = k * inv
+		a[i] = above[i] + k*e
 	}
-	for c, column := range columns {
-		a := f.state[c*(r+1) : (c+1)*(r+1)]
-		column, white := column[from:], out[c][from:]
-		switch r {
-		case 1:
-			steadyOne(a, f.gained, f.phi, column, white, root)
-		case 2:
-			steadyTwo(a, f.gained, f.phi, column, white, root)
-		default:
-			for t, x := range column {
-				first := a[0]
-				e := x - first
-				white[t] = e * root
-				move(a, f.gained, f.phi[:r], e, first)
-			}
-		}
-	}
+	a[len(gain)] = 0
 }
 
-func steadyOne(a, gain, phi, column, white []float64, root float64) {
-	first, k, p := a[0], gain[0], phi[0]-gain[0]
-	for t, x := range column {
-		white[t] = (x - first) * root
-		first = k*x + p*first
-	}
-	a[0] = first
-}
-
-func steadyTwo(a, gain, phi, column, white []float64, root float64) {
-	first, second := a[0], a[1]
-	// What the first part adds by itself and what it takes from the error are one weight.
-	k0, k1, p0, p1 := gain[0], gain[1], phi[0]-gain[0], phi[1]-gain[1]
-	for t, x := range column {
-		white[t] = (x - first) * root
-		first, second = second+k0*x+p0*first, k1*x+p1*first
-	}
-	a[0], a[1] = first, second
-}
-
-// move puts T a + K e into a: its parts move up by one, each with its weights of the
-// error and of the first part.
-func move(a, gain, phi []float64, e, first float64) {
-	a, phi = a[:len(gain)+1], phi[:len(gain)]
-	for i, k := range gain {
-		a[i] = a[i+1] + k*e + phi[i]*first
-	}
-}
-
-// fade puts T Y - K' (Z Y) into Y, and K' into K, on the way.
-func fade(turn, gain, phi []float64, z, zm, by float64) {
-	turn, phi = turn[:len(gain)+1], phi[:len(gain)]
-	for i, k := range gain {
-		ty := turn[i+1] + phi[i]*z
+// fade moves Y up, less K' (Z Y), and puts K' into K on the way.
+func fade(turn, gain []float64, zm, by float64) {
+	turn, above := turn[:len(gain)+1], turn[1:][:len(gain)]
+	for i, ty := range above {
+		k := gain[i]
 		k += ty * zm
 		gain[i] = k
 		turn[i] = ty - k*by
 	}
+	turn[len(gain)] = 0
 }
 
 // settled says that what is left of Y changes the covariance no more.
@@ -285,7 +262,7 @@ func settled(turn []float64, m, variance float64) bool {
 	for _, v := range turn {
 		sum += v * v
 	}
-	return sum*math.Abs(m) < 1e-10*variance
+	return sum*math.Abs(m) < steadyRest*variance
 }
 
 // phiAt is the weight of lag i + 1, thetaAt that of lag i; 0 beyond the last.

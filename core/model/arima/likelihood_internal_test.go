@@ -237,3 +237,40 @@ func BenchmarkLikelihood(b *testing.B) {
 		f.value(x)
 	}
 }
+
+// Once its gain is steady the filter runs on by the few lags that count, and leaves the innovations and the state that
+// it would have come to without.
+func TestASteadyFilterGoesOnAsItWould(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(7, 1))
+	turned := 0
+	for _, o := range []Order{{P: 1}, {Q: 1}, {P: 2, Q: 1}, {P: 1, Q: 2, SP: 1, SQ: 1, Season: 7}, {SP: 2, Season: 12}, {P: 2, SQ: 1, Season: 24}} {
+		for n := 60; n < 240; n += 7 {
+			x := make([]float64, o.weights())
+			for i := range x {
+				x[i] = 0.5 * rnd.NormFloat64()
+			}
+			s := &shape{}
+			s.set(o, x)
+			columns, quick, slow := make([][]float64, 2), make([][]float64, 2), make([][]float64, 2)
+			for c := range columns {
+				columns[c], quick[c], slow[c] = make([]float64, n), make([]float64, n), make([]float64, n)
+				for i := range columns[c] {
+					columns[c][i] = rnd.NormFloat64()
+				}
+			}
+			steady, never := &filter{}, &filter{held: true, turned: n + 1}
+			require.True(t, steady.run(s, columns, quick))
+			require.True(t, never.run(s, columns, slow))
+			if steady.turned < n {
+				turned++
+			}
+			assert.InDelta(t, never.logF, steady.logF, 1e-3, "%s of %d", o, n)
+			for c := range columns {
+				assert.InDeltaSlice(t, slow[c], quick[c], 1e-3, "%s of %d", o, n)
+			}
+			assert.InDeltaSlice(t, never.state, steady.state, 1e-3, "%s of %d", o, n)
+			assert.InDeltaSlice(t, never.lastGain, steady.lastGain, 1e-4, "%s of %d", o, n)
+		}
+	}
+	assert.Greater(t, turned, 100, "most become steady on the way")
+}

@@ -63,6 +63,7 @@ func parseTriple(list []string) (v [3]int, err error) {
 type shape struct {
 	o          Order
 	phi, theta []float64 // phi[k-1] of lag k; theta[k] of lag k, theta[0] = 1
+	own        []int     // at which phi has a weight
 	r          int
 	short      [2][]float64 // work: of the periods' part
 	long       [2][]float64 // work: of the seasons' part
@@ -115,6 +116,12 @@ func (s *shape) set(o Order, x []float64) {
 				b = -s.long[0][j-1]
 			}
 			s.phi[i+j*o.Season-1] -= a * b
+		}
+	}
+	s.own = s.own[:0]
+	for i, v := range s.phi {
+		if v != 0 {
+			s.own = append(s.own, i)
 		}
 	}
 	for j := 0; j <= o.SQ; j++ {

@@ -14,6 +14,16 @@ const doubts = 24
 // transformed scale.
 const priorPrecision = 0.1
 
+// gradientAt writes the loss's gradient at x; false where x is out of bounds.
+func (f *fitter) gradientAt(x, g []float64) bool {
+	o := objective{f}
+	if math.IsInf(o.Value(x), 0) {
+		return false
+	}
+	o.Gradient(x, g)
+	return true
+}
+
 // doubt draws parameters around an estimate, from the normal distribution whose covariance
 // is the inverse of the likelihood's curvature. The season's first states keep their
 // estimates: there are many, and each matters little.
@@ -35,11 +45,11 @@ func (f *fitter) doubt(e *estimate, seed uint64) []params {
 		step := 1e-4 * (1 + math.Abs(x[i]))
 		kept := x[i]
 		x[i] = kept + step
-		above := f.objective(x, up)
+		above := f.gradientAt(x, up)
 		x[i] = kept - step
-		below := f.objective(x, down)
+		below := f.gradientAt(x, down)
 		x[i] = kept
-		if math.IsInf(above, 0) || math.IsInf(below, 0) {
+		if !above || !below {
 			return nil
 		}
 		for j := range k {

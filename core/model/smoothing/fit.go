@@ -147,16 +147,24 @@ func (f *fitter) gather(form Form, p *params, x []float64) []float64 {
 	return x
 }
 
-// objective is the loss with its gradient in the vector's terms.
-func (f *fitter) objective(x, g []float64) float64 {
-	dAlpha, dBeta, dGamma, dPhi := f.spread(x)
-	if !f.tr.run(f.form, f.y, f.m, &f.p) {
-		return math.Inf(1)
-	}
-	value, _ := f.tr.loss(f.form, f.y, f.known)
+// objective is what a fit minimises: the loss, and the prior of the weights.
+type objective struct{ *fitter }
+
+func (f objective) Value(x []float64) float64 {
+	value := f.value(x)
 	if math.IsInf(value, 0) || math.IsNaN(value) {
 		return math.Inf(1)
 	}
+	home := pullHome / float64(f.known)
+	for _, v := range x[:f.form.weights()] {
+		value += 0.5 * home * v * v
+	}
+	return value
+}
+
+// Gradient is in the vector's terms.
+func (f objective) Gradient(x, g []float64) {
+	dAlpha, dBeta, dGamma, dPhi := f.spread(x)
 	d := f.tr.back(f.form, f.y, f.m, &f.p)
 	i := 1
 	byAlpha := d.alpha
@@ -177,7 +185,6 @@ func (f *fitter) objective(x, g []float64) float64 {
 	g[0] = byAlpha * dAlpha
 	home := pullHome / float64(f.known)
 	for k := range i {
-		value += 0.5 * home * x[k] * x[k]
 		g[k] += home * x[k]
 	}
 	g[i] = d.level
@@ -189,7 +196,6 @@ func (f *fitter) objective(x, g []float64) float64 {
 	if f.form.Season != 'N' {
 		copy(g[i:], d.season)
 	}
-	return value
 }
 
 // value is the loss alone.
@@ -231,7 +237,7 @@ func (f *fitter) fit(form Form, from []float64, stop num.Stop) (estimate, bool) 
 	}
 	f.x = x
 	f.form = form
-	f.min.Run(f.objective, x, stop)
+	f.min.Run(objective{f}, x, stop)
 	value := f.value(x)
 	if math.IsInf(value, 0) || math.IsNaN(value) {
 		return estimate{}, false

@@ -70,6 +70,8 @@ type fitter struct {
 	y   []float64
 	s   State
 	min num.Minimizer
+
+	last float64 // loss at what was asked last
 }
 
 var fitters = sync.Pool{New: func() any { return &fitter{} }}
@@ -227,7 +229,7 @@ func (f *fitter) fit(free bool) {
 	}
 	for _, alpha := range []float64{0.1, 0.5, 0.9} {
 		x := [3]float64{math.Log(alpha / (1 - alpha)), first, 0}
-		sum := f.min.Run(f.objective, x[:k], num.Stop{Steps: 60, Gain: 1e-7})
+		sum := f.min.Run(objective{f}, x[:k], num.Stop{Steps: 60, Gain: 1e-7})
 		if sum < bestSum {
 			best, bestSum = x, sum
 		}
@@ -264,22 +266,26 @@ func (f *fitter) sum() (n int, sum float64) {
 	return n, sum
 }
 
-func (f *fitter) objective(x, g []float64) float64 {
-	value := func() float64 {
-		f.set(x)
-		n, sum := f.sum()
-		return 0.5 * math.Log(sum/float64(n))
-	}
-	v := value()
+// objective is what a fit minimises: the log of the root of the mean squared error one step ahead.
+type objective struct{ *fitter }
+
+func (f objective) Value(x []float64) float64 {
+	f.set(x)
+	n, sum := f.sum()
+	f.last = 0.5 * math.Log(sum/float64(n))
+	return f.last
+}
+
+// Gradient is by differences.
+func (f objective) Gradient(x, g []float64) {
 	const step = 1e-6
+	v := f.last
 	for i := range x {
 		kept := x[i]
 		x[i] += step
-		g[i] = (value() - v) / step
+		g[i] = (f.Value(x) - v) / step
 		x[i] = kept
 	}
-	f.set(x)
-	return v
 }
 
 func (s *State) restart() { s.Level, s.Fade, s.T, s.Quiet = s.Start, 1, 0, 0 }
@@ -437,7 +443,7 @@ func Families() model.Catalogue {
 	one, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "theta",
-		Version:   12, // of many series those asked are of all kinds
+		Version:   13, // seasons of series that are shut on some days
 		Summary:   "The theta method: half the slope of a line, and exponential smoothing around it, seasonally adjusted.",
 		Reference: "Assimakopoulos and Nikolopoulos, International Journal of Forecasting 16, 2000; Fiorucci and others, 32, 2016",
 		Settings: append([]model.Setting{
