@@ -167,3 +167,27 @@ func TestAPartOfTheLastPeriodIsFound(t *testing.T) {
 	}
 	assert.Equal(t, []int{1, 3}, found)
 }
+
+// A shop that is shut at weekends has a week of five days, as strong as it would be with seven; where most values are
+// unknown nothing is told.
+func TestStrengthsOfAWeekOfFiveDays(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(5, 21))
+	values, noise := make([]float64, 210), make([]float64, 210)
+	for i := range values {
+		values[i], noise[i] = 100+20*float64(i%7%3)+5*rnd.NormFloat64(), rnd.NormFloat64()
+		if i%7 >= 5 {
+			values[i], noise[i] = panel.Unknown, panel.Unknown
+		}
+	}
+	_, season := panel.Strengths(values, 7)
+	assert.Greater(t, season, 0.8)
+	_, none := panel.Strengths(noise, 7)
+	assert.Less(t, none, 0.2)
+	for i := range values {
+		if i%3 > 0 {
+			values[i] = panel.Unknown
+		}
+	}
+	_, few := panel.Strengths(values, 7)
+	assert.False(t, panel.Known(few), "two of three are unknown")
+}

@@ -75,7 +75,7 @@ func FindWithin(values []float64, calendar int) int {
 // detrended takes a moving mean out, or the plain mean at the ends.
 func detrended(values []float64, width int) []float64 {
 	n := len(values)
-	slow := centred(nil, values, width)
+	slow := centred(nil, values, width, max(1, width*CountKnown(values)/max(1, n)))
 	first, last := -1, -1
 	for i, v := range slow {
 		if Known(v) {

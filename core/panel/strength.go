@@ -26,7 +26,7 @@ func (w *scratch) strengths(values []float64, season int) (trend, seasonal float
 	if n < 2*season || n < 3*width/2+3 || n < 10 {
 		return Unknown, Unknown
 	}
-	w.smooth = centred(w.smooth[:0], values, width)
+	w.smooth = centred(w.smooth[:0], values, width, w.open(values, width))
 	w.blocks = w.blocks[:0]
 	for range season {
 		w.blocks = append(w.blocks, 0)
@@ -101,10 +101,31 @@ func (m *moments) add(v float64) {
 	m.ss += d * (v - m.mean)
 }
 
+// open is how many places of a round have a value in half of the rounds at least: a shop that is shut at weekends has
+// five days to its week. It is the whole round where hardly any has.
+func (w *scratch) open(values []float64, width int) int {
+	w.counts = append(w.counts[:0], make([]float64, width)...)
+	for t, v := range values {
+		if Known(v) {
+			w.counts[t%width]++
+		}
+	}
+	open := 0
+	for _, n := range w.counts {
+		if 2*width*int(n) >= len(values) {
+			open++
+		}
+	}
+	if open < 2 {
+		return width
+	}
+	return open
+}
+
 // centred appends the moving mean over a width around each value; an even width takes
 // half of each end. It is unknown within half a width of the ends, and where fewer
-// than three quarters of the values are known.
-func centred(out, values []float64, width int) []float64 {
+// than three quarters of those that are usual are known.
+func centred(out, values []float64, width, usual int) []float64 {
 	half := width / 2
 	n := len(values)
 	sum, known := 0.0, 0
@@ -135,7 +156,7 @@ func centred(out, values []float64, width int) []float64 {
 				}
 			}
 		}
-		if weight < 0.75*float64(width) {
+		if weight < 0.75*float64(usual) {
 			out = append(out, Unknown)
 			continue
 		}

@@ -17,7 +17,7 @@ import (
 // parts' shares and the line.
 func (f *Fit) Describe() model.Description {
 	d := model.Description{From: f.First, To: f.Next - 1, Known: panel.CountKnown(f.Values)}
-	d.LeftOut = append(unknown(f.First, f.Values, f.Odd), f.Odd...)
+	d.LeftOut = append(unknown(f.First, f.Values, f.Odd, f.view.Closed), f.Odd...)
 	if s, ok := f.State.(interface{ See(panel.SeriesView) }); ok {
 		s.See(f.view)
 	}
@@ -43,10 +43,11 @@ func (f *Fit) Describe() model.Description {
 	return d
 }
 
-// unknown lists the stretches without values, but those that were left out as odd.
-func unknown(first int, values []float64, odd []model.Stretch) (out []model.Stretch) {
+// unknown lists the stretches without values, but those that were left out as odd, and those in which there was nothing to
+// know.
+func unknown(first int, values []float64, odd []model.Stretch, closed func(at int) bool) (out []model.Stretch) {
 	missing := func(i int) bool {
-		return !panel.Known(values[i]) &&
+		return !panel.Known(values[i]) && !closed(first+i) &&
 			!slices.ContainsFunc(odd, func(x model.Stretch) bool { return x.From <= first+i && first+i <= x.To })
 	}
 	for i := 0; i < len(values); i++ {
