@@ -42,6 +42,7 @@ type Method struct {
 	Growing   []string // parts that are multiplied by the trend where others add
 	Level     string   // steady, wandering, or empty for as inner windows say
 	ZeroLogs  bool     // drivers with zeros in logs too, where parts multiply
+	Bent      bool     // the lines of drivers that take many values bend
 	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
 
 	trials   []model.Candidate // what inner windows said
@@ -413,6 +414,9 @@ func (m Method) driver(s *State, in single.Input, d int, driver panel.Driver) (i
 	}
 	item.Mean = sum / float64(n)
 	item.Spread = math.Sqrt(max(ss/float64(n)-item.Mean*item.Mean, 1e-300))
+	if m.Bent && m.Signs[driver.Name] == 0 {
+		item.bend(values)
+	}
 	return item, ""
 }
 

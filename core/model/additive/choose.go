@@ -16,6 +16,7 @@ import (
 type variant struct {
 	name   string // the same for the same way in every series
 	method Method
+	cost   float64 // by how much more than others it must beat the first
 }
 
 // stage settles one thing. The first variant is the one to keep to where inner windows don't tell; as a rule it is what the
@@ -34,6 +35,7 @@ type stage struct {
 // season that was seen a few times only is worth having.
 var stages = []stage{
 	{"the season", found, true}, {"the level", levels, true}, {"the scale", scales, true}, {"how drivers act", zeroDrivers, true},
+	{"the lines of drivers", bentDrivers, true},
 	{"the trend", trends, true}, {"the memory", memories, false}, {"the profile of the day", profiles, false},
 	{"the longest season", years, false},
 }
@@ -73,11 +75,11 @@ func levels(m Method, in single.Input) []variant {
 	}
 	if m.Trend == "saturating" || len(m.Growing) > 0 || m.Trend == "bending" {
 		m.Level = steady
-		return []variant{{"a steady trend", m}}
+		return []variant{{name: "a steady trend", method: m}}
 	}
 	wander, still := m, m
 	wander.Level, still.Level = wandering, steady
-	return []variant{{"a level that wanders", wander}, {"a steady trend", still}}
+	return []variant{{name: "a level that wanders", method: wander}, {name: "a steady trend", method: still}}
 }
 
 func scales(m Method, in single.Input) []variant {
@@ -86,7 +88,7 @@ func scales(m Method, in single.Input) []variant {
 	}
 	add, multiply := m, m
 	add.Parts, multiply.Parts = "add", "multiply"
-	list := []variant{{"parts that add", add}, {"parts that multiply", multiply}}
+	list := []variant{{name: "parts that add", method: add}, {name: "parts that multiply", method: multiply}}
 	if !single.OftenZero(in.Values) && arima.SteadierInLogs(in) {
 		slices.Reverse(list)
 	}
@@ -114,7 +116,7 @@ func zeroDrivers(m Method, in single.Input) []variant {
 		if driver.KnownAhead && single.ZeroShift(in.Driver(d, len(in.Values))) > 0 {
 			logs := m
 			logs.ZeroLogs = true
-			return []variant{{"drivers with zeros as they are", m}, {"drivers with zeros in logs", logs}}
+			return []variant{{name: "drivers with zeros as they are", method: m}, {name: "drivers with zeros in logs", method: logs}}
 		}
 	}
 	return nil
@@ -126,7 +128,7 @@ func trends(m Method, _ single.Input) []variant {
 	}
 	flat := m
 	flat.Trend = "flat"
-	return []variant{{"a trend as the data show", m}, {"a flat trend", flat}}
+	return []variant{{name: "a trend as the data show", method: m}, {name: "a flat trend", method: flat}}
 }
 
 // memories are all of the history, and parts of it that hold several rounds of its longest
@@ -137,10 +139,10 @@ func memories(m Method, in single.Input) []variant {
 	}
 	n := len(in.Values)
 	m.Memory = n
-	out := []variant{{"all of the history", m}}
+	out := []variant{{name: "all of the history", method: m}}
 	for _, length := range in.Memories(n) {
 		m.Memory = length
-		out = append(out, variant{fmt.Sprintf("the last %d periods", length), m})
+		out = append(out, variant{name: fmt.Sprintf("the last %d periods", length), method: m})
 	}
 	return out
 }
@@ -159,7 +161,7 @@ func profiles(m Method, in single.Input) []variant {
 	for _, s := range list[1:] {
 		apart.Seasons = append(apart.Seasons, wish{name: s.Name, pairs: -1})
 	}
-	return []variant{{"one profile of the day", m}, {"a profile of the day for weekends", apart}}
+	return []variant{{name: "one profile of the day", method: m}, {name: "a profile of the day for weekends", method: apart}}
 }
 
 // years are the seasons of the cadence, and those without the longest.
@@ -172,12 +174,12 @@ func years(m Method, in single.Input) []variant {
 		return nil
 	}
 	last := list[len(list)-1]
-	out := []variant{{"with the season of the " + last.Name, m}}
+	out := []variant{{name: "with the season of the " + last.Name, method: m}}
 	m.Seasons = []wish{}
 	for _, s := range list[:len(list)-1] {
 		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
 	}
-	return append(out, variant{"without the season of the " + last.Name, m})
+	return append(out, variant{name: "without the season of the " + last.Name, method: m})
 }
 
 // found are the seasons as they are, and with one that the calendar does not know.
@@ -189,14 +191,14 @@ func found(m Method, in single.Input) []variant {
 	if m.Seasons != nil || period == usual || period == 0 {
 		return nil
 	}
-	out := []variant{{"seasons of the calendar", m}}
+	out := []variant{{name: "seasons of the calendar", method: m}}
 	list, _ := seasonsOf(in.Cadence(), panel.CountKnown(in.Values), nil)
 	for _, s := range list {
 		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
 	}
 	own := wish{name: fmt.Sprintf("season of %d", period), period: float64(period), pairs: -1}
 	m.Seasons = append(slices.Clip(m.Seasons), own)
-	return append(out, variant{"a season that the calendar does not know", m}, variant{"that season alone", with(m, own)})
+	return append(out, variant{name: "a season that the calendar does not know", method: m}, variant{name: "that season alone", method: with(m, own)})
 }
 
 func with(m Method, w wish) Method {
@@ -342,6 +344,7 @@ func pick(list []variant, own []float64, pooled map[string]float64, others bool)
 			}
 			told = true
 		}
+		score += v.cost
 		if told && k > 0 && score < least-prefer {
 			best, least = k, score
 		}

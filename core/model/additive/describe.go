@@ -126,6 +126,12 @@ func (s *State) describe(d *model.Description, a int) {
 		d.Effects = append(d.Effects, s.effect(s.Names[a], "event", "an occurrence", s.Beta[a], deviation))
 	case ofDriver:
 		x := s.driver(s.Belongs[a])
+		if len(x.Bends) > 0 {
+			if x.bendOf(s.Names[a]) < 0 {
+				s.describePieces(d, x, a)
+			}
+			return
+		}
 		meaning, per, step := "effect of one unit "+s.scaleWords(), "1 unit more", 1.0
 		if x.Log {
 			meaning, per, step = "elasticity: per cent that 1 % more of the driver brings", "10 % more", math.Log(1.1)

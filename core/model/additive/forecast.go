@@ -64,12 +64,11 @@ func (s *State) hold(list []column, h int) (held []column, over [][]single.Exces
 			continue
 		}
 		held[c].values = slices.Clone(list[c].values)
-		low, high := (d.Low-d.Mean)/d.Spread, (d.High-d.Mean)/d.Spread
+		low, high, back := d.edges(list[c].name)
 		for i, x := range list[c].values {
 			if edge := max(low, min(high, x)); edge != x {
 				held[c].values[i] = edge
-				over[i] = append(over[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: d.Mean + edge*d.Spread,
-					At: d.Mean + x*d.Spread, Column: c})
+				over[i] = append(over[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: back(edge), At: back(x), Column: c})
 			}
 		}
 	}

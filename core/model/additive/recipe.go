@@ -44,6 +44,7 @@ type Driver struct {
 	Shift        float64 // added before the log is taken
 	Mean, Spread float64
 	Low, High    float64 // that the training part saw
+	Bends        []Bend  // of the line of what it does, ascending; none of a straight one
 }
 
 // The kinds of columns, by what they belong to.
@@ -234,6 +235,9 @@ func (l *layout) driver(d Driver) error {
 		}
 	}
 	l.add(d.Name, d.Name, ofDriver, 2, func(i int) float64 { return (d.to(values[i-l.shift]) - d.Mean) / d.Spread })
+	for k, b := range d.Bends {
+		l.add(d.Name, d.bendName(k), ofDriver, 2, func(i int) float64 { return (b.above(d.to(values[i-l.shift])) - b.Mean) / d.Spread })
+	}
 	return nil
 }
 
