@@ -56,11 +56,14 @@ func (m Method) LeavesOutOdd() bool { return true }
 // TakesDays says that it may be fitted to what the calendar's days leave.
 func (m Method) TakesDays() bool { return true }
 
-// TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and no driver
-// may be the season's cause.
+// TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and drivers are not so
+// many that no season can be told beside them.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Seasons == nil && len(in.View().Drivers()) == 0
+	return m.Seasons == nil && (!m.Drivers || single.Driven(in.View()) <= single.MostDriven)
 }
+
+// TakesDrivers says that it tells what drivers do.
+func (m Method) TakesDrivers(panel.View) bool { return m.Drivers }
 
 // Auto is the method with all left to the data.
 func Auto() Method {

@@ -400,8 +400,23 @@ func (m Method) LeavesOutOdd() bool { return true }
 // user's own.
 func (m Method) TakesDays() bool { return m.Outside && m.Lines == nil }
 
-// TakesRest says that it may be fitted to what a season of few rounds leaves: where it reads the calendar by itself,
-// and no driver may be the season's cause.
+// besideDrivers is how many rounds of a season must be seen for it to be told from the calendar, beside drivers, as well as
+// from what all series tell of it together: of one as short as months' in a year, and of longer ones, as weeks' are.
+const besideDrivers, besideDriversLong, longSeason = 2.0, 1.5, 24
+
+// TakesRest says that it may be fitted to what a season of few rounds leaves: where it reads the calendar by itself.
+// Beside drivers it does better by the calendar, but where that was hardly seen.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Lines == nil && m.Outside && len(in.View().Drivers()) == 0
+	if m.Lines != nil || !m.Outside {
+		return false
+	}
+	season, rounds := in.Cadence().Season(), besideDrivers
+	if season > longSeason {
+		rounds = besideDriversLong
+	}
+	driven := single.Driven(in.View())
+	return driven == 0 || driven <= single.MostDriven && float64(len(in.Values)) < rounds*float64(season)
 }
+
+// TakesDrivers says that it tells what drivers do.
+func (m Method) TakesDrivers(panel.View) bool { return true }

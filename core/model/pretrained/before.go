@@ -82,7 +82,7 @@ type teller func(ctx context.Context, v panel.View, after single.Doings, workers
 
 // tellTogether has all series tell what of them may be taken out, as known now and before what is held out: what days do, and
 // what comes once a year, which hardly ever is in windows that are held out; the season of the year, unless drivers may be
-// its cause; and a season of few rounds, where there is nothing to explain.
+// its cause; and a season of few rounds, beside the drivers where these are explained.
 func (t *Trained) tellTogether(ctx context.Context, v panel.View, out int, judge model.Judge) error {
 	if !t.Bounds.KeepDays {
 		if _, err := t.takeOut(ctx, v, out, &judge, single.DaysOf); err != nil {
@@ -97,24 +97,27 @@ func (t *Trained) tellTogether(ctx context.Context, v panel.View, out int, judge
 			return err
 		}
 	}
-	if outlook.Explainable(v) {
+	switch {
+	case t.now.by != nil:
+		return t.tellSeasons(ctx, v, out, judge, single.SeasonsBesideDrivers)
+	case outlook.Explainable(v):
 		return nil
 	}
-	return t.tellSeasons(ctx, v, out, judge)
+	return t.tellSeasons(ctx, v, out, judge, single.SeasonsOf)
 }
 
 // tellSeasons takes a season of few rounds out. Where nobody had seen their places in it before what is held out, that can't
 // tell, and nothing speaks against it.
-func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge model.Judge) error {
+func (t *Trained) tellSeasons(ctx context.Context, v panel.View, out int, judge model.Judge, tell teller) error {
 	n := len(t.now.told)
 	if feature.SettingOf(v, t.Horizon).Length < v.Cadence().Season()+2*out {
-		now, err := t.now.and(ctx, v, single.SeasonsOf, t.workers)
+		now, err := t.now.and(ctx, v, tell, t.workers)
 		if err == nil {
 			t.now, t.Unproved = now, len(now.told) > n
 		}
 		return err
 	}
-	proved, err := t.takeOut(ctx, v, out, &judge, single.SeasonsOf)
+	proved, err := t.takeOut(ctx, v, out, &judge, tell)
 	t.Unproved = len(t.now.told) > n && !proved
 	return err
 }

@@ -74,17 +74,18 @@ func (m seasoned) seasonOf(in Input) *young.Season {
 	if !takesRest(m.Method, in) {
 		return nil
 	}
-	return toldSeason(m.prior, in)
+	return toldSeason(m.prior, in, takesDrivers(m.Method, in.View()))
 }
 
-// toldSeason is the season that a prior tells of a series; nil for none, or where the series shows another.
-func toldSeason(prior *young.Prior, in Input) *young.Season {
+// toldSeason is the season that a prior tells of a series, beside its drivers where it is driven; nil for none, or where
+// the series shows another.
+func toldSeason(prior *young.Prior, in Input, driven bool) *young.Season {
 	if panel.FindSeason(in.Values, in.Cadence().Season()) > 0 {
 		return nil
 	}
 	// What is remembered holds the prior too, or another might come to stand where it stood.
 	return panel.Remember(in.SeriesView, fmt.Sprintf("season as %p tells it", prior), func() toldBy {
-		return toldBy{prior, prior.Of(in.Key, quiet(in, in.Cadence().Season()), in.Ordinal())}
+		return toldBy{prior, prior.Of(youngSeries(in, in.Cadence().Season(), driven))}
 	}).season
 }
 
@@ -132,7 +133,7 @@ func learnt(ctx context.Context, method Method, v panel.View, after Doings, work
 	if _, ok := method.(OnRest); !ok {
 		return method, nil
 	}
-	prior, err := priorOf(ctx, v, all(v, leavesOut(method), after), workers)
+	prior, err := priorOf(ctx, v, all(v, leavesOut(method), after), takesDrivers(method, v), workers)
 	if err != nil || prior == nil {
 		return method, err
 	}
@@ -150,12 +151,25 @@ func inputOf(v panel.View, i int, mended bool) Input {
 // SeasonsOf are the seasons of which the series of a view have seen few rounds, after something was taken out of them;
 // nothing for none. Of series that are often zero there is none: without it they would not be what they are.
 func SeasonsOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
-	prior, err := priorOf(ctx, v, all(v, true, after), workers)
+	return seasonsOf(ctx, v, after, false, workers)
+}
+
+// SeasonsBesideDrivers are those of series of which what drivers known ahead do is told apart; nothing where these are too
+// many.
+func SeasonsBesideDrivers(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
+	if Driven(v) > MostDriven {
+		return nil, nil
+	}
+	return seasonsOf(ctx, v, after, true, workers)
+}
+
+func seasonsOf(ctx context.Context, v panel.View, after Doings, driven bool, workers int) (Doings, error) {
+	prior, err := priorOf(ctx, v, all(v, true, after), driven, workers)
 	if err != nil || prior == nil {
 		return nil, err
 	}
 	return Doings{doing("the season", prior, func(in Input) (*Seasoned, Input) {
-		season := toldSeason(prior, in)
+		season := toldSeason(prior, in, driven)
 		if season == nil || OftenZero(in.Values) {
 			return nil, in
 		}
@@ -168,7 +182,7 @@ const mostLearnt = 400
 
 // priorOf is what a number of series tell of their seasons together; nil where none has seen few rounds, or they tell
 // nothing.
-func priorOf(ctx context.Context, v panel.View, of asked, workers int) (*young.Prior, error) {
+func priorOf(ctx context.Context, v panel.View, of asked, driven bool, workers int) (*young.Prior, error) {
 	m, period := seasonOf(v)
 	short := false
 	for i := 0; i < of.n && !short; i++ {
@@ -177,10 +191,14 @@ func priorOf(ctx context.Context, v panel.View, of asked, workers int) (*young.P
 	if !short {
 		return nil, nil
 	}
-	return learnOf(of, "seasons of few rounds", func(rests []Input) (*young.Prior, error) {
+	what := "seasons of few rounds"
+	if driven {
+		what += " beside drivers"
+	}
+	return learnOf(of, what, func(rests []Input) (*young.Prior, error) {
 		list := make([]young.Series, len(rests))
 		for k, in := range rests {
-			list[k] = young.Series{Key: in.Key, Values: quiet(in, m), First: in.Ordinal()}
+			list[k] = youngSeries(in, m, driven)
 		}
 		return young.Learn(ctx, list, m, period, workers)
 	})
@@ -218,7 +236,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 		}
 	}
 	values, input := func(i int) []float64 { return inputs[i].Values }, func(i int) Input { return inputs[i] }
-	prior, err := priorOf(ctx, v, asked{n: len(inputs), values: values, input: input}, workers)
+	prior, err := priorOf(ctx, v, asked{n: len(inputs), values: values, input: input}, takesDrivers(method, v), workers)
 	if err != nil || prior == nil {
 		return out, err
 	}

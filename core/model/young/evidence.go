@@ -52,14 +52,18 @@ func (d *design) season(ordinal int64, row []float64) {
 	}
 }
 
-// rows fills columns of n values from an ordinal on, a row a value: the season's, and the slope's.
-func (d *design) rows(n int, first int64, out []float64) {
-	each := d.coefficients() + 1
+// rows fills columns of n values from an ordinal on, a row a value: the season's, the slope's, and the drivers'.
+func (d *design) rows(n int, first int64, drivers [][]float64, out []float64) {
+	slope := d.coefficients()
+	each := slope + 1 + len(drivers)
 	middle := float64(n-1) / 2
 	for i := range n {
 		row := out[i*each : (i+1)*each]
-		d.season(first+int64(i), row[:each-1])
-		row[each-1] = (float64(i) - middle) / d.period
+		d.season(first+int64(i), row[:slope])
+		row[slope] = (float64(i) - middle) / d.period
+		for k, column := range drivers {
+			row[slope+1+k] = column[i]
+		}
 	}
 }
 
@@ -75,17 +79,19 @@ type seen struct {
 	room              // of the settings that are gone into one by one
 }
 
-// look filters a series for all wanders.
-func (d *design) look(values []float64, first int64, others []float64) *seen {
-	p := d.coefficients() + 2
+// look filters values, in logs or as they are, of a series for all wanders.
+func (d *design) look(values []float64, of Series, others []float64) *seen {
+	p, n := d.coefficients()+2, len(values)
 	s := &seen{d: d, p: p, by: make([]filtered, len(wanders)), left: make([][]left, len(wanders)), room: newRoom(p)}
 	u := unforeseens.Get().(*unforeseen)
 	defer unforeseens.Put(u)
-	u.rows = slices.Grow(u.rows[:0], len(values)*(p-1))[:len(values)*(p-1)]
-	d.rows(len(values), first, u.rows)
+	each := p - 1 + len(of.Drivers)
+	u.rows = slices.Grow(u.rows[:0], n*each)[:n*each]
+	d.rows(n, of.First, of.Drivers, u.rows)
 	for k, w := range wanders {
-		s.by[k] = newFiltered(p)
-		s.by[k].filter(values, w, u)
+		f := newFiltered(each + 1)
+		f.filter(values, w, u)
+		s.by[k] = f.driven(len(of.Drivers))
 	}
 	return s.beside(others)
 }

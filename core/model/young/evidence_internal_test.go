@@ -67,7 +67,7 @@ func TestEvidenceIsThatOfTheNormalDistribution(t *testing.T) {
 	y[5], y[11] = panel.Unknown, panel.Unknown
 	d := newDesign(m, m)
 	others := []float64{0.4, -0.1, 0.2, 0, 0.05, 0.3}
-	s := d.look(y, 100, others)
+	s := d.look(y, Series{First: 100}, others)
 	require.NotNil(t, s.alone())
 	s.share = 0.7
 	var known []int
@@ -105,7 +105,7 @@ func TestSettingsOfASeasonAreToldFromWhatItLeaves(t *testing.T) {
 		for k := range others {
 			others[k] = rnd.NormFloat64()
 		}
-		first, later := d.look(y, 100, others), d.look(y, 100, nil)
+		first, later := d.look(y, Series{First: 100}, others), d.look(y, Series{First: 100}, nil)
 		logliks := first.all(first.alone())
 		alone := later.alone()
 		later.beside(others)
@@ -127,7 +127,7 @@ func written(s *seen, values []float64, setting int, known []int) (loglik float6
 	n, x := len(known), s.d.list[setting]
 	each := s.p - 1
 	own, rows := make([]float64, len(values)*each), make([]float64, len(values)*s.p)
-	s.d.rows(len(values), 100, own)
+	s.d.rows(len(values), 100, nil, own)
 	for i := range values {
 		row := rows[i*s.p : (i+1)*s.p]
 		copy(row, own[i*each:(i+1)*each])
@@ -174,7 +174,7 @@ func written(s *seen, values []float64, setting int, known []int) (loglik float6
 
 // A series that never moves tells nothing, and no setting is likely.
 func TestNothingIsToldByWhatNeverMoves(t *testing.T) {
-	flat := newDesign(12, 12).look(make([]float64, 30), 100, nil)
+	flat := newDesign(12, 12).look(make([]float64, 30), Series{First: 100}, nil)
 	assert.Nil(t, flat.alone())
 }
 
@@ -185,7 +185,7 @@ func BenchmarkAlone(b *testing.B) {
 	for i := range y {
 		y[i] = 3 + math.Sin(2*math.Pi*float64(i)/52) + rnd.NormFloat64()
 	}
-	s := newDesign(52, 52.18).look(y, 100, nil)
+	s := newDesign(52, 52.18).look(y, Series{First: 100}, nil)
 	for b.Loop() {
 		s.alone()
 	}

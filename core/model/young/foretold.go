@@ -47,7 +47,7 @@ func foretold(ctx context.Context, weeks []Series, by *design, workers int) (boo
 	}
 	gains := make([][]float64, len(weeks))
 	err = num.Each(ctx, workers, len(weeks), func(i int) {
-		if season := p.Of(early[i].Key, early[i].Values, early[i].First); season != nil {
+		if season := p.Of(early[i]); season != nil {
 			gains[i] = season.gains(weeks[i], end-int64(held), held)
 		}
 	})

@@ -16,6 +16,21 @@ type Series struct {
 	Key    string
 	Values []float64
 	First  int64 // ordinal of the first
+	// Drivers are columns of what is done to it, known and as long as the values: what they do is no season's.
+	Drivers [][]float64
+}
+
+// last is the series by its last rounds: those that are looked at.
+func (s Series) last(m int) Series {
+	past := len(s.Values)
+	s.Values, s.First = recent(s.Values, s.First, m)
+	past -= len(s.Values)
+	drivers := make([][]float64, len(s.Drivers))
+	for d, column := range s.Drivers {
+		drivers[d] = column[past:]
+	}
+	s.Drivers = drivers
+	return s
 }
 
 // Prior is what the series of a panel tell of each other's seasons.
@@ -50,9 +65,9 @@ func learn(ctx context.Context, list []Series, by *design, workers int) (*Prior,
 	err := num.Each(ctx, workers, len(list), func(i int) {
 		s := list[i]
 		y, _ := inUnit(s.Values)
-		levels[i] = p.design.look(y, s.First, nil)
+		levels[i] = p.design.look(y, s, nil)
 		if y, ok := logsOf(s.Values); ok {
-			logs[i] = p.design.look(y, s.First, nil)
+			logs[i] = p.design.look(y, s, nil)
 		}
 	})
 	if err != nil {
@@ -85,8 +100,7 @@ func worth(list []Series, m int) (out []Series) {
 	most := false
 	for _, s := range list {
 		most = most || float64(len(s.Values)) >= mostOfRound*float64(m)
-		s.Values, s.First = recent(s.Values, s.First, m)
-		if Short(s.Values, m) {
+		if s = s.last(m); Short(s.Values, m) {
 			out = append(out, s)
 		}
 	}
@@ -254,30 +268,29 @@ func together(loglik, share []float64) float64 {
 }
 
 // Of is the season of a series; nil where it has seen more than a few rounds of a short one, or nothing tells.
-func (p *Prior) Of(key string, values []float64, first int64) *Season {
-	if p == nil || !Short(values, p.design.m) {
+func (p *Prior) Of(s Series) *Season {
+	if p == nil || !Short(s.Values, p.design.m) {
 		return nil
 	}
-	many := Long(values, p.design.m)
-	values, first = recent(values, first, p.design.m)
-	season := p.of(key, values, first)
+	many := Long(s.Values, p.design.m)
+	season := p.of(s.last(p.design.m))
 	if season != nil {
 		season.Many = many
 	}
 	return season
 }
 
-func (p *Prior) of(key string, values []float64, first int64) *Season {
+func (p *Prior) of(s Series) *Season {
 	if p.log {
-		if y, ok := logsOf(values); ok {
-			return p.logs.mix(p.design.look(y, first, p.logs.others(key)), 1, true)
+		if y, ok := logsOf(s.Values); ok {
+			return p.logs.mix(p.design.look(y, s, p.logs.others(s.Key)), 1, true)
 		}
 	}
 	if p.levels.share == nil {
 		return nil
 	}
-	y, unit := inUnit(values)
-	return p.levels.mix(p.design.look(y, first, p.levels.others(key)), unit, false)
+	y, unit := inUnit(s.Values)
+	return p.levels.mix(p.design.look(y, s, p.levels.others(s.Key)), unit, false)
 }
 
 // terms are coefficients as pairs, the left out sine as nought.

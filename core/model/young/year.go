@@ -49,7 +49,7 @@ func (y *Year) Of(s Series) *Season {
 		return nil
 	}
 	w := weeksOf(s)
-	season := y.weeks.Of(w.Key, w.Values, w.First)
+	season := y.weeks.Of(w)
 	if season != nil {
 		season.Terms, season.Many = byDay(season.Terms), true
 	}

@@ -38,7 +38,7 @@ func learn(t *testing.T, list []young.Series, year float64) (p *young.Prior, far
 	require.NoError(t, err)
 	require.NotNil(t, p)
 	for _, s := range list {
-		own := p.Of(s.Key, s.Values, s.First)
+		own := p.Of(s)
 		require.NotNil(t, own)
 		share += own.Share / float64(len(list))
 		for k := range 12 {
@@ -90,7 +90,7 @@ func TestDeviationsHold(t *testing.T) {
 			}
 			p, err := young.Learn(context.Background(), list, 12, 12, 2)
 			require.NoError(t, err)
-			own := p.Of(list[0].Key, list[0].Values, list[0].First)
+			own := p.Of(list[0])
 			if !own.Log {
 				continue // one alone may speak for levels
 			}
@@ -113,7 +113,7 @@ func TestANewSeriesTakesTheOthersSeason(t *testing.T) {
 	newcomer.Values, newcomer.First = newcomer.Values[41:], newcomer.First+41 // seven months
 	p, err := young.Learn(context.Background(), list, 12, 12, 1)
 	require.NoError(t, err)
-	own := p.Of(newcomer.Key, newcomer.Values, newcomer.First)
+	own := p.Of(*newcomer)
 	for k := range 12 {
 		assert.InDelta(t, season(0.4, 600+k), math.Log(own.At(int64(600+k))), 0.12, "place %d", k)
 	}
@@ -122,7 +122,7 @@ func TestANewSeriesTakesTheOthersSeason(t *testing.T) {
 	p, err = young.Learn(context.Background(), odd, 12, 12, 1)
 	require.NoError(t, err)
 	for _, i := range []int{0, 2} {
-		flat := p.Of(odd[i].Key, odd[i].Values, 600)
+		flat := p.Of(odd[i])
 		for k := range 12 {
 			assert.InDelta(t, 0, math.Log(flat.At(int64(600+k))), 0.1, "series %d has none", i)
 		}
@@ -152,9 +152,9 @@ func TestASeasonGoesOutAndBack(t *testing.T) {
 		many, err := young.Learn(context.Background(), list, 12, 12, 4)
 		require.NoError(t, err)
 		for _, s := range list {
-			own := one.Of(s.Key, s.Values, s.First)
+			own := one.Of(s)
 			require.NotNil(t, own, name)
-			assert.Equal(t, own, many.Of(s.Key, s.Values, s.First), name)
+			assert.Equal(t, own, many.Of(s), name)
 			rest, span := own.Rest(s.Values, s.First), own.Over(s.First, len(s.Values))
 			for i := range rest {
 				span.PutBack(i, rest[i:i+1])
@@ -183,11 +183,11 @@ func TestNothingToLearn(t *testing.T) {
 	assert.Nil(t, learned(nil, 12))
 	assert.Nil(t, learned(shops(5, 20, 0.3, 0.02, 0.08), 1), "no season")
 	constant := []young.Series{{Key: "a", Values: slices.Repeat([]float64{7}, 20)}}
-	assert.Nil(t, learned(constant, 12).Of("a", constant[0].Values, 0))
+	assert.Nil(t, learned(constant, 12).Of(constant[0]))
 	var none *young.Prior
-	assert.Nil(t, none.Of("a", shops(1, 20, 0.3, 0.02, 0.08)[0].Values, 0))
+	assert.Nil(t, none.Of(shops(1, 20, 0.3, 0.02, 0.08)[0]))
 	long := shops(2, 100, 0.3, 0.02, 0.08)
-	assert.Nil(t, learned(long, 12).Of("a", long[0].Values, 600), "a long series tells by itself")
+	assert.Nil(t, learned(long, 12).Of(long[0]), "a long series tells by itself")
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err := young.Learn(ctx, shops(5, 20, 0.3, 0.02, 0.08), 12, 12, 2)
@@ -210,7 +210,7 @@ func TestAYearOfWeeks(t *testing.T) {
 	p, err := young.Learn(context.Background(), list, 52, period, 2)
 	require.NoError(t, err)
 	for _, s := range list {
-		own := p.Of(s.Key, s.Values, s.First)
+		own := p.Of(s)
 		base := math.Log(own.At(2700)) - year(2700)
 		for k := range 100 {
 			assert.InDelta(t, year(2600+k)+base, math.Log(own.At(int64(2600+k))), 0.1)
@@ -229,7 +229,7 @@ func BenchmarkOf(b *testing.B) {
 		require.NoError(b, err)
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
-				p.Of(list[0].Key, list[0].Values, list[0].First)
+				p.Of(list[0])
 			}
 		})
 	}
