@@ -17,7 +17,7 @@ import (
 // parts' shares and the line.
 func (f *Fit) Describe() model.Description {
 	d := model.Description{From: f.First, To: f.Next - 1, Known: panel.CountKnown(f.Values)}
-	d.LeftOut = append(unknown(f.First, f.Values, f.Odd, f.view.Closed), f.Odd...)
+	d.LeftOut = append(unknown(f.First, f.Values, f.Odd, f.closed), f.Odd...)
 	if s, ok := f.State.(interface{ See(panel.SeriesView) }); ok {
 		s.See(f.view)
 	}
@@ -42,6 +42,9 @@ func (f *Fit) Describe() model.Description {
 	}
 	return d
 }
+
+// closed says whether a period is closed, as far as a fit that was read has seen its series.
+func (f *Fit) closed(at int) bool { return f.view.Values != nil && f.view.Closed(at) }
 
 // unknown lists the stretches without values, but those that were left out as odd, and those in which there was nothing to
 // know.

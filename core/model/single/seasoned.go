@@ -371,6 +371,9 @@ func (resting) TakesRest(Input) bool { return true }
 // TakesLong is so, for that is what the form was chosen for.
 func (resting) TakesLong() bool { return true }
 
+// TakesDrivers is as it was for what the form was chosen from.
+func (r resting) TakesDrivers(v panel.View) bool { return takesDrivers(r.Method, v) }
+
 // Apart is the fit without what the rest's shares with others.
 func (s *Seasoned) Apart() (State, any) {
 	sharing, ok := s.State.(Sharing)
