@@ -64,6 +64,7 @@ func TestDriversBendWhereTheyDo(t *testing.T) {
 			assert.InDelta(t, -5, d.Effects[0].Units, 0.5)
 			continue
 		}
+		assert.Contains(t, d.Form, ", 1 driver (what these do bends: price), with")
 		require.Len(t, d.Effects, 3, "one a piece")
 		assert.InDelta(t, -6, d.Effects[0].Units, 0.6, d.Effects[0].Name)
 		assert.InDelta(t, 0, d.Effects[1].Units, 0.8, d.Effects[1].Name)

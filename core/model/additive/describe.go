@@ -49,7 +49,7 @@ func (s *State) Describe(d *model.Description, horizon int) {
 	if len(s.Recipe.Level) > 0 {
 		d.Form += ", with " + strings.Join(s.Recipe.Growing, ", ") + " that grow with the trend"
 	}
-	d.Form += fmt.Sprintf(", %d events and %d drivers, with %s", len(s.Recipe.Events), len(s.Recipe.Drivers), words(s.Errs))
+	d.Form += s.outsideWords() + ", with " + words(s.Errs)
 	if s.Before > 0 {
 		d.Form += fmt.Sprintf(", learnt from the last %d periods", s.Used)
 		d.From += s.Before
@@ -90,6 +90,29 @@ func (s *State) Describe(d *model.Description, horizon int) {
 		d.Cautions = append(d.Cautions, "the level moved for good at "+strings.Join(places, ", ")+": it starts anew there")
 	}
 	d.Cautions = append(d.Cautions, s.Notes...)
+}
+
+// outsideWords say how many events and drivers there are, and whether lines of drivers bend; nothing for none.
+func (s *State) outsideWords() (out string) {
+	counted := func(n int, what string) {
+		if n == 1 {
+			out += ", 1 " + what
+		} else if n > 1 {
+			out += fmt.Sprintf(", %d %ss", n, what)
+		}
+	}
+	counted(len(s.Recipe.Events), "event")
+	counted(len(s.Recipe.Drivers), "driver")
+	var bent []string
+	for _, x := range s.Recipe.Drivers {
+		if len(x.Bends) > 0 {
+			bent = append(bent, x.Name)
+		}
+	}
+	if len(bent) > 0 {
+		out += " (what these do bends: " + strings.Join(bent, ", ") + ")"
+	}
+	return out
 }
 
 // unit is what one on the working scale is in the measure's unit, where that is constant.
