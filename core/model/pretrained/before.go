@@ -92,10 +92,8 @@ func (t *Trained) tellTogether(ctx context.Context, v panel.View, out int, judge
 			return err
 		}
 	}
-	if len(v.Drivers()) == 0 {
-		if _, err := t.takeOut(ctx, v, out, &judge, single.YearOf); err != nil {
-			return err
-		}
+	if err := t.tellYear(ctx, v, out, judge); err != nil {
+		return err
 	}
 	switch {
 	case t.now.by != nil:
@@ -104,6 +102,20 @@ func (t *Trained) tellTogether(ctx context.Context, v panel.View, out int, judge
 		return nil
 	}
 	return t.tellSeasons(ctx, v, out, judge, single.SeasonsOf)
+}
+
+// tellYear takes the season of the year out, beside the drivers where these are explained, and not where they are not: they may
+// be its cause.
+func (t *Trained) tellYear(ctx context.Context, v panel.View, out int, judge model.Judge) error {
+	tell := single.YearOf
+	if len(v.Drivers()) > 0 {
+		if t.now.by == nil {
+			return nil
+		}
+		tell = single.YearBesideDrivers
+	}
+	_, err := t.takeOut(ctx, v, out, &judge, tell)
+	return err
 }
 
 // tellSeasons takes a season of few rounds out. Where nobody had seen their places in it before what is held out, that can't

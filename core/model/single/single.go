@@ -181,12 +181,12 @@ func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (mode
 		return m, err
 	}
 	if takesYear(m.method, v) {
-		year, err := yearOf(ctx, v, all(v, leavesOut(m.method), taken), workers)
+		year, err := yearOf(ctx, v, all(v, leavesOut(m.method), taken), false, workers)
 		if err != nil {
 			return m, err
 		}
 		if year != nil {
-			taken = append(taken, withoutYear(year))
+			taken = append(taken, withoutYear(year, false))
 		}
 	}
 	m.method, err = learnt(ctx, m.method, v, taken, workers)

@@ -30,19 +30,23 @@ type longer interface {
 	Of(s young.Series) *young.Season
 }
 
-// yearOf is what a number of series tell of the season of the year of their days, or of the week within them, together;
-// nil where they tell nothing.
-func yearOf(ctx context.Context, v panel.View, of asked, workers int) (longer, error) {
+// yearOf is what a number of series tell of the season of the year of their days, beside their drivers where they are driven,
+// or of the week within days, together; nil where they tell nothing.
+func yearOf(ctx context.Context, v panel.View, of asked, driven bool, workers int) (longer, error) {
 	listed := func(rests []Input) []young.Series {
 		list := make([]young.Series, len(rests))
 		for k, in := range rests {
-			list[k] = seriesOfYear(in)
+			list[k] = seriesOfYear(in, driven)
 		}
 		return list
 	}
 	switch seasons := v.Cadence().Seasons(); {
 	case v.Cadence().Unit == calendar.Day:
-		year, err := learnOf(of, "season of the year", func(rests []Input) (*young.Year, error) {
+		what := "season of the year"
+		if driven {
+			what += " beside drivers"
+		}
+		year, err := learnOf(of, what, func(rests []Input) (*young.Year, error) {
 			return young.LearnYear(ctx, listed(rests), workers)
 		})
 		if err != nil || year == nil {
@@ -61,8 +65,12 @@ func yearOf(ctx context.Context, v panel.View, of asked, workers int) (longer, e
 	return nil, nil
 }
 
-func seriesOfYear(in Input) young.Series {
-	return young.Series{Key: in.Key, Values: seriesOfDays(in).Values, First: in.Ordinal()}
+func seriesOfYear(in Input, driven bool) young.Series {
+	s := young.Series{Key: in.Key, Values: seriesOfDays(in).Values, First: in.Ordinal()}
+	if driven {
+		s.Drivers = drivenBy(in)
+	}
+	return s
 }
 
 // yearBy is the season of the year of a series and what told it, which is kept so that no other comes to stand there.
@@ -72,10 +80,10 @@ type yearBy struct {
 }
 
 // withoutYear takes the season of the year, or the week within days, out of series, and gives what puts it back; nil where there is none.
-func withoutYear(prior longer) Doing {
+func withoutYear(prior longer, driven bool) Doing {
 	return doing("the year", prior, func(in Input) (*Seasoned, Input) {
 		season := panel.Remember(in.SeriesView, fmt.Sprintf("year as %p tells it", prior), func() yearBy {
-			return yearBy{prior, prior.Of(seriesOfYear(in))}
+			return yearBy{prior, prior.Of(seriesOfYear(in, driven))}
 		}).season
 		if season == nil || !season.Log && OftenZero(in.Values) {
 			return nil, in
@@ -91,9 +99,22 @@ func withoutYear(prior longer) Doing {
 // taken out of them; nothing for none. Of series that are often zero there is none unless it is a factor: without it they
 // would not be what they are.
 func YearOf(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
-	prior, err := yearOf(ctx, v, all(v, true, after), workers)
+	return yearsOf(ctx, v, after, false, workers)
+}
+
+// YearBesideDrivers is that of daily series of which what drivers known ahead do is told apart; nothing where these are too
+// many.
+func YearBesideDrivers(ctx context.Context, v panel.View, after Doings, workers int) (Doings, error) {
+	if v.Cadence().Unit != calendar.Day || Driven(v) > MostDriven {
+		return nil, nil
+	}
+	return yearsOf(ctx, v, after, true, workers)
+}
+
+func yearsOf(ctx context.Context, v panel.View, after Doings, driven bool, workers int) (Doings, error) {
+	prior, err := yearOf(ctx, v, all(v, true, after), driven, workers)
 	if err != nil || prior == nil {
 		return nil, err
 	}
-	return Doings{withoutYear(prior)}, nil
+	return Doings{withoutYear(prior, driven)}, nil
 }

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"gonum.org/v1/gonum/floats"
+	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/stat"
 
 	"paperkettle/core/num"
@@ -64,15 +65,13 @@ func foretold(ctx context.Context, weeks []Series, by *design, workers int) (boo
 // gains are by how much the squares of changes from a week on are smaller without the season, next to the mean square of all
 // changes of the series.
 func (s *Season) gains(weeks Series, from int64, held int) []float64 {
+	done := s.done(weeks, from)
 	change := func(o int64, rest bool) float64 {
-		a, b := weeks.at(o), weeks.at(o+step)
-		if s.Log { // of weeks without sales nothing is known
-			a, b = logOf(a), logOf(b)
-		}
+		d := s.change(weeks, o) - done(o)
 		if rest {
-			a, b = a-s.term(o), b-s.term(o+step)
+			d -= s.term(o+step) - s.term(o)
 		}
-		return b - a
+		return d
 	}
 	squares, n := 0.0, 0.0
 	for i := range len(weeks.Values) - step {
@@ -91,6 +90,53 @@ func (s *Season) gains(weeks Series, from int64, held int) []float64 {
 		}
 	}
 	return out
+}
+
+// change is what a series does in a month from a week on, in logs where the season is in logs: of weeks without sales
+// nothing is known then.
+func (s *Season) change(weeks Series, o int64) float64 {
+	a, b := weeks.at(o), weeks.at(o+step)
+	if s.Log {
+		a, b = logOf(a), logOf(b)
+	}
+	return b - a
+}
+
+// done is what drivers do to changes, by least squares on those before a week beside the season, each held a little to
+// nought; nothing for a series without drivers.
+func (s *Season) done(weeks Series, before int64) func(o int64) float64 {
+	k := len(weeks.Drivers)
+	if k == 0 {
+		return func(int64) float64 { return 0 }
+	}
+	moves := func(o int64) []float64 {
+		out, i := make([]float64, k), o-weeks.First
+		for d, column := range weeks.Drivers {
+			if i >= 0 && i+step < int64(len(column)) {
+				out[d] = column[i+step] - column[i]
+			}
+		}
+		return out
+	}
+	gram, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
+	for d := range k {
+		gram.SetSym(d, d, 1)
+	}
+	for o := weeks.First; o+step < before; o++ {
+		y := s.change(weeks, o) - (s.term(o+step) - s.term(o))
+		if !panel.Known(y) {
+			continue
+		}
+		x := mat.NewVecDense(k, moves(o))
+		gram.SymRankOne(gram, 1, x)
+		right.AddScaledVec(right, y, x)
+	}
+	var root mat.Cholesky
+	var does mat.VecDense
+	if !root.Factorize(gram) || root.SolveVecTo(&does, right) != nil {
+		return func(int64) float64 { return 0 }
+	}
+	return func(o int64) float64 { return floats.Dot(does.RawVector().Data, moves(o)) }
 }
 
 // logOf is the log of what is above zero.

@@ -75,7 +75,7 @@ func byDay(weeks harmonic.Terms) harmonic.Terms {
 func weeksOf(s Series) Series {
 	first := floorDiv(s.First)
 	n := int(floorDiv(s.First+int64(len(s.Values))-1)-first) + 1
-	out := Series{Key: s.Key, First: first, Values: make([]float64, max(0, n))}
+	out := Series{Key: s.Key, First: first, Values: make([]float64, max(0, n)), Drivers: weeksOfDrivers(s, first, n)}
 	usual := usualDays(s)
 	for k := range out.Values {
 		sum, count := 0.0, 0
@@ -94,6 +94,36 @@ func weeksOf(s Series) Series {
 	}
 	if past := len(out.Values) - mostWeeks; past > 0 {
 		out.Values, out.First = out.Values[past:], out.First+int64(past)
+		for d := range out.Drivers {
+			out.Drivers[d] = out.Drivers[d][past:]
+		}
+	}
+	return out
+}
+
+// weeksOfDrivers are the means of drivers over the days of each of n weeks on which the series is known; of a week without
+// any, over all its days.
+func weeksOfDrivers(s Series, first int64, n int) [][]float64 {
+	out := make([][]float64, len(s.Drivers))
+	for d, column := range s.Drivers {
+		out[d] = make([]float64, max(0, n))
+		for k := range out[d] {
+			var sum, count, whole, days float64
+			for day := range int64(week) {
+				i := (first+int64(k))*week + day - s.First
+				if i < 0 || i >= int64(len(column)) {
+					continue
+				}
+				whole, days = whole+column[i], days+1
+				if panel.Known(s.Values[i]) {
+					sum, count = sum+column[i], count+1
+				}
+			}
+			if count == 0 {
+				sum, count = whole, max(1, days)
+			}
+			out[d][k] = sum / count
+		}
 	}
 	return out
 }

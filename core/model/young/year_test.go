@@ -125,3 +125,48 @@ func TestTooLittleOfAYear(t *testing.T) {
 	assert.InDelta(t, wave(18200), math.Log(season.At(18200)), 0.1)
 	assert.Nil(t, prior.Of(unknown))
 }
+
+// What a driver does is no season's: a sale that lasted all of a month, beside short ones now and then, leaves the
+// season as it was where the driver is told, and not where it is not.
+func TestSeasonOfTheYearBesideADriver(t *testing.T) {
+	wave := func(o int64) float64 { return 0.3 * math.Sin(2*math.Pi*float64(o)/daysOfYear) }
+	list := ofYear(8, 800, 0.002, wave)
+	for i := range list {
+		sale := make([]float64, len(list[i].Values))
+		for k := range sale {
+			if k >= 120 && k < 165 || k%50 < 3 {
+				sale[k] = 1
+				list[i].Values[k] *= math.Exp(0.7)
+			}
+			if k%29 == i {
+				list[i].Values[k] = panel.Unknown
+			}
+		}
+		list[i].Drivers = [][]float64{sale}
+	}
+	far := func(told bool) (sum float64) {
+		given := make([]young.Series, len(list))
+		for i, s := range list {
+			if given[i] = s; !told {
+				given[i].Drivers = nil
+			}
+		}
+		prior, err := young.LearnYear(context.Background(), given, 2)
+		require.NoError(t, err)
+		for _, s := range given {
+			season := prior.Of(s)
+			for k := range int64(365) {
+				o, said := s.First+800+k, 0.0
+				if season != nil {
+					said = math.Log(season.At(o))
+				}
+				sum += math.Abs(said-wave(o)) / 365 / float64(len(given))
+			}
+		}
+		return sum
+	}
+	beside, without := far(true), far(false)
+	t.Logf("%.3f beside it, %.3f without", beside, without)
+	assert.Less(t, beside, 0.05)
+	assert.Less(t, beside, 0.7*without)
+}
