@@ -43,6 +43,7 @@ type Method struct {
 	Level     string   // steady, wandering, or empty for as inner windows say
 	ZeroLogs  bool     // drivers with zeros in logs too, where parts multiply
 	Bent      bool     // the lines of drivers that take many values bend
+	Straight  bool     // they don't, whatever inner windows say
 	Memory    int      // of how many of the last periods it learns; 0 for as inner windows say
 
 	trials   []model.Candidate // what inner windows said
@@ -56,10 +57,18 @@ func (m Method) LeavesOutOdd() bool { return true }
 // TakesDays says that it may be fitted to what the calendar's days leave.
 func (m Method) TakesDays() bool { return true }
 
+// besideDrivers is how many rounds of a season must be seen for it to be told by the regression itself, beside drivers.
+const besideDrivers = 2.75
+
 // TakesRest says that it may be fitted to what a season of few rounds leaves: where none was set, and drivers are not so
-// many that no season can be told beside them.
+// many that no season can be told beside them. From nearly three rounds on it tells seasons beside drivers as well itself.
 func (m Method) TakesRest(in single.Input) bool {
-	return m.Seasons == nil && (!m.Drivers || single.Driven(in.View()) <= single.MostDriven)
+	driven := single.Driven(in.View())
+	if !m.Drivers || driven == 0 {
+		return m.Seasons == nil
+	}
+	few := float64(len(in.Values)) < besideDrivers*float64(in.Cadence().Season())
+	return m.Seasons == nil && driven <= single.MostDriven && few
 }
 
 // TakesDrivers says that it tells what drivers do.

@@ -16,6 +16,9 @@ import (
 // Source: linear splines, as in Hastie, Tibshirani and Friedman, The Elements of Statistical Learning, 2nd ed. 2009,
 // section 5.2.
 
+// The choices of the setting driver-lines.
+const straightLines, bentLines = "straight", "bent"
+
 const (
 	// manyValues is how many different values a driver must have taken for its line to bend.
 	manyValues = 20
@@ -121,7 +124,7 @@ func (s *State) describePieces(d *model.Description, x *Driver, a int) {
 
 // bentDrivers are drivers whose lines are straight, or bend.
 func bentDrivers(m Method, in single.Input) []variant {
-	if !m.Drivers || m.Bent || len(m.Growing) > 0 || m.Trend == "saturating" {
+	if !m.Drivers || m.Bent || m.Straight || len(m.Growing) > 0 || m.Trend == "saturating" {
 		return nil
 	}
 	for d, driver := range in.View().Drivers() {

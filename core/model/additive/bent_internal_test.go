@@ -88,6 +88,12 @@ func TestWhatDoesNotBend(t *testing.T) {
 	signed := Auto()
 	signed.Signs = map[string]int{"price": -1}
 	assert.Empty(t, bentDrivers(signed, inputOf(calendar.Day, 7, cups, temperature)), "of a sign")
+	m, err := methodOf(model.Values{"driver-lines": "straight", "drivers": true})
+	require.NoError(t, err)
+	assert.Empty(t, bentDrivers(m, inputOf(calendar.Day, 7, cups, temperature)), "where the setting says so")
+	m, err = methodOf(model.Values{"driver-lines": "bent", "drivers": true})
+	require.NoError(t, err)
+	assert.True(t, m.Bent)
 	nothing := slices.Repeat([]float64{panel.Unknown}, len(cups))
 	assert.Empty(t, bentDrivers(Auto(), inputOf(calendar.Day, 7, cups, nothing)), "that is unknown")
 }

@@ -41,6 +41,9 @@ func Families() model.Catalogue {
 			{Name: "events", Kind: model.Switch, Default: true, Meaning: "take the dataset's events"},
 			{Name: "around", Kind: model.Whole, Min: &none, Max: &most, Default: 1, Meaning: "days before and after an event with effects of their own"},
 			{Name: "drivers", Kind: model.Switch, Default: true, Meaning: "take the drivers that are known ahead"},
+			{Name: "driver-lines", Kind: model.Choice, Choices: []string{straightLines, bentLines},
+				Meaning: "whether a driver that takes many values does the same by each unit, or other things in each third of its values",
+				Auto:    "by inner windows"},
 			{Name: "signs", Kind: model.List, Meaning: "effects that may go one way only, as \"price negative\" or \"promotion positive\"",
 				Auto: "either way"},
 			{Name: "hold", Kind: model.Amount, Min: &none, Default: 1.0,
@@ -120,6 +123,7 @@ func sharedBy(v model.Values) string {
 func methodOf(v model.Values) (Method, error) {
 	m := Method{Trend: v.Text("trend", ""), Bends: v.Int("bends", -1), LastBend: v.Int("last-bend", -1), Parts: v.Text("parts", ""),
 		Around: v.Int("around", 1), Level: v.Text("level", ""), Memory: v.Int("memory", 0)}
+	m.Straight, m.Bent = v.Text("driver-lines", "") == straightLines, v.Text("driver-lines", "") == bentLines
 	m.Growing = v.Names("growing")
 	m.Stiffness, _ = v["stiffness"].(float64)
 	m.Floor, _ = v["floor"].(float64)

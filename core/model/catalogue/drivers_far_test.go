@@ -117,7 +117,8 @@ func TestLinesThroughLevelsEndAboveZero(t *testing.T) {
 		return price
 	}
 	same := func(_ int, price float64) float64 { return price }
-	for family, settings := range map[string]model.Values{"additive": {"parts": "add"}, "linear": {"scale": "level"}} {
+	for family, settings := range map[string]model.Values{
+		"additive": {"parts": "add", "driver-lines": "straight", "seasons": []string{"none"}}, "linear": {"scale": "level"}} {
 		p, future := priced(n, h, series, dear, same)
 		p.Drivers = append(p.Drivers, panel.Driver{Name: "warmth", KnownAhead: true}) // which stays where it was, and is part of nothing
 		for i := range p.Series {
