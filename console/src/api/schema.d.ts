@@ -2852,6 +2852,11 @@ export interface components {
              */
             days: boolean;
             /**
+             * @description whether a driver that takes many values does the same by each unit, or other things in each third of its values; left out: by inner windows
+             * @enum {string}
+             */
+            "driver-lines"?: "straight" | "bent";
+            /**
              * @description take the drivers that are known ahead
              * @default true
              */
