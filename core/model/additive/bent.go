@@ -68,15 +68,25 @@ func (d *Driver) bend(values []float64) {
 	}
 }
 
-// edges are the least and the most of a column of the driver that training saw, and what turns a value of that column into
-// one of the driver.
-func (d *Driver) edges(name string) (low, high float64, back func(x float64) float64) {
-	k := d.bendOf(name)
+// edges are the least and the most that training saw of the column of the driver's k-th bend, or of its line itself for -1.
+func (d *Driver) edges(k int) (low, high float64) {
 	if k < 0 {
-		return (d.Low - d.Mean) / d.Spread, (d.High - d.Mean) / d.Spread, func(x float64) float64 { return d.Mean + x*d.Spread }
+		return (d.Low - d.Mean) / d.Spread, (d.High - d.Mean) / d.Spread
 	}
 	b := d.Bends[k]
-	return -b.Mean / d.Spread, (b.above(d.High) - b.Mean) / d.Spread, func(x float64) float64 { return b.At + b.Mean + x*d.Spread }
+	return -b.Mean / d.Spread, (b.above(d.High) - b.Mean) / d.Spread
+}
+
+// slopeBeyond is the slope of a driver's line, by a unit of it, below all that training saw, or above: there all bends count.
+// a is the place of the line's own column.
+func (s *State) slopeBeyond(d *Driver, a int, above bool) float64 {
+	slope := s.Beta[a]
+	for k := range d.Bends {
+		if above {
+			slope += s.Beta[a+1+k]
+		}
+	}
+	return slope / d.Spread
 }
 
 // piece is the slope of the driver's line from its k-th bend on, by a unit of it, and its standard deviation; a is the place of

@@ -76,6 +76,28 @@ func TestDriversBendWhereTheyDo(t *testing.T) {
 	}
 }
 
+// Warmer than ever a bent line goes on as its last piece does.
+func TestBentDriversBeyondWhatWasSeen(t *testing.T) {
+	cups, temperature := teas(3, 300, 4, warmth)
+	for h := range 4 {
+		temperature[300+h] = 30 + 5*float64(h)
+	}
+	m := Auto()
+	m.Parts, m.Bent, m.Level, m.Memory, m.Trend, m.Seasons = "add", true, steady, 300, "flat", []wish{}
+	in := inputOf(calendar.Day, 4, cups, temperature)
+	s, err := m.fit(context.Background(), in)
+	require.NoError(t, err)
+	rows := forecast.NewRows(4)
+	require.NoError(t, s.Forecast(in.SeriesView, rows))
+	var d model.Description
+	s.Describe(&d, 4)
+	last := d.Effects[2]
+	for h, v := range rows.Mean {
+		assert.InDelta(t, rows.Mean[0]+5*float64(h)*last.Units, v, 0.5, "%s, at %.0f degrees", last.Name, temperature[300+h])
+		assert.InDelta(t, 200+warmth(temperature[300+h]), v, 15, "at %.0f degrees", temperature[300+h])
+	}
+}
+
 // A driver of few values, one whose sign was set, and one that was never known do not bend.
 func TestWhatDoesNotBend(t *testing.T) {
 	cups, temperature := teas(1, 200, 0, warmth)

@@ -64,12 +64,15 @@ func (s *State) hold(list []column, h int) (held []column, over [][]single.Exces
 			continue
 		}
 		held[c].values = slices.Clone(list[c].values)
-		low, high, back := d.edges(list[c].name)
+		bend := d.bendOf(list[c].name)
+		low, high := d.edges(bend)
 		for i, x := range list[c].values {
-			if edge := max(low, min(high, x)); edge != x {
-				held[c].values[i] = edge
-				over[i] = append(over[i], single.Excess{Slope: s.Beta[c] / d.Spread, Edge: back(edge), At: back(x), Column: c})
+			edge := max(low, min(high, x))
+			if held[c].values[i] = edge; edge == x || bend >= 0 { // beyond its last bend a driver goes on by all of its columns
+				continue
 			}
+			over[i] = append(over[i], single.Excess{Slope: s.slopeBeyond(d, c, x > high), Edge: d.Mean + edge*d.Spread,
+				At: d.Mean + x*d.Spread, Column: c})
 		}
 	}
 	return held, over

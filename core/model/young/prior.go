@@ -16,7 +16,7 @@ type Series struct {
 	Key    string
 	Values []float64
 	First  int64 // ordinal of the first
-	// Drivers are columns of what is done to it, known and as long as the values: what they do is no season's.
+	// Drivers are columns of what is done to it, known and at least as long as the values: what they do is no season's.
 	Drivers [][]float64
 }
 
