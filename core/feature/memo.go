@@ -3,14 +3,22 @@ package feature
 import (
 	"sync"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
 )
 
-// memo keeps the columns of the calendar, which are the same for every series: all look at
+// memo keeps the columns of the calendar and what each event is to them, which are the same for every series: all look at
 // about the same periods. What it gives must not be written to.
 type memo struct {
-	mu    sync.Mutex
-	spans map[string]stretch // by the column's name
+	mu     sync.Mutex
+	spans  map[string]stretch // by the column's name
+	shares map[shared]stretch
+}
+
+// shared is an event and the days away from it.
+type shared struct {
+	event  *calendar.Event
+	offset int
 }
 
 type stretch struct {
@@ -30,17 +38,40 @@ func (r *Recipe) calendar(k int, s panel.SeriesView, n int, parts map[string][]f
 	}
 	r.memo.mu.Lock()
 	defer r.memo.mu.Unlock()
-	x, ok := r.memo.spans[r.Columns[k].Name]
+	if r.memo.spans == nil {
+		r.memo.spans = map[string]stretch{}
+	}
+	return lookUp(r.memo.spans, r.Columns[k].Name, from, n, func(first int64, n int) []float64 {
+		return calendarColumn(&r.Columns[k], cadence, first, n, map[string][]float64{})
+	})
+}
+
+// shares are those of a series' first n periods that lie so many days away from an event.
+func (r *Recipe) shares(e *calendar.Event, offset int, s panel.SeriesView, n int) []float64 {
+	from, cadence := s.View().Ordinal(s.First), s.View().Cadence()
+	if r.memo == nil {
+		return eventShares(e, offset, cadence, from, n)
+	}
+	r.memo.mu.Lock()
+	defer r.memo.mu.Unlock()
+	if r.memo.shares == nil {
+		r.memo.shares = map[shared]stretch{}
+	}
+	return lookUp(r.memo.shares, shared{e, offset}, from, n, func(first int64, n int) []float64 {
+		return eventShares(e, offset, cadence, first, n)
+	})
+}
+
+// lookUp gives n values from a period on, laying out more of them where not all are there yet.
+func lookUp[K comparable](kept map[K]stretch, key K, from int64, n int, lay func(first int64, n int) []float64) []float64 {
+	x, ok := kept[key]
 	if end := from + int64(n); !ok || from < x.from || end > x.from+int64(len(x.values)) {
 		first, last := from-spare, end+spare
 		if ok {
 			first, last = min(first, x.from), max(last, x.from+int64(len(x.values)))
 		}
-		x = stretch{first, calendarColumn(&r.Columns[k], cadence, first, int(last-first), map[string][]float64{})}
-		if r.memo.spans == nil {
-			r.memo.spans = map[string]stretch{}
-		}
-		r.memo.spans[r.Columns[k].Name] = x
+		x = stretch{first, lay(first, int(last-first))}
+		kept[key] = x
 	}
 	at := int(from - x.from)
 	return x.values[at : at+n : at+n]

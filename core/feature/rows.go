@@ -48,7 +48,7 @@ func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Group
 			}
 			x.ahead[k] = raw
 		case kindEvent, kindSince, kindUntil:
-			x.ahead[k] = eventColumn(c, s, n)
+			x.ahead[k] = r.event(c, s, n)
 		case kindCalendar, kindHarmonic:
 			x.ahead[k] = r.calendar(k, s, n, parts)
 		case kindAttribute:
@@ -125,26 +125,19 @@ func calendarColumn(c *Column, cadence calendar.Cadence, from int64, n int, valu
 	return out
 }
 
-func eventColumn(c *Column, s panel.SeriesView, n int) []float64 {
-	cadence := s.View().Cadence()
+// event is an event's column of a series' first n periods: all that carry its name count.
+func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 	out := make([]float64, n)
 	offset := 0
 	if c.Kind == kindEvent {
 		offset = c.Lag
 	}
-	const day = 24 * 3600
-	reach := int64(max(offset, -offset)+1) * day
-	start := s.View().Ordinal(s.First)
 	for _, e := range s.Events() {
 		if e.Name != c.Name2 {
 			continue
 		}
-		for _, o := range e.Occasions {
-			from, _ := cadence.Ordinal(o.Start - reach)
-			to, _ := cadence.Ordinal(o.End + reach)
-			for i := max(0, int(from-start)); i <= min(n-1, int(to-start)); i++ {
-				out[i] = max(out[i], e.Share(cadence, start+int64(i), offset))
-			}
+		for i, share := range r.shares(e, offset, s, n) {
+			out[i] = max(out[i], share)
 		}
 	}
 	switch c.Kind {
@@ -152,6 +145,21 @@ func eventColumn(c *Column, s panel.SeriesView, n int) []float64 {
 		return distance(out, false)
 	case kindUntil:
 		return distance(out, true)
+	}
+	return out
+}
+
+// eventShares are those of n periods from one on that lie so many days away from an event.
+func eventShares(e *calendar.Event, offset int, cadence calendar.Cadence, start int64, n int) []float64 {
+	const day = 24 * 3600
+	reach := int64(max(offset, -offset)+1) * day
+	out := make([]float64, n)
+	for _, o := range e.Occasions {
+		from, _ := cadence.Ordinal(o.Start - reach)
+		to, _ := cadence.Ordinal(o.End + reach)
+		for i := max(0, int(from-start)); i <= min(n-1, int(to-start)); i++ {
+			out[i] = max(out[i], e.Share(cadence, start+int64(i), offset))
+		}
 	}
 	return out
 }
@@ -211,6 +219,19 @@ func (x *Rows) Fill(origin, step int, out []float64) { x.fill(x.y[:origin+1], st
 
 // FillAhead puts columns that are known ahead, or fixed, at an index of the series' own.
 func (x *Rows) FillAhead(at int, out []float64) { x.fill(x.y[:0], at+1, out) }
+
+// Ahead gives a column that is known ahead, or fixed, over the series' own first n periods, which must not be written to:
+// what FillAhead puts there row by row.
+func (x *Rows) Ahead(k, n int) []float64 {
+	if column := x.ahead[k]; len(column) >= n {
+		return column[:n:n]
+	}
+	out := make([]float64, n)
+	for t := range out {
+		out[t] = x.value(k, x.y[:0], t+1)
+	}
+	return out
+}
 
 // FillPath is Fill for a path: past are the values up to an origin that may lie beyond what
 // is known, the last ones drawn.

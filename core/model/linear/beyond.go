@@ -11,18 +11,21 @@ import (
 // span is the range of a driver that was seen; none where low is above high.
 type span struct{ low, high float64 }
 
-// watch makes room for the ranges of drivers, where lines through levels would go on below zero.
-func (f *future) watch() {
-	if p := f.s.Pool; !p.Logs && f.s.Scale.Kind == single.Level && single.NeverBelow(f.s.Values) {
-		f.seen = slices.Repeat([]span{{math.Inf(1), math.Inf(-1)}}, len(p.Ahead.Columns))
+// watch notes the ranges of drivers over the first n periods, where lines through levels would go on below zero.
+func (f *future) watch(n int) {
+	p := f.s.Pool
+	if p.Logs || f.s.Scale.Kind != single.Level || !single.NeverBelow(f.s.Values) {
+		return
 	}
-}
-
-// see notes a row of what was seen.
-func (f *future) see(x []float64) {
-	for k, s := range f.seen {
-		if c := &f.s.Pool.Ahead.Columns[k]; c.IsDriver() && len(c.Steps) == 0 && x[k] == x[k] {
-			f.seen[k] = span{min(s.low, x[k]), max(s.high, x[k])}
+	f.seen = slices.Repeat([]span{{math.Inf(1), math.Inf(-1)}}, len(p.Ahead.Columns))
+	for k := range f.seen {
+		if c := &p.Ahead.Columns[k]; !c.IsDriver() || len(c.Steps) > 0 {
+			continue
+		}
+		for _, x := range f.ahead.Ahead(k, n) {
+			if s := f.seen[k]; x == x {
+				f.seen[k] = span{min(s.low, x), max(s.high, x)}
+			}
 		}
 	}
 }

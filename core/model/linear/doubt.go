@@ -56,21 +56,10 @@ func (e *Equation) deviation(k int) float64 {
 func (p *Pool) linger(s *series) {
 	e := &s.outside
 	n := len(e.Beta)
-	columns := make([][]float64, n)
-	for k := range columns {
-		columns[k] = make([]float64, len(s.y))
-	}
-	x := make([]float64, n)
-	for t := range s.y {
-		s.ahead.FillAhead(t, x)
-		for k, v := range x {
-			columns[k][t] = v
-		}
-	}
 	r := first(s.y)
 	root := make([]float64, n)
-	for k, column := range columns {
-		both := max(0, min(0.95, r*first(column)))
+	for k := range root {
+		both := max(0, min(0.95, r*first(s.ahead.Ahead(k, len(s.y)))))
 		root[k] = math.Sqrt((1 + both) / (1 - both))
 	}
 	wider := make([]float32, len(e.Cov))

@@ -68,19 +68,18 @@ func (s *State) future(v panel.SeriesView, h int) (*future, error) {
 		return nil, fmt.Errorf("the driver %s is unknown, or has no logarithm, at %s: give its values, or leave it out", name,
 			v.View().Cadence().Format(v.View().Ordinal(v.First+at)))
 	}
-	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns)), outside: make([]float64, len(y)+h)}
+	f := &future{s: s, ahead: ahead, quiet: len(y) - last - 1, x: make([]float64, len(p.Recipe.Columns))}
+	f.outside = append(s.Outside.over(ahead, len(y)), make([]float64, h)...)
+	for t := range y {
+		y[t] -= f.outside[t]
+	}
 	x := make([]float64, len(p.Ahead.Columns))
 	f.over = make([][]single.Excess, h)
-	f.watch()
-	for t := range f.outside {
-		ahead.FillAhead(t, x)
-		if t >= len(y) {
-			f.over[t-len(y)] = f.hold(x)
-		}
-		if f.outside[t] = s.Outside.at(x); t < len(y) {
-			y[t] -= f.outside[t]
-			f.see(x)
-		}
+	f.watch(len(y))
+	for k := range h {
+		ahead.FillAhead(len(y)+k, x)
+		f.over[k] = f.hold(x)
+		f.outside[len(y)+k] = s.Outside.at(x)
 	}
 	calm(y[:s.Used], s.Odd)
 	carry(y, y)
@@ -218,6 +217,7 @@ func (s *State) paths(v panel.SeriesView, h, count int) ([]float64, error) {
 	out := make([]float64, count*h)
 	mu, away := f.points(h), f.away(h)
 	rows := s.wholeRows()
+	usual := rootMeans(rows)
 	root, z := s.Outside.root(), make([]float64, len(s.Outside.Beta))
 	moved := make([]float64, len(z))
 	for i := range count {
@@ -239,7 +239,7 @@ func (s *State) paths(v panel.SeriesView, h, count int) ([]float64, error) {
 			at := f.quiet + k
 			var e float64
 			if row != nil && at < len(row) && s.Sigma[at] > 0 {
-				e = float64(row[at]) * s.width(at) / rootMean(rows, at)
+				e = float64(row[at]) * s.width(at) / usual[at]
 			} else {
 				e = s.width(at) * common
 			}
@@ -265,10 +265,19 @@ func (s *State) wholeRows() (out [][]float32) {
 	return out
 }
 
-func rootMean(rows [][]float32, at int) float64 {
-	sum := 0.0
-	for _, r := range rows {
-		sum += float64(r[at]) * float64(r[at])
+// rootMeans are the root mean squares of errors, step by step.
+func rootMeans(rows [][]float32) []float64 {
+	if len(rows) == 0 {
+		return nil
 	}
-	return math.Sqrt(max(sum/float64(len(rows)), 1e-300))
+	out := make([]float64, len(rows[0]))
+	for _, row := range rows {
+		for at, e := range row {
+			out[at] += float64(e) * float64(e)
+		}
+	}
+	for at, sum := range out {
+		out[at] = math.Sqrt(max(sum/float64(len(rows)), 1e-300))
+	}
+	return out
 }

@@ -213,11 +213,9 @@ func (p *Pool) explain(ctx context.Context, m Method, list []series, workers int
 			return err
 		}
 	}
-	x := make([]float64, n)
 	for i := range list {
-		for t := range list[i].y {
-			list[i].ahead.FillAhead(t, x)
-			list[i].y[t] -= list[i].outside.at(x)
+		for t, x := range list[i].outside.over(list[i].ahead, len(list[i].y)) {
+			list[i].y[t] -= x
 		}
 	}
 	return num.Each(ctx, workers, len(list), func(i int) { p.linger(&list[i]) })

@@ -339,6 +339,24 @@ func (e *Equation) at(x []float64) (sum float64) {
 	return sum
 }
 
+// over is the equation's value on the first n periods of rows that are known ahead: what at gives row by row, a column at
+// a time, for these lie together.
+func (e *Equation) over(rows *feature.Rows, n int) []float64 {
+	out := make([]float64, n)
+	for k, b := range e.Beta {
+		if b == 0 {
+			continue
+		}
+		center := e.Center[k]
+		for t, x := range rows.Ahead(k, n) {
+			if d := x - center; d == d {
+				out[t] += b * d
+			}
+		}
+	}
+	return out
+}
+
 // Advance takes further values: the equations stay.
 func (s *State) Advance(v panel.SeriesView, from int) error {
 	s.Values = append(slices.Clone(s.Values), v.Values[from:]...)
