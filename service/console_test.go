@@ -112,13 +112,17 @@ const (
 	allDrawn = `document.querySelectorAll("[data-drawn=true] canvas").length === document.querySelectorAll("[data-drawn]").length && document.querySelectorAll("[data-drawn]").length > 0`
 )
 
-// axe gives the serious and critical findings of the accessibility checker.
-func (p tab) axe() []string {
+// axe gives the serious and critical findings of the accessibility checker: of all its rules, or of some.
+func (p tab) axe(rules ...string) []string {
 	p.t.Helper()
 	source, err := os.ReadFile(filepath.Join("..", "console", "node_modules", "axe-core", "axe.min.js"))
 	require.NoError(p.t, err, "run 'make setup'")
 	eval[bool](p, string(source)+"; true")
-	text := eval[string](p, `axe.run(document, {resultTypes: ["violations"]}).then(r => JSON.stringify(r.violations
+	only := ""
+	if len(rules) > 0 {
+		only = fmt.Sprintf(`, runOnly: ["%s"]`, strings.Join(rules, `", "`))
+	}
+	text := eval[string](p, `axe.run(document, {resultTypes: ["violations"]`+only+`}).then(r => JSON.stringify(r.violations
 		.filter(v => v.impact === "serious" || v.impact === "critical").map(v => v.id + ": " + v.nodes.slice(0, 2).map(n => n.html.slice(0, 160)).join(" | "))))`, chromedp.EvalAwaitPromise)
 	var found []string
 	require.NoError(p.t, json.Unmarshal([]byte(text), &found))
@@ -173,6 +177,8 @@ func TestEveryPage(t *testing.T) {
 		{"/flags", "flags open; the farthest out is", true},
 		{"/nowhere", "There is no page", false},
 	}
+	// By night a page is the same but for its colours.
+	rules := map[string][]string{"night": {"color-contrast"}}
 	for _, theme := range []string{"day", "night"} {
 		p := openTab(t, base)
 		p.open("/data")
@@ -187,7 +193,7 @@ func TestEveryPage(t *testing.T) {
 				t.Logf("%s: first painted after %.0f ms", page.path, paint)
 			}
 			assert.Equal(t, theme, eval[string](p, "document.documentElement.dataset.theme"))
-			assert.Empty(t, p.axe(), "%s by %s", page.path, theme)
+			assert.Empty(t, p.axe(rules[theme]...), "%s by %s", page.path, theme)
 			assert.LessOrEqual(t, eval[int](p, "document.documentElement.scrollWidth"), 1280, "%s fits", page.path)
 			if page.path == sums {
 				assert.Equal(t, "6, 1 left out", eval[string](p, `document.querySelector("section[aria-label=Totals] tbody").children[0].children[1].innerText`),
@@ -233,6 +239,9 @@ func TestTheCheckItselfFinds(t *testing.T) {
 	for _, want := range []string{"button-name", "image-alt", "color-contrast"} {
 		assert.Contains(t, found, want)
 	}
+	found = strings.Join(p.axe("color-contrast"), " ")
+	assert.Contains(t, found, "color-contrast")
+	assert.NotContains(t, found, "image-alt")
 }
 
 // The whole path in the console: load a file, run a bake-off, toggle a contender,
