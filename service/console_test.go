@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -251,24 +252,19 @@ func TestThePathInTheConsole(t *testing.T) {
 	p := openTab(t, base)
 	p.open("/data")
 	p.until(fmt.Sprintf("(%s) === %q", lead, "No data yet."))
-	file := filepath.Join(t.TempDir(), "weekly.csv")
-	out, err := os.Create(file)
-	require.NoError(t, err)
-	require.NoError(t, demo.New(demo.Seed).WriteFile("weekly.csv", out))
-	require.NoError(t, out.Close())
-
+	file := weeklyOf(t, "Saltmarsh")
 	p.click("Load a file")
 	p.until(`!!document.querySelector("input[type=file]")`)
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{file})))
-	p.until(`document.body.innerText.includes("rows make 140 series by week")`)
+	p.until(`document.body.innerText.includes("rows make 20 series by week")`)
 	assert.Empty(t, p.axe(), "the load dialog")
 	p.choose("Part of orders", "measure")
 	p.click("A first forecast")
 	p.until(`!!document.querySelector("[role=dialog] [data-drawn=true]")`)
-	assert.Contains(t, eval[string](p, `document.querySelector("[role=dialog]").innerText`), "orders of 140 series, 2026-06-29 to")
+	assert.Contains(t, eval[string](p, `document.querySelector("[role=dialog]").innerText`), "orders of 20 series, 2026-06-29 to")
 	assert.Empty(t, p.axe(), "the first forecast")
 	eval[bool](p, `(document.querySelector("[role=dialog] form").requestSubmit(), true)`)
-	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "weekly holds orders of 140 series"))
+	p.until(fmt.Sprintf("(%s).startsWith(%q)", lead, "weekly holds orders of 20 series"))
 	p.until(allDrawn)
 
 	p.click("New bake-off")
@@ -280,6 +276,8 @@ func TestThePathInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "done", b.Job.State)
 
+	leading := fmt.Sprintf(`[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === %q)`, b.Leader)
+	assert.Equal(t, "true", eval[string](p, leading+`.getAttribute("aria-pressed")`), "the leader's curve is drawn at first")
 	const plain = `[...document.querySelectorAll("button[aria-pressed]")].find(e => e.innerText === "naive")`
 	assert.Equal(t, "false", eval[string](p, plain+`.getAttribute("aria-pressed")`))
 	took := eval[float64](p, `new Promise(done => { const start = performance.now(); `+plain+
@@ -296,7 +294,7 @@ func TestThePathInTheConsole(t *testing.T) {
 	assert.Equal(t, "true", eval[string](p, plain+`.getAttribute("aria-pressed")`), "a deep link survives a reload")
 
 	p.click("Publish …")
-	p.until(`document.querySelector("[role=dialog]")?.innerText.includes("forecasts 140 series for 8 weeks")`)
+	p.until(`document.querySelector("[role=dialog]")?.innerText.includes("forecasts 20 series for 8 weeks")`)
 	assert.Empty(t, p.axe(), "the publish dialog")
 	eval[bool](p, `(document.querySelector("[role=dialog] form").requestSubmit(), true)`)
 	p.until(fmt.Sprintf("(%s).includes(%q)", lead, "no actuals have arrived yet"))
@@ -326,6 +324,22 @@ func TestThePathInTheConsole(t *testing.T) {
 	flags, err = c.Flags(ctx, "", "open", 0)
 	require.NoError(t, err)
 	assert.Empty(t, flags, "open flags of values that are gone")
+}
+
+// weeklyOf is a file of the demo's weekly series of one town.
+func weeklyOf(t *testing.T, town string) string {
+	t.Helper()
+	var all bytes.Buffer
+	require.NoError(t, demo.New(demo.Seed).WriteFile("weekly.csv", &all))
+	var kept []string
+	for line := range strings.Lines(all.String()) {
+		if len(kept) == 0 || strings.Contains(line, ","+town+",") {
+			kept = append(kept, line)
+		}
+	}
+	file := filepath.Join(t.TempDir(), "weekly.csv")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Join(kept, "")), 0o600))
+	return file
 }
 
 // choose picks an option of a select by keyboard.

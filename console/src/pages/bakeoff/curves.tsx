@@ -42,7 +42,7 @@ export function Curves({ bakeoff }: { bakeoff: Bakeoff }) {
 
   const names = bakeoff.plan.contenders.map((c) => c.name ?? c.family);
   const standing = slices.find((s) => s.name === chosen);
-  const leader = standing?.rows[0]?.contender ?? bakeoff.leader ?? names[0] ?? "";
+  const leader = bakeoff.leader ?? standing?.rows[0]?.contender ?? names[0] ?? "";
   const shown = params.has("show")
     ? (params.get("show") ?? "").split("|").filter(Boolean)
     : defaults(leader, bakeoff);
