@@ -15,6 +15,7 @@ import (
 	"math"
 	"slices"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/model"
 	"paperkettle/core/model/arima"
 	"paperkettle/core/model/single"
@@ -69,6 +70,21 @@ func (m Method) TakesRest(in single.Input) bool {
 	}
 	few := float64(len(in.Values)) < besideDrivers*float64(in.Cadence().Season())
 	return m.Seasons == nil && driven <= single.MostDriven && few
+}
+
+// TakesYear says that it may be fitted to what the season of the year leaves of daily series: where none was set.
+func (m Method) TakesYear(v panel.View) bool {
+	many := m.Drivers && single.Driven(v) > single.MostDriven
+	return m.Seasons == nil && v.Cadence().Unit == calendar.Day && !many
+}
+
+// yearsOfOwn is how many years a series must have seen to tell their season by itself.
+const yearsOfOwn = 5
+
+// TellsYear says that a series has seen so many years that it tells their season by itself.
+func (m Method) TellsYear(in single.Input) bool {
+	seasons := in.Cadence().Seasons()
+	return float64(len(in.Values)) >= yearsOfOwn*seasons[len(seasons)-1]
 }
 
 // TakesDrivers says that it tells what drivers do.
@@ -142,7 +158,7 @@ func (m Method) fit(ctx context.Context, in single.Input) (*State, error) {
 	case m.Trend == "":
 		s.Recipe.Trend = "bending"
 	}
-	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.Seasons)
+	s.Recipe.Seasons, s.Notes = seasonsOf(in.Cadence(), known, m.wishes(in))
 	s.Spread = spread(y)
 	m.explain(s, in)
 	list, err := s.Recipe.columns(in.SeriesView, 0, len(y), 0)

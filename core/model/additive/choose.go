@@ -27,6 +27,9 @@ type stage struct {
 	// late stages are settled by the late part of a long history, since how much of it is worth learning from is not known
 	// yet, and what the oldest part says costs most.
 	late bool
+	// anew stages fit again on the way through inner windows that reach far: a level that keeps to its trend is not to be
+	// blamed for being that of long ago.
+	anew bool
 }
 
 // stages settle one thing after another: whether there is a season that the calendar does not
@@ -34,10 +37,11 @@ type stage struct {
 // whether there is a slope, how much of the history is worth learning from, and whether a
 // season that was seen a few times only is worth having.
 var stages = []stage{
-	{"the season", found, true}, {"the level", levels, true}, {"the scale", scales, true}, {"how drivers act", zeroDrivers, true},
-	{"the lines of drivers", bentDrivers, true},
-	{"the trend", trends, true}, {"the memory", memories, false}, {"the profile of the day", profiles, false},
-	{"the longest season", years, false},
+	{what: "the season", variants: found, late: true}, {what: "the level", variants: levels, late: true, anew: true},
+	{what: "the scale", variants: scales, late: true}, {what: "how drivers act", variants: zeroDrivers, late: true},
+	{what: "the lines of drivers", variants: bentDrivers, late: true}, {what: "the trend", variants: trends, late: true},
+	{what: "the memory", variants: memories}, {what: "the profile of the day", variants: profiles},
+	{what: "the longest season", variants: years},
 }
 
 // A late part holds a few years, or more rounds of a shorter season where that is the longest: a few weeks of hours say too
@@ -170,7 +174,7 @@ func years(m Method, in single.Input) []variant {
 		return nil
 	}
 	list, _ := seasonsOf(in.Cadence(), min(panel.CountKnown(in.Values), max(m.Memory, 1)), nil)
-	if len(list) == 0 {
+	if len(list) == 0 || in.Yearless {
 		return nil
 	}
 	last := list[len(list)-1]
@@ -180,6 +184,18 @@ func years(m Method, in single.Input) []variant {
 		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
 	}
 	return append(out, variant{name: "without the season of the " + last.Name, method: m})
+}
+
+// wishes are the seasons that were set; without the year, where that was taken out, those of the cadence that are left.
+func (m Method) wishes(in single.Input) []wish {
+	if m.Seasons != nil || !in.Yearless {
+		return m.Seasons
+	}
+	out := []wish{}
+	for _, name := range seasonNames(in.Cadence().Unit)[:len(in.Seasons())] {
+		out = append(out, wish{name: name, pairs: -1})
+	}
+	return out
 }
 
 // found are the seasons as they are, and with one that the calendar does not know.
@@ -192,7 +208,7 @@ func found(m Method, in single.Input) []variant {
 		return nil
 	}
 	out := []variant{{name: "seasons of the calendar", method: m}}
-	list, _ := seasonsOf(in.Cadence(), panel.CountKnown(in.Values), nil)
+	list, _ := seasonsOf(in.Cadence(), panel.CountKnown(in.Values), m.wishes(in))
 	for _, s := range list {
 		m.Seasons = append(m.Seasons, wish{name: s.Name, pairs: -1})
 	}
@@ -251,11 +267,16 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 				if stage.late {
 					list, part = lately(list, inputs[i])
 				}
-				if !part && partly[i] {
+				anew := stage.anew && goesStale(inputs[i])
+				if !part && partly[i] || anew {
 					known[i] = panel.Unknown
 				}
 				partly[i] = part
-				losses[i], told[i] = trial(ctx, inputs[i], list, known[i], tallies[i])
+				if anew {
+					losses[i] = trialAnew(ctx, inputs[i], list)
+				} else {
+					losses[i], told[i] = trial(ctx, inputs[i], list, known[i], tallies[i])
+				}
 			}
 		})
 		if err != nil {
@@ -267,7 +288,7 @@ func (m Method) choose(ctx context.Context, inputs []single.Input, env model.Env
 				continue
 			}
 			at := pick(list, losses[i], pooled, n > 1)
-			if losses[i] != nil {
+			if told[i] != nil {
 				// How wide intervals must be is told by what all chose: by what a series chose itself its windows look better
 				// than others will.
 				known[i], tallies[i] = losses[i][at], told[i][pick(list, nil, pooled, n > 1)]
@@ -374,4 +395,44 @@ func trial(ctx context.Context, in single.Input, list []variant, first float64, 
 		}
 	}
 	return out, tallies
+}
+
+// stale is how many horizons a fit may be old in the last inner window.
+const stale = 3
+
+// goesStale says that the last inner window lies so far after the first that what was fitted before that is no longer what
+// would be fitted.
+func goesStale(in single.Input) bool {
+	t, ok := single.TrialOf(in)
+	return ok && (t.Windows-1)*t.Stride > stale*t.Horizon
+}
+
+// fits is how often variants are fitted on the way through the inner windows where they are fitted anew.
+const fits = 3
+
+// trialAnew gives the mean absolute errors of variants on inner windows, on the way through which they are fitted anew.
+func trialAnew(ctx context.Context, in single.Input, list []variant) []float64 {
+	out := slices.Repeat([]float64{panel.Unknown}, len(list))
+	t, ok := single.TrialOf(in)
+	if !ok {
+		return out
+	}
+	for k, v := range list {
+		sum, windows := 0.0, 0.0
+		for _, part := range t.Parts(fits) {
+			if ctx.Err() != nil {
+				return out
+			}
+			state, err := v.method.fit(ctx, part.Early(in))
+			if err != nil {
+				sum = panel.Unknown
+				break
+			}
+			state.free = true
+			sum += part.Loss(state, in) * float64(part.Windows)
+			windows += float64(part.Windows)
+		}
+		out[k] = sum / windows
+	}
+	return out
 }

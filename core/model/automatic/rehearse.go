@@ -240,6 +240,21 @@ func (l loss) log(by model.Judge) float64 {
 	return math.Log(max(exact, math.Sqrt(absolute*squared)))
 }
 
+// tellingRounds are numbers of rounds of the longest season from which on families tell it, or tell it by themselves.
+var tellingRounds = []float64{1.5, 2}
+
+// tellsMore says that families can tell more of the longest season from all of a history than from what comes up to the
+// first inner origin, so that they are to choose again.
+func tellsMore(v panel.View, first int) bool {
+	seasons := v.Cadence().Seasons()
+	if len(seasons) == 0 {
+		return false
+	}
+	longest := seasons[len(seasons)-1]
+	before, all := float64(first-v.From()+1)/longest, float64(v.Origin()-v.From()+1)/longest
+	return slices.ContainsFunc(tellingRounds, func(n float64) bool { return before < n && all >= n })
+}
+
 // exact is the error, next to the usual change, below which a forecast is taken for exact.
 const exact = 1e-3
 
@@ -269,7 +284,7 @@ func (e *evidence) try(ctx context.Context, v outlook.Rest, actuals panel.View, 
 					e.rest = &r
 				}
 				// What additive chooses, its memory and its level, changes with how much there is.
-				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" {
+				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" && !tellsMore(v.View, first) {
 					f.settled = s.Settled()
 				}
 			}

@@ -16,7 +16,7 @@ func Families() model.Catalogue {
 	one, two, none, all, many := 1.0, 2.0, 0.001, 1.0, 2000.0
 	return model.Catalogue{{
 		Name:    "boosting",
-		Version: 22, // bases changed: seasons of few rounds beside drivers
+		Version: 23, // bases changed: the year of days by all series
 		Summary: "Boosted trees on what a simpler model leaves on inner windows of all series: calendar, drivers, events, attributes and the " +
 			"recent past, in whatever combination tells.",
 		Reference: "Friedman, Annals of Statistics 29, 2001; Montero-Manso and Hyndman, International Journal of Forecasting 37, 2021",

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"paperkettle/core/calendar"
+	"paperkettle/core/model"
 	"paperkettle/core/panel"
 )
 
@@ -54,5 +55,47 @@ func TestYoungSeasonsBesideDrivers(t *testing.T) {
 			t.Logf("%s, %s: %.3f", c.cadence.Noun(2), family, miss)
 			assert.Less(t, miss, 0.07, "%s, %s", c.cadence.Noun(2), family)
 		}
+	}
+}
+
+// noisyYears are daily shops that have much the same year, each its week, and days that stray far: what one shop tells of
+// its year is little, and what all do is much.
+func noisyYears(series, n, h int) (p *panel.Panel, truth [][]float64) {
+	p = &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Day}, First: 19000, Length: n, Measure: "cups"}
+	for i := range series {
+		rnd := rand.New(rand.NewPCG(uint64(i), 44))
+		level, size, after := math.Log(80), math.Exp(0.2*rnd.NormFloat64()), 0.0
+		y, ahead := make([]float64, n), make([]float64, h)
+		for k := range n + h {
+			level += 0.006 * rnd.NormFloat64()
+			x := 2 * math.Pi * float64(k) / 365.25
+			v := level + size*(0.3*math.Sin(x)+0.1*math.Cos(2*x)+0.1*math.Sin(3*x)) + 0.15*math.Sin(2*math.Pi*float64(k)/7)
+			if k < n {
+				after = 0.4*after + 0.15*rnd.NormFloat64()
+				y[k] = math.Exp(v + after)
+			} else {
+				ahead[k-n] = math.Exp(v)
+			}
+		}
+		p.Series = append(p.Series, panel.Series{Key: string(rune('a' + i)), Values: y})
+		truth = append(truth, ahead)
+	}
+	return p, truth
+}
+
+// The year of days of which little more than two were seen is told by all series together for what explains them too:
+// closer than by each series alone, and beside a price.
+func TestAYearOfDaysFromAll(t *testing.T) {
+	t.Parallel()
+	const n, h = 850, 28
+	for _, beside := range []string{"nothing", "a price"} {
+		p, truth := noisyYears(16, n, h)
+		if beside == "a price" {
+			promoted(p, truth)
+		}
+		alone, v := trainOn(t, "additive", model.Values{"seasons": []string{"week", "year"}}, p, n-1, h)
+		own, all := missedBy(t, alone, v, truth), missed(t, "additive", p, truth)
+		t.Logf("beside %s: off by %.3f, by each series alone %.3f", beside, all, own)
+		assert.Less(t, all, 0.8*own)
 	}
 }

@@ -46,11 +46,17 @@ func yearOf(c calendar.Cadence, period float64, size float64, h int, lengths ...
 // missed is the mean error as a part of the truth.
 func missed(t *testing.T, family string, p *panel.Panel, truth [][]float64) (miss float64) {
 	t.Helper()
+	trained, v := trainOn(t, family, nil, p, p.Length-1, len(truth[0]))
+	return missedBy(t, trained, v, truth)
+}
+
+// missedBy is that of what was trained.
+func missedBy(t *testing.T, trained model.Trained, v panel.View, truth [][]float64) (miss float64) {
+	t.Helper()
 	h := len(truth[0])
-	trained, v := trainOn(t, family, nil, p, p.Length-1, h)
 	res := result(t, trained, v, h)
 	for i, r := range res.Series {
-		require.NoError(t, res.Err[i], family)
+		require.NoError(t, res.Err[i])
 		for k, m := range r.Mean {
 			miss += math.Abs(m/truth[i][k]-1) / float64(h*len(truth))
 		}
@@ -98,14 +104,7 @@ func TestAYearOfWhichLittleWasSeenAlone(t *testing.T) {
 	p, truth := yearOf(monthly, 12, 0.3, 6, 24, 24, 24, 24)
 	for _, family := range []string{"additive", "linear"} {
 		trained, v := trainOn(t, family, model.Values{"together": "none"}, p, 23, 6)
-		miss := 0.0
-		res := result(t, trained, v, 6)
-		for i, r := range res.Series {
-			require.NoError(t, res.Err[i], family)
-			for k, m := range r.Mean {
-				miss += math.Abs(m/truth[i][k]-1) / 24
-			}
-		}
+		miss := missedBy(t, trained, v, truth)
 		t.Logf("%s alone: off by %.3f", family, miss)
 		assert.Less(t, miss, 0.1, family)
 	}

@@ -157,16 +157,11 @@ func takesDays(method any) bool {
 	return ok && d.TakesDays()
 }
 
-// daysTaken takes what days and feasts do out of the series of a group, in place, and gives what puts each back of each,
-// in the order in which it was taken out.
-func (t together) daysTaken(ctx context.Context, v panel.View, places []int, inputs []Input, workers int) ([][]*Seasoned, error) {
+// toldTaken takes what days, feasts and the year do out of the series of a group, in place, and gives what puts each back of
+// each, in the order in which it was taken out.
+func (t together) toldTaken(ctx context.Context, v panel.View, places []int, inputs []Input, workers int) ([][]*Seasoned, error) {
 	out := make([][]*Seasoned, len(inputs))
-	if t.bounds.KeepDays || !takesDays(t.group.Alone()) || len(inputs) == 0 {
-		return out, nil
-	}
-	of := asked{n: len(inputs), input: func(i int) Input { return inputs[i] }}
-	raw := asked{n: len(inputs), input: func(i int) Input { return inputOf(v, places[i], false) }}
-	all, err := doingsOf(ctx, v, of, raw, isBlind(t.group.Alone()), workers)
+	all, err := t.told(ctx, v, places, inputs, workers)
 	if err != nil || len(all) == 0 {
 		return out, err
 	}
@@ -179,4 +174,28 @@ func (t together) daysTaken(ctx context.Context, v panel.View, places []int, inp
 	}
 	copy(inputs, rests)
 	return out, nil
+}
+
+// told is what the series of a group tell together of days, feasts and the year.
+func (t together) told(ctx context.Context, v panel.View, places []int, inputs []Input, workers int) (all Doings, err error) {
+	if len(inputs) == 0 {
+		return nil, nil
+	}
+	method := t.group.Alone()
+	of := asked{n: len(inputs), input: func(i int) Input { return inputs[i] }}
+	if !t.bounds.KeepDays && takesDays(method) {
+		raw := asked{n: len(inputs), input: func(i int) Input { return inputOf(v, places[i], false) }}
+		if all, err = doingsOf(ctx, v, of, raw, isBlind(method), workers); err != nil {
+			return nil, err
+		}
+	}
+	if of.after = all; takesYear(method, v) {
+		driven := Driven(v) > 0 && takesDrivers(method, v)
+		year, err := yearOf(ctx, v, of, driven, workers)
+		if err != nil || year == nil {
+			return all, err
+		}
+		all = append(all, withoutYear(year, driven, method))
+	}
+	return all, nil
 }

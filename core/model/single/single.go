@@ -181,12 +181,13 @@ func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (mode
 		return m, err
 	}
 	if takesYear(m.method, v) {
-		year, err := yearOf(ctx, v, all(v, leavesOut(m.method), taken), false, workers)
+		driven := Driven(v) > 0 && takesDrivers(m.method, v)
+		year, err := yearOf(ctx, v, all(v, leavesOut(m.method), taken), driven, workers)
 		if err != nil {
 			return m, err
 		}
 		if year != nil {
-			taken = append(taken, withoutYear(year, false))
+			taken = append(taken, withoutYear(year, driven, m.method))
 		}
 	}
 	m.method, err = learnt(ctx, m.method, v, taken, workers)

@@ -85,7 +85,7 @@ func (t together) Train(ctx context.Context, v panel.View, env model.Env) (model
 		if !ok {
 			g = t.group
 		}
-		taken, err := t.daysTaken(ctx, v, places[name], inputs, env.Workers)
+		taken, err := t.toldTaken(ctx, v, places[name], inputs, env.Workers)
 		if err != nil {
 			return nil, err
 		}

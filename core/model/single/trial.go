@@ -115,6 +115,18 @@ func (t Trial) From(keep int) Trial {
 	return t
 }
 
+// Parts are the windows in up to so many parts that follow one another, for methods that are fitted before each.
+func (t Trial) Parts(most int) (out []Trial) {
+	parts := min(most, t.Windows)
+	for k := range parts {
+		first, next := k*t.Windows/parts, (k+1)*t.Windows/parts
+		part := t
+		part.Keep, part.Windows = t.Keep+first*t.Stride, next-first
+		out = append(out, part)
+	}
+	return out
+}
+
 // fewestKept is the shortest part of a history that is learnt from alone.
 const fewestKept = 36
 

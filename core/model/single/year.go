@@ -16,6 +16,17 @@ type OnYear interface {
 	TakesYear(v panel.View) bool
 }
 
+// YearTeller is an OnYear that tells the season of the year by itself of series that have seen enough of it.
+type YearTeller interface {
+	TellsYear(in Input) bool
+}
+
+// tellsYear says that a method tells the season of the year of a series by itself.
+func tellsYear(method any, in Input) bool {
+	t, ok := method.(YearTeller)
+	return ok && t.TellsYear(in)
+}
+
 // TakesYear is so, for that is what the form was chosen for.
 func (resting) TakesYear(panel.View) bool { return true }
 
@@ -79,9 +90,13 @@ type yearBy struct {
 	season *young.Season
 }
 
-// withoutYear takes the season of the year, or the week within days, out of series, and gives what puts it back; nil where there is none.
-func withoutYear(prior longer, driven bool) Doing {
+// withoutYear takes the season of the year, or the week within days, out of series, and gives what puts it back; nil where there
+// is none, or where the method that is to be fitted to the rest tells it by itself.
+func withoutYear(prior longer, driven bool, method any) Doing {
 	return doing("the year", prior, func(in Input) (*Seasoned, Input) {
+		if tellsYear(method, in) {
+			return nil, in
+		}
 		season := panel.Remember(in.SeriesView, fmt.Sprintf("year as %p tells it", prior), func() yearBy {
 			return yearBy{prior, prior.Of(seriesOfYear(in, driven))}
 		}).season
@@ -116,5 +131,5 @@ func yearsOf(ctx context.Context, v panel.View, after Doings, driven bool, worke
 	if err != nil || prior == nil {
 		return nil, err
 	}
-	return Doings{withoutYear(prior, driven)}, nil
+	return Doings{withoutYear(prior, driven, nil)}, nil
 }
