@@ -78,14 +78,8 @@ func (m Method) TakesYear(v panel.View) bool {
 	return m.Seasons == nil && v.Cadence().Unit == calendar.Day && !many
 }
 
-// yearsOfOwn is how many years a series must have seen to tell their season by itself.
-const yearsOfOwn = 5
-
 // TellsYear says that a series has seen so many years that it tells their season by itself.
-func (m Method) TellsYear(in single.Input) bool {
-	seasons := in.Cadence().Seasons()
-	return float64(len(in.Values)) >= yearsOfOwn*seasons[len(seasons)-1]
-}
+func (m Method) TellsYear(in single.Input) bool { return single.ManyYears(in) }
 
 // TakesDrivers says that it tells what drivers do.
 func (m Method) TakesDrivers(panel.View) bool { return m.Drivers }

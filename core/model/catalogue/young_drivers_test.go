@@ -99,3 +99,14 @@ func TestAYearOfDaysFromAll(t *testing.T) {
 		assert.Less(t, all, 0.8*own)
 	}
 }
+
+// Of a year and five months of days all series together tell the year, where it comes again as it was.
+func TestAYearOfDaysAndALittleMore(t *testing.T) {
+	t.Parallel()
+	p, truth := noisyYears(16, 510, 28)
+	for _, family := range []string{"smoothing", "theta", "additive", "linear", "pretrained"} {
+		miss := missed(t, family, p, truth)
+		t.Logf("%s: off by %.3f", family, miss)
+		assert.Less(t, miss, 0.09, family)
+	}
+}

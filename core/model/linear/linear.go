@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -435,6 +436,15 @@ func (m Method) TakesRest(in single.Input) bool {
 	driven := single.Driven(in.View())
 	return driven == 0 || driven <= single.MostDriven && float64(len(in.Values)) < rounds*float64(season)
 }
+
+// TakesYear says that it may be fitted to what the season of the year leaves of daily series: where it reads the calendar by
+// itself.
+func (m Method) TakesYear(v panel.View) bool {
+	return m.TakesDays() && v.Cadence().Unit == calendar.Day && single.Driven(v) <= single.MostDriven
+}
+
+// TellsYear says that a series has seen so many years that their season is told from the calendar.
+func (m Method) TellsYear(in single.Input) bool { return single.ManyYears(in) }
 
 // TakesDrivers says that it tells what drivers do.
 func (m Method) TakesDrivers(panel.View) bool { return true }

@@ -21,6 +21,15 @@ type YearTeller interface {
 	TellsYear(in Input) bool
 }
 
+// manyYears is how many must have been seen for one series to tell their season as well as all of them do.
+const manyYears = 5
+
+// ManyYears says that a series has seen so many rounds of its cadence's longest season.
+func ManyYears(in Input) bool {
+	seasons := in.Cadence().Seasons()
+	return float64(len(in.Values)) >= manyYears*seasons[len(seasons)-1]
+}
+
 // tellsYear says that a method tells the season of the year of a series by itself.
 func tellsYear(method any, in Input) bool {
 	t, ok := method.(YearTeller)

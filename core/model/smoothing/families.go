@@ -13,7 +13,7 @@ func Families() model.Catalogue {
 	least, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "smoothing",
-		Version:   14, // seasons of series that are shut on some days
+		Version:   15, // the year of days of which less than two were seen
 		Summary:   "Exponential smoothing: level, trend and season follow the series by weights found from it.",
 		Reference: "Hyndman, Koehler, Ord and Snyder, Forecasting with Exponential Smoothing, 2008",
 		Settings: append([]model.Setting{

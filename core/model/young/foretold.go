@@ -17,8 +17,10 @@ const (
 	step = 4
 	// fewestWeeks must be known before the year that is left out, or the two years of longer series.
 	fewestWeeks = rounded - step
-	// likely is how many standard errors the mean gain must be above nought.
-	likely = 1.0
+	// fewestHeld are left out of what is shorter, and tell.
+	fewestHeld = 20
+	// likely is how many standard errors the mean gain must be above nought, and likelier where less than a year tells.
+	likely, likelier = 1.0, 1.5
 	// mostGain is how many mean squares one change may count for.
 	mostGain = 10.0
 )
@@ -34,7 +36,7 @@ func foretold(ctx context.Context, weeks []Series, by *design, workers int) (boo
 	if longest >= 2*rounded+fewestWeeks {
 		held = 2 * rounded
 	}
-	if longest < held+fewestWeeks {
+	if held = min(held, (longest-fewestWeeks)/step*step); held < fewestHeld {
 		return false, nil
 	}
 	early := make([]Series, len(weeks))
@@ -59,7 +61,11 @@ func foretold(ctx context.Context, weeks []Series, by *design, workers int) (boo
 		}
 	}
 	mean, dev := stat.MeanStdDev(total, nil)
-	return mean > likely*dev/math.Sqrt(float64(len(total))), err
+	least := likely
+	if held < rounded {
+		least = likelier
+	}
+	return mean > least*dev/math.Sqrt(float64(len(total))), err
 }
 
 // gains are by how much the squares of changes from a week on are smaller without the season, next to the mean square of all
