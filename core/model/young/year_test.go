@@ -32,13 +32,13 @@ func ofYear(count, n int, wander float64, year func(ordinal int64) float64) (out
 }
 
 // The season of the year of daily series is found by the means of weeks, of a year and a half or of nine, where some days
-// are unknown and a weekday is shut too.
+// are unknown and a weekday is shut too. Of a year and five months it is found by its foretelling the five.
 func TestSeasonOfTheYearComesBack(t *testing.T) {
 	wave := func(o int64) float64 {
 		at := 2 * math.Pi * float64(o) / daysOfYear
 		return 0.3*math.Sin(at) + 0.1*math.Cos(2*at)
 	}
-	for _, n := range []int{750, 1100, 3300} {
+	for _, n := range []int{510, 750, 1100, 3300} {
 		list := ofYear(8, n, 0.002, wave)
 		for i := range list {
 			for k := range list[i].Values {
@@ -97,7 +97,9 @@ func TestNoSeasonOfTheYear(t *testing.T) {
 		}
 		return 0.3 * math.Sin(2*math.Pi*float64(o)/daysOfYear)
 	})
-	for name, list := range map[string][]young.Series{"wandering": ofYear(10, 1100, 0.01, none), "moving": moving, "ended": ended} {
+	for name, list := range map[string][]young.Series{"wandering": ofYear(10, 1100, 0.01, none), "moving": moving, "ended": ended,
+		"wandering for 16 months": ofYear(10, 500, 0.01, none), "wandering for 20 months": ofYear(10, 610, 0.01, none),
+		"15 months": ofYear(10, 460, 0.002, func(o int64) float64 { return 0.3 * math.Sin(2*math.Pi*float64(o)/daysOfYear) })} {
 		prior, err := young.LearnYear(context.Background(), list, 2)
 		require.NoError(t, err)
 		assert.Nil(t, prior, name)
