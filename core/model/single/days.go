@@ -158,21 +158,29 @@ func takesDays(method any) bool {
 }
 
 // toldTaken takes what days, feasts and the year do out of the series of a group, in place, and gives what puts each back of
-// each, in the order in which it was taken out.
+// each, in the order in which it was taken out. Of groups that fit all series by one equation each is taken out of all, or
+// of none.
 func (t together) toldTaken(ctx context.Context, v panel.View, places []int, inputs []Input, workers int) ([][]*Seasoned, error) {
 	out := make([][]*Seasoned, len(inputs))
 	all, err := t.told(ctx, v, places, inputs, workers)
-	if err != nil || len(all) == 0 {
-		return out, err
-	}
-	rests := make([]Input, len(inputs))
-	if err := num.Each(ctx, workers, len(inputs), func(i int) { out[i], rests[i] = all.takeOut(inputs[i]) }); err != nil {
+	if err != nil {
 		return nil, err
 	}
-	if a, ok := t.group.(AllOrNone); ok && a.AllOrNone() && slices.ContainsFunc(out, func(s []*Seasoned) bool { return len(s) < len(all) }) {
-		return make([][]*Seasoned, len(inputs)), nil
+	for _, doing := range all {
+		taken, rests := make([]*Seasoned, len(inputs)), make([]Input, len(inputs))
+		if err := num.Each(ctx, workers, len(inputs), func(i int) { taken[i], rests[i] = doing.take(inputs[i]) }); err != nil {
+			return nil, err
+		}
+		if allOrNone(t.group) && slices.Contains(taken, nil) {
+			continue
+		}
+		copy(inputs, rests)
+		for i, s := range taken {
+			if s != nil {
+				out[i] = append(out[i], s)
+			}
+		}
 	}
-	copy(inputs, rests)
 	return out, nil
 }
 
@@ -195,7 +203,12 @@ func (t together) told(ctx context.Context, v panel.View, places []int, inputs [
 		if err != nil || year == nil {
 			return all, err
 		}
-		all = append(all, withoutYear(year, driven, method))
+		if !allOrNone(t.group) {
+			return append(all, withoutYear(year, driven, method)), nil
+		}
+		if !mostTellYear(method, inputs) {
+			all = append(all, withoutYear(year, driven, nil))
+		}
 	}
 	return all, nil
 }

@@ -219,6 +219,11 @@ func FlatteredBy(s *young.Season, values []float64) float64 {
 // AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
 type AllOrNone interface{ AllOrNone() bool }
 
+func allOrNone(g Group) bool {
+	a, ok := g.(AllOrNone)
+	return ok && a.AllOrNone()
+}
+
 // restsOf takes the seasons of few rounds out of the series of a group, in place, and gives what puts each back: nil
 // where nothing was taken out.
 func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers int) ([]*Seasoned, error) {
@@ -227,7 +232,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	if _, ok := method.(OnRest); !ok || len(inputs) == 0 {
 		return out, nil
 	}
-	if a, ok := g.(AllOrNone); ok && a.AllOrNone() {
+	if allOrNone(g) {
 		m, _ := seasonOf(v)
 		for _, in := range inputs {
 			if !young.Short(in.Values, m) || !takesRest(method, in) {
@@ -244,7 +249,7 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	err = num.Each(ctx, workers, len(inputs), func(i int) {
 		seasons[i] = seasoned{method, prior}.seasonOf(inputs[i])
 	})
-	if a, ok := g.(AllOrNone); err != nil || ok && a.AllOrNone() && slices.Contains(seasons, nil) {
+	if err != nil || allOrNone(g) && slices.Contains(seasons, nil) {
 		return out, err
 	}
 	for i, s := range seasons {

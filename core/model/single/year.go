@@ -36,6 +36,17 @@ func tellsYear(method any, in Input) bool {
 	return ok && t.TellsYear(in)
 }
 
+// mostTellYear says that a method tells the season of the year by itself of more than half of some series.
+func mostTellYear(method any, inputs []Input) bool {
+	own := 0
+	for _, in := range inputs {
+		if tellsYear(method, in) {
+			own++
+		}
+	}
+	return 2*own > len(inputs)
+}
+
 // TakesYear is so, for that is what the form was chosen for.
 func (resting) TakesYear(panel.View) bool { return true }
 
@@ -102,7 +113,11 @@ type yearBy struct {
 // withoutYear takes the season of the year, or the week within days, out of series, and gives what puts it back; nil where there
 // is none, or where the method that is to be fitted to the rest tells it by itself.
 func withoutYear(prior longer, driven bool, method any) Doing {
-	return doing("the year", prior, func(in Input) (*Seasoned, Input) {
+	what := "the year"
+	if _, ok := method.(YearTeller); ok {
+		what += " where few are known"
+	}
+	return doing(what, prior, func(in Input) (*Seasoned, Input) {
 		if tellsYear(method, in) {
 			return nil, in
 		}
