@@ -157,7 +157,7 @@ func (w *work) wander(list []column) error {
 		if len(odd) == 0 {
 			break
 		}
-		w.s.Odd, w.jumps = part(odd, rest, best.Alpha)
+		w.s.Odd, w.jumps = part(odd, rest, best.Alpha, w.nothing)
 		for _, i := range w.jumps {
 			y[i] = before[i]
 		}
@@ -178,12 +178,12 @@ const jumpSpan = 4
 
 // part tells odd values apart: those after which the series stays where they went, as far as
 // is known, are moves of the level, and the others mistakes. Where the level hardly follows the
-// series all are mistakes.
-func part(odd []int, rest []float64, alpha float64) (mistakes, jumps []int) {
+// series all are mistakes, and days of nothing are where that is no level.
+func part(odd []int, rest []float64, alpha float64, nothing func(i int) bool) (mistakes, jumps []int) {
 	for _, i := range odd {
 		before, after := near(rest, i-jumpSpan, i), near(rest, i+1, i+1+jumpSpan)
 		moved := rest[i] - before
-		if alpha > 0 && panel.Known(after) && panel.Known(before) && (after-before)/moved > 0.6 {
+		if alpha > 0 && !nothing(i) && panel.Known(after) && panel.Known(before) && (after-before)/moved > 0.6 {
 			jumps = append(jumps, i)
 		} else {
 			mistakes = append(mistakes, i)
@@ -191,6 +191,10 @@ func part(odd []int, rest []float64, alpha float64) (mistakes, jumps []int) {
 	}
 	return mistakes, jumps
 }
+
+// nothing says that a value is zero where parts multiply: a weekend without sales is as far down there as it is made by what is
+// added before logs are taken, and no level to go on from.
+func (w *work) nothing(i int) bool { return w.s.Scale.Multiplies() && w.s.Values[i] == 0 }
 
 // near is the median of the known values from a place up to another.
 func near(x []float64, from, to int) float64 {

@@ -229,3 +229,37 @@ func TestALevelBegins(t *testing.T) {
 		assert.Equal(t, c.tells, sum > 0.5)
 	}
 }
+
+// Two values far down at the end are a level that moved, but not two days of nothing where parts multiply: a weekend without
+// sales costs the days after it nothing.
+func TestAWeekendOfNothingIsNoLevel(t *testing.T) {
+	rest := []float64{0.1, -0.1, 0.2, 0, -0.2, 0.1, 0, -4, -4.1}
+	mistakes, jumps := part([]int{7, 8}, rest, 0.1, func(int) bool { return false })
+	assert.Equal(t, [2][]int{{8}, {7}}, [2][]int{mistakes, jumps})
+	mistakes, jumps = part([]int{7, 8}, rest, 0.1, func(int) bool { return true })
+	assert.Equal(t, []int{7, 8}, mistakes)
+	assert.Empty(t, jumps)
+
+	rnd := rand.New(rand.NewPCG(3, 3))
+	y, level := make([]float64, 7*60), 0.0
+	for i := range y {
+		level += 0.03 * rnd.NormFloat64()
+		usual := 12.0
+		if i%7 >= 5 {
+			usual = 4
+		}
+		y[i] = math.Round(usual * math.Exp(level+0.2*rnd.NormFloat64()))
+	}
+	n := len(y)
+	usual := (y[n-9] + y[n-10] + y[n-11]) / 3
+	y[n-2], y[n-1], y[100] = 0, 0, 0
+	m := Auto()
+	m.Parts, m.Level, m.Trend, m.Memory, m.Drivers, m.Events = "multiply", wandering, "flat", n, false, false
+	s, err := m.fit(context.Background(), inputOf(calendar.Day, 5, y))
+	require.NoError(t, err)
+	rows := forecast.NewRows(5)
+	require.NoError(t, s.Forecast(panel.SeriesView{}, rows))
+	for k, mean := range rows.Mean {
+		assert.InDelta(t, usual, mean, usual/2, "step %d", k+1)
+	}
+}
