@@ -172,3 +172,43 @@ func TestTellingAttributes(t *testing.T) {
 	assert.Equal(t, []string{"town"}, names)
 	assert.Equal(t, []map[string]int{{"Quay": 0, "Vale": 1}}, codes)
 }
+
+// A column that is known ahead is, whole, what it is row by row; and that of an event is the same whichever series asked
+// first, an early one or one that begins later, and whether it was kept or is laid out anew.
+func TestColumnsAheadAreTheirRows(t *testing.T) {
+	p := shop(40)
+	late := &p.Series[1]
+	late.First, late.Values = 9, late.Values[9:]
+	for d := range late.Drivers {
+		late.Drivers[d] = late.Drivers[d][9:]
+	}
+	v := panel.NewView(p, []int{0, 1}, 0, 39).WithAhead(nil, 7)
+	lines := []string{"day of week as levels", "price", "event Fair around 1", "since Fair", "attribute town"}
+	for _, order := range [][]int{{0, 1}, {1, 0}} {
+		r, err := feature.Parse(lines, feature.SettingOf(v, 7))
+		require.NoError(t, err)
+		for _, i := range order {
+			s := v.Series(i)
+			rows, err := r.Lay(s, s.Values, 7, nil)
+			require.NoError(t, err)
+			bare := feature.Recipe{Columns: r.Columns, Season: r.Season} // keeps nothing
+			alone, err := bare.Lay(s, s.Values, 7, nil)
+			require.NoError(t, err)
+			n := len(s.Values) + 7
+			x, y := make([]float64, len(r.Columns)), make([]float64, len(r.Columns))
+			told := 0.0
+			for at := range n {
+				rows.FillAhead(at, x)
+				alone.FillAhead(at, y)
+				assert.Equal(t, y, x, "series %d, period %d", i, at)
+				for k := range x {
+					assert.Equal(t, x[k], rows.Ahead(k, n)[at], "%s, series %d, period %d", r.Columns[k].Name, i, at)
+					if r.Columns[k].IsEvent() && !r.Columns[k].Counts() {
+						told += x[k]
+					}
+				}
+			}
+			assert.Equal(t, 3.0, told, "the fair, the day before and the day after")
+		}
+	}
+}
