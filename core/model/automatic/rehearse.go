@@ -41,6 +41,8 @@ type evidence struct {
 	rest        *outlook.Rest
 	// young says that few rounds of the season were seen.
 	young bool
+	// grown says that in the end all series together tell a season that none did before the inner windows.
+	grown bool
 	// unproved says that they are taken out although there are no inner windows to speak for that.
 	unproved bool
 }
@@ -83,6 +85,9 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	if e.actuals, err = withoutOdd(ctx, v, env.Workers); err != nil {
 		return nil, err
 	}
+	if e.grown, err = grown(ctx, v, v.Origin()+t.Keep, env.Workers); err != nil {
+		return nil, err
+	}
 	e.hearts = make([][][]single.Heart, len(list))
 	sums, err := e.askAll(ctx, v.Pick(places), env)
 	if err != nil {
@@ -100,10 +105,10 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	return e, nil
 }
 
-// suits says that a form may take part in a series' mix.
+// suits says that a form may take part in a series' mix: a plain one knows no season that others tell together.
 func (e *evidence) suits(i, k int) bool {
 	f := e.forms[k]
-	return (!f.counts || e.kinds[i].sparse) && (!f.plain || !e.moved[i])
+	return (!f.counts || e.kinds[i].sparse) && (!f.plain || !e.moved[i] && (!e.grown || f.counts))
 }
 
 // inner lays the inner windows for all series, by the one of middle length, and lists the
@@ -240,21 +245,6 @@ func (l loss) log(by model.Judge) float64 {
 	return math.Log(max(exact, math.Sqrt(absolute*squared)))
 }
 
-// tellingRounds are numbers of rounds of the longest season from which on families tell it, or tell it by themselves.
-var tellingRounds = []float64{1.5, 2}
-
-// tellsMore says that families can tell more of the longest season from all of a history than from what comes up to the
-// first inner origin, so that they are to choose again.
-func tellsMore(v panel.View, first int) bool {
-	seasons := v.Cadence().Seasons()
-	if len(seasons) == 0 {
-		return false
-	}
-	longest := seasons[len(seasons)-1]
-	before, all := float64(first-v.From()+1)/longest, float64(v.Origin()-v.From()+1)/longest
-	return slices.ContainsFunc(tellingRounds, func(n float64) bool { return before < n && all >= n })
-}
-
 // exact is the error, next to the usual change, below which a forecast is taken for exact.
 const exact = 1e-3
 
@@ -284,7 +274,7 @@ func (e *evidence) try(ctx context.Context, v outlook.Rest, actuals panel.View, 
 					e.rest = &r
 				}
 				// What additive chooses, its memory and its level, changes with how much there is.
-				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" && !tellsMore(v.View, first) {
+				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" && !e.grown && !tellsMore(v.View, first) {
 					f.settled = s.Settled()
 				}
 			}

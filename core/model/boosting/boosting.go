@@ -207,10 +207,15 @@ const (
 	leastWeight = 0.15
 )
 
-// weigh gives the attempts weights by their losses on held-out rows: where nothing tells, all the
-// weight to the first.
+// weigh gives the attempts weights by their losses on held-out rows: where nothing tells, all the same.
 func weigh(list []*attempt) {
-	if len(list) == 1 || list[0].loss == 0 {
+	switch {
+	case list[0].trees == nil:
+		for _, a := range list {
+			a.weight = 1 / float64(len(list))
+		}
+		return
+	case list[0].loss == 0: // exact
 		list[0].weight = 1
 		return
 	}

@@ -7,6 +7,8 @@ import (
 	"math/rand/v2"
 	"slices"
 
+	"gonum.org/v1/gonum/stat"
+
 	"paperkettle/core/boost"
 	"paperkettle/core/feature"
 	"paperkettle/core/forecast"
@@ -32,6 +34,8 @@ type Newcomers struct {
 	Shift  float64
 	Oldest float64 // the age above which all are alike, in periods
 	Likes  int     // series that the trees learnt from
+	// Ageless says that series began too nearly together for age to be told from time.
+	Ageless bool
 	// Between is the variance of what series like it differ by, Within that of a series' values around
 	// its own level, both of logs.
 	Between, Within float64
@@ -41,7 +45,7 @@ const (
 	// fewestLikes is how many series must have a past, and mostLikeRows bounds the rows learnt from.
 	fewestLikes  = 8
 	mostLikeRows = 60_000
-	likeFolds    = 8
+	likeFolds    = 5
 )
 
 // isNew says that a series has too few values for a model of its own.
@@ -67,6 +71,7 @@ func welcome(ctx context.Context, v panel.View, env model.Env, lay *Layout) (*Ne
 	}
 	n.Recipe, _ = lay.Recipe.Split()
 	n.Likes, n.Oldest = len(old), float64(2*max(12, lay.Season))
+	n.Ageless = n.together(v, old, lay.Season)
 	rows, err := n.rows(v, old)
 	if err != nil || len(rows.target) < 2*len(old) {
 		return nil, err
@@ -149,6 +154,21 @@ func (m Model) welcomeGroup(ctx context.Context, v panel.View, places []int, env
 
 var errNobody = fmt.Errorf("there are not enough series with a past, %d at least and none below zero, to tell what one without is like", fewestLikes)
 
+// apartBy is the share of a season that beginnings must differ by, as a standard deviation, for age to be told from time.
+const apartBy = 1.0 / 6
+
+// together says that the series whose young days are among what is learnt from began so nearly together that what age does
+// cannot be told from what a time of the year, or what came over all, did.
+func (n *Newcomers) together(v panel.View, old []int, season int) bool {
+	var began []float64
+	for _, i := range old {
+		if s := v.Series(i); len(s.Values)-n.span() < int(n.Oldest) {
+			began = append(began, float64(s.First))
+		}
+	}
+	return len(began) < fewestLikes || stat.PopStdDev(began, nil) < apartBy*float64(season)
+}
+
 // likes are rows of series with a past.
 type likes struct {
 	columns [][]float32
@@ -156,11 +176,14 @@ type likes struct {
 	series  []int32 // places among the old ones
 }
 
+// span is how many of the last values of a series are learnt from.
+func (n *Newcomers) span() int { return max(60, int(n.Oldest)) }
+
 func (n *Newcomers) width() int { return len(n.Recipe.Columns) + len(n.Names) + 1 }
 
 // rows are the values of the last two seasons of series with a past.
 func (n *Newcomers) rows(v panel.View, old []int) (*likes, error) {
-	span := max(60, int(n.Oldest))
+	span := n.span()
 	stride := 1 + len(old)*span/mostLikeRows
 	n.Shift = shiftOf(v, old, span)
 	out := &likes{columns: make([][]float32, n.width())}
@@ -218,7 +241,9 @@ func (n *Newcomers) filler(s panel.SeriesView, horizon int) (func(t int, x []flo
 			x[k] = float32(value)
 		}
 		copy(x[len(plain):], w.fixed)
-		x[len(x)-1] = float32(math.Min(float64(t), n.Oldest))
+		if x[len(x)-1] = float32(math.Min(float64(t), n.Oldest)); n.Ageless {
+			x[len(x)-1] = 0
+		}
 	}, nil
 }
 
@@ -226,19 +251,21 @@ func (n *Newcomers) filler(s panel.SeriesView, horizon int) (func(t int, x []flo
 func (n *Newcomers) learn(ctx context.Context, r *likes, env model.Env) error {
 	var means, squares, counts = make([]float64, n.Likes), make([]float64, n.Likes), make([]float64, n.Likes)
 	x, out := make([]float32, n.width()), make([]float64, 1)
-	for fold := range int32(likeFolds) {
+	// By lot: by place, all series of an attribute might be left out at once.
+	folds := rand.New(rand.NewPCG(1, uint64(n.Likes))).Perm(n.Likes)
+	for fold := range likeFolds {
 		var kept []int32
 		for i, s := range r.series {
-			if s%likeFolds != fold {
+			if folds[s]%likeFolds != fold {
 				kept = append(kept, int32(i))
 			}
 		}
-		trees, err := n.grow(ctx, n.data(r).Pick(kept), env)
+		trees, err := n.grow(ctx, r, kept, env)
 		if err != nil {
 			return err
 		}
 		for i, s := range r.series {
-			if s%likeFolds == fold {
+			if folds[s]%likeFolds == fold {
 				for c := range x {
 					x[c] = r.columns[c][i]
 				}
@@ -259,7 +286,11 @@ func (n *Newcomers) learn(ctx context.Context, r *likes, env model.Env) error {
 	}
 	n.Between, n.Within = math.Max(n.Between/told, 1e-6), math.Max(n.Within/told, 1e-6)
 	var err error
-	n.Trees, err = n.grow(ctx, n.data(r), env)
+	everyRow := make([]int32, len(r.target))
+	for i := range everyRow {
+		everyRow[i] = int32(i)
+	}
+	n.Trees, err = n.grow(ctx, r, everyRow, env)
 	return err
 }
 
@@ -278,13 +309,6 @@ func (n *Newcomers) data(r *likes) boost.Data {
 		t.Columns[k] = c
 	}
 	return boost.Data{Table: t, Target: r.target}
-}
-
-// grow grows trees whose leaves hold the rows of two series at least, so that none learns one by heart.
-func (n *Newcomers) grow(ctx context.Context, d boost.Data, env model.Env) (*boost.Model, error) {
-	s := boost.Settings{Loss: boost.Loss{Kind: boost.Squared}, Trees: 120, Leaves: 12, FewestRows: max(5, 2*len(d.Target)/n.Likes), Rate: 0.08,
-		RowShare: 0.7, ColumnShare: 0.8, Squares: 10, Seed: 1}
-	return boost.Fit(ctx, d, s, boost.Options{Workers: env.Workers})
 }
 
 // has says whether a series, by its place in the group, is a newcomer.

@@ -146,3 +146,56 @@ func TestNewcomersUnlikeAllBefore(t *testing.T) {
 		assert.Less(t, off/sum, 0.45, "%d new", young)
 	}
 }
+
+// beginners are monthly series that sell by a level of their own, times a factor of the month of the panel, from the month in
+// which they begin on; the last ones know of two months.
+func beginners(begin []int, level func(i int) float64, month func(t int) float64, length, ahead int) *panel.Panel {
+	p := &panel.Panel{Cadence: calendar.Cadence{Unit: calendar.Month}, Length: length}
+	rnd := rand.New(rand.NewPCG(5, uint64(length)))
+	for i, first := range begin {
+		s := panel.Series{Key: fmt.Sprint("item ", i), First: first}
+		for t := first; t < length; t++ {
+			s.Values = append(s.Values, level(i)*month(t)*math.Exp(0.05*rnd.NormFloat64()))
+		}
+		p.Series = append(p.Series, s)
+	}
+	return p
+}
+
+// What a time does to all is no effect of age, and neither is that the series that have been there longest are others: goods
+// that began in the last two months stay where they are.
+func TestNewcomersDoNotAgeByWhatOthersAre(t *testing.T) {
+	const ahead, young = 8, 10
+	for name, c := range map[string]struct {
+		length int
+		begin  func(i int) int
+		level  func(i int) float64
+		month  func(t int) float64
+	}{
+		"all rise since they began": {8, func(i int) int { return i % 2 }, func(int) float64 { return 60 }, func(t int) float64 { return math.Exp(0.2 * float64(t)) }},
+		"the older the smaller": {30, func(i int) int { return i % 2 * 24 }, func(i int) float64 { return 20 + 180*float64(i%2) },
+			func(int) float64 { return 1 }},
+	} {
+		var begin []int
+		for i := range 48 + young {
+			begin = append(begin, c.begin(i))
+			if i >= 48 {
+				begin[i] = c.length - 2
+			}
+		}
+		level := func(i int) float64 {
+			if i >= 48 {
+				return 100 / c.month(c.length-1)
+			}
+			return c.level(i)
+		}
+		p := beginners(begin, level, c.month, c.length, ahead)
+		_, _, res := train(t, family(t, model.Values{"from": "seasonal-naive"}), p, ahead)
+		for i := 48; i < 48+young; i++ {
+			require.NoError(t, res.Err[i])
+			last := res.Series[i].Mean[ahead-1] / 100
+			t.Logf("%s: %.2f of where it is", name, last)
+			assert.InDelta(t, 0, math.Log(last), 0.4, name)
+		}
+	}
+}

@@ -108,7 +108,7 @@ func TestAYearOfDaysAndALittleMore(t *testing.T) {
 	t.Parallel()
 	for _, long := range []int{0, 3} {
 		p, truth := noisyYears(28, append(slices.Repeat([]int{1900}, long), slices.Repeat([]int{510}, 16)...)...)
-		for _, family := range []string{"smoothing", "theta", "additive", "linear", "pretrained"} {
+		for _, family := range []string{"smoothing", "theta", "additive", "linear", "pretrained", "automatic"} {
 			if long > 0 && family != "additive" && family != "linear" {
 				continue
 			}
