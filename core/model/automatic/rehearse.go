@@ -85,7 +85,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	if e.actuals, err = withoutOdd(ctx, v, env.Workers); err != nil {
 		return nil, err
 	}
-	if e.grown, err = grown(ctx, v, v.Origin()+t.Keep, env.Workers); err != nil {
+	if e.grown, err = single.Grown(ctx, v, v.Origin()+t.Keep, env.Workers); err != nil {
 		return nil, err
 	}
 	e.hearts = make([][][]single.Heart, len(list))
@@ -274,7 +274,7 @@ func (e *evidence) try(ctx context.Context, v outlook.Rest, actuals panel.View, 
 					e.rest = &r
 				}
 				// What additive chooses, its memory and its level, changes with how much there is.
-				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" && !e.grown && !tellsMore(v.View, first) {
+				if s, ok := trained.(model.Settling); ok && s.Settled() != nil && f.name != "additive" && !e.grown && !single.TellsMore(v.View, first) {
 					f.settled = s.Settled()
 				}
 			}

@@ -211,20 +211,3 @@ func TestWindowWords(t *testing.T) {
 	assert.Equal(t, "1 inner window of 1 month, of 46 series", windowWords(single.Trial{Windows: 1, Horizon: 1}, 46, months))
 	assert.Equal(t, "6 inner windows of 8 weeks", windowWords(single.Trial{Windows: 6, Horizon: 8}, 1, weeks))
 }
-
-// Forms choose again where all of a history tells of its longest season what its first inner windows could not.
-func TestWhereMoreIsTold(t *testing.T) {
-	for _, c := range []struct {
-		unit       calendar.Unit
-		first, all int
-		more       bool
-	}{
-		{calendar.Week, 60, 76, false}, {calendar.Week, 76, 101, true}, {calendar.Week, 90, 120, true}, {calendar.Week, 120, 160, false},
-		{calendar.Day, 500, 600, true}, {calendar.Day, 640, 860, true}, {calendar.Day, 900, 1200, false}, {calendar.Day, 70, 120, false},
-		{calendar.Month, 17, 24, true}, {calendar.Month, 36, 48, false}, {calendar.Year, 10, 14, false},
-	} {
-		p := &panel.Panel{Cadence: calendar.Cadence{Unit: c.unit}, Length: c.all}
-		v := panel.NewView(p, nil, 0, c.all-1)
-		assert.Equal(t, c.more, tellsMore(v, c.first-1), "%d of %d %s", c.first, c.all, p.Cadence.Noun(2))
-	}
-}

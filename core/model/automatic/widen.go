@@ -21,6 +21,12 @@ func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening 
 	for j, i := range e.places {
 		out[i] = tallies[j].Toward(all)
 	}
+	if e.grown { // what forms that did not know the season of the year were too wide by says nothing of those that do
+		for i := range out {
+			w := &out[i]
+			w.Near, w.Far, w.Tail = max(1, w.Near), max(1, w.Far), max(1, w.Tail)
+		}
+	}
 	return out
 }
 

@@ -160,6 +160,9 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 	if err != nil {
 		return err
 	}
+	if err := lay.ripen(ctx, v, env.Workers); err != nil {
+		return err
+	}
 	var list []*attempt
 	names := m.candidates(v)
 	for k, name := range names {
@@ -245,7 +248,8 @@ func weigh(list []*attempt) {
 func (m Model) finish(ctx context.Context, v panel.View, a *attempt, env model.Env) (*Stem, error) {
 	out := &Stem{Base: a.name, Weight: a.weight, Rows: a.rows.count()}
 	final := a.model
-	if a.rows.settled != nil && a.name != "additive" { // which chooses its memory and level by all there is
+	// Additive chooses its memory and level by all there is, and others where that tells more of a season.
+	if a.rows.settled != nil && a.name != "additive" && !single.TellsMore(v, a.rows.lay.Origins[0]) {
 		final = a.rows.settled
 	}
 	if m.Ready != nil {

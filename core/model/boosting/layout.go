@@ -1,11 +1,13 @@
 package boosting
 
 import (
+	"context"
 	"fmt"
 	"slices"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/feature"
+	"paperkettle/core/model/single"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -127,16 +129,53 @@ func (l *Layout) spread(v panel.View) {
 		l.Origins = append(l.Origins, last-1-num.Thin(k, stride))
 	}
 	slices.Reverse(l.Origins)
+	l.train(v)
+}
+
+// train says before which origins the base is trained anew.
+func (l *Layout) train(v panel.View) {
 	times := timesAnew
 	if known(v) > longHistories {
 		times = 1 // and once more before the held-out part
 	}
-	held := last - max(l.Horizon, (last-l.Early)/4)
+	l.Anew = nil
+	held := v.Origin() - max(l.Horizon, (v.Origin()-l.Early)/4)
 	for k, o := range l.Origins {
 		if k == 0 || k*times/len(l.Origins) > (k-1)*times/len(l.Origins) || o >= held && l.Origins[k-1] < held {
 			l.Anew = append(l.Anew, o)
 		}
 	}
+}
+
+// looksForYear is at how many of the origins it is looked for where the season of the year begins to be known.
+const looksForYear = 4
+
+// ripen leaves out the origins before which no base knows the season of the year, or of the week within days, where all
+// know it in the end: what they leave there is that season.
+func (l *Layout) ripen(ctx context.Context, v panel.View, workers int) error {
+	if len(l.Origins) == 0 {
+		return nil
+	}
+	grown, err := single.Grown(ctx, v, l.Origins[0], workers)
+	if err != nil || !grown {
+		return err
+	}
+	for k := 1; k < looksForYear; k++ {
+		from := k * len(l.Origins) / looksForYear
+		told, err := single.TellYear(ctx, v.Before(l.Origins[from]), workers)
+		if err != nil {
+			return err
+		}
+		if told {
+			l.Origins = l.Origins[from:]
+			l.Early = l.Origins[0]
+			l.train(v)
+			return nil
+		}
+	}
+	l.Origins, l.Anew = nil, nil
+	l.Short = "the season of the year was not known before it came to the inner windows"
+	return nil
 }
 
 const (
