@@ -3,6 +3,7 @@ package catalogue_test
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -96,6 +97,29 @@ func TestAYearOfWhichLittleWasSeen(t *testing.T) {
 		t.Logf("%-13s with new shops: off by %.3f", family, miss)
 		assert.Less(t, miss, 0.11, family)
 	}
+}
+
+// One series with a cycle that no other has does not keep the year from families that have one equation for all.
+func TestAYearOfWhichLittleWasSeenBesideAnotherCycle(t *testing.T) {
+	t.Parallel()
+	p, truth := yearOf(weekly, 365.25/7, 0.4, 8, slices.Repeat([]int{72}, 12)...)
+	for k := range p.Series[5].Values {
+		p.Series[5].Values[k] = 100 + 40*float64(k%9)
+	}
+	for k := range truth[5] {
+		truth[5][k] = 100 + 40*float64((72+k)%9)
+	}
+	trained, v := trainOn(t, "linear", nil, p, p.Length-1, 8)
+	res, miss := result(t, trained, v, 8), 0.0
+	for i, r := range res.Series {
+		for k, m := range r.Mean {
+			if i != 5 {
+				miss += math.Abs(m/truth[i][k]-1) / 88
+			}
+		}
+	}
+	t.Logf("the others are off by %.3f", miss)
+	assert.Less(t, miss, 0.09)
 }
 
 // Families that learn from all series together are forecast alone as well, and a season that is set or ruled out stays so.

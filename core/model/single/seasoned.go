@@ -249,16 +249,28 @@ func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers
 	err = num.Each(ctx, workers, len(inputs), func(i int) {
 		seasons[i] = seasoned{method, prior}.seasonOf(inputs[i])
 	})
-	if err != nil || allOrNone(g) && slices.Contains(seasons, nil) {
+	if err != nil || allOrNone(g) && 2*countNil(seasons) > len(seasons) {
 		return out, err
 	}
 	for i, s := range seasons {
-		if s != nil {
+		switch {
+		case s != nil:
 			out[i], inputs[i] = takeOut(s, inputs[i])
 			out[i].flatter(inputs[i])
+		case allOrNone(g): // one equation is for all, and most have none left
+			inputs[i].Seasonless = true
 		}
 	}
 	return out, nil
+}
+
+func countNil(seasons []*young.Season) (n int) {
+	for _, s := range seasons {
+		if s == nil {
+			n++
+		}
+	}
+	return n
 }
 
 // seasonOf is the shortest season of a view's cadence, in whole periods and exactly.
