@@ -72,14 +72,29 @@ func (m Method) TakesRest(in single.Input) bool {
 	return m.Seasons == nil && driven <= single.MostDriven && few
 }
 
-// TakesYear says that it may be fitted to what the season of the year leaves of daily series: where none was set.
+// TakesYear says that it may be fitted to what the season of the year leaves of daily series, or the week of series within
+// days: where none was set.
 func (m Method) TakesYear(v panel.View) bool {
-	many := m.Drivers && single.Driven(v) > single.MostDriven
-	return m.Seasons == nil && v.Cadence().Unit == calendar.Day && !many
+	driven := 0
+	if m.Drivers {
+		driven = single.Driven(v)
+	}
+	if single.WithinDays(v) {
+		return m.Seasons == nil && driven == 0
+	}
+	return m.Seasons == nil && v.Cadence().Unit == calendar.Day && driven <= single.MostDriven
 }
 
-// TellsYear says that a series has seen so many years that it tells their season by itself.
-func (m Method) TellsYear(in single.Input) bool { return single.ManyYears(in) }
+// manyWeeks is from how many weeks on a series within days tells their profile by itself.
+const manyWeeks = 5
+
+// TellsYear says that a series has seen so many years, or weeks within days, that it tells their season by itself.
+func (m Method) TellsYear(in single.Input) bool {
+	if single.WithinDays(in.View()) {
+		return single.ManyWeeks(in, manyWeeks)
+	}
+	return single.ManyYears(in)
+}
 
 // TakesDrivers says that it tells what drivers do.
 func (m Method) TakesDrivers(panel.View) bool { return m.Drivers }

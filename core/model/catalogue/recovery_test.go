@@ -255,6 +255,37 @@ func TestSeveralSeasons(t *testing.T) {
 	}
 }
 
+// Three weeks of hours whose weekends are other days: what is left of the day's season when the week is taken out by all is what
+// regressions go on with, of one series and of several.
+func TestAWeekWithinDaysOfFewWeeks(t *testing.T) {
+	t.Parallel()
+	for _, n := range []int{1, 6} {
+		var past, future [][]float64
+		for i := range n {
+			rnd := rand.New(rand.NewPCG(4, uint64(i)))
+			y := make([]float64, 24*23)
+			for k := range y {
+				hour, size := float64(k%24), 1.0
+				if k/24%7 > 4 {
+					hour, size = hour-3, 0.5 // later, and less
+				}
+				y[k] = 100 * size * math.Exp(-(hour-12)*(hour-12)/30) * math.Exp(0.1*rnd.NormFloat64())
+			}
+			past, future = append(past, y[:24*21]), append(future, y[24*21:])
+		}
+		for family, most := range map[string]float64{"smoothing": 0.12, "additive": 0.12, "linear": 0.12} {
+			off, sum := 0.0, 0.0
+			for i, r := range forecasts(t, family, nil, panelOf(calendar.Cadence{Unit: calendar.Hour}, past), 48) {
+				for h, m := range r.Mean {
+					off, sum = off+math.Abs(m-future[i][h]), sum+future[i][h]
+				}
+			}
+			t.Logf("%s of %d: WAPE %.3f", family, n, off/sum)
+			assert.Less(t, off/sum, most, "%s of %d", family, n)
+		}
+	}
+}
+
 // A yearly season in daily and weekly series is found, and none where there is none.
 func TestYearInDaysAndWeeks(t *testing.T) {
 	t.Parallel()

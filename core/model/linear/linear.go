@@ -437,14 +437,27 @@ func (m Method) TakesRest(in single.Input) bool {
 	return driven == 0 || driven <= single.MostDriven && float64(len(in.Values)) < rounds*float64(season)
 }
 
-// TakesYear says that it may be fitted to what the season of the year leaves of daily series: where it reads the calendar by
-// itself.
+// TakesYear says that it may be fitted to what the season of the year leaves of daily series, or the week of series within
+// days: where it reads the calendar by itself.
 func (m Method) TakesYear(v panel.View) bool {
-	return m.TakesDays() && v.Cadence().Unit == calendar.Day && single.Driven(v) <= single.MostDriven
+	driven := single.Driven(v)
+	if single.WithinDays(v) {
+		return m.TakesDays() && driven == 0
+	}
+	return m.TakesDays() && v.Cadence().Unit == calendar.Day && driven <= single.MostDriven
 }
 
-// TellsYear says that a series has seen so many years that their season is told from the calendar.
-func (m Method) TellsYear(in single.Input) bool { return single.ManyYears(in) }
+// fewWeeks are enough, of series within days, for what all tell of their week together to be better than what linear does by
+// itself, and from manyWeeks on it is told from the calendar.
+const fewWeeks, manyWeeks = 2.5, 4.0
+
+// TellsYear says that a series has seen so many years, or weeks within days, that their season is told from the calendar.
+func (m Method) TellsYear(in single.Input) bool {
+	if single.WithinDays(in.View()) {
+		return !single.ManyWeeks(in, fewWeeks) || single.ManyWeeks(in, manyWeeks)
+	}
+	return single.ManyYears(in)
+}
 
 // TakesDrivers says that it tells what drivers do.
 func (m Method) TakesDrivers(panel.View) bool { return true }

@@ -22,7 +22,7 @@ func TellYear(ctx context.Context, v panel.View, workers int) (bool, error) {
 // Grown says that all of the histories of a view together tell the year of days, or the week within days, and what comes up
 // to some period does not: inner windows that begin there are then of forms that know nothing of it.
 func Grown(ctx context.Context, v panel.View, first, workers int) (bool, error) {
-	if v.Cadence().Unit != calendar.Day && len(v.Cadence().Seasons()) < 3 {
+	if v.Cadence().Unit != calendar.Day && !WithinDays(v) {
 		return false, nil
 	}
 	if before, err := TellYear(ctx, v.Before(first), workers); err != nil || before {

@@ -24,6 +24,14 @@ type YearTeller interface {
 // manyYears is how many must have been seen for one series to tell their season as well as all of them do.
 const manyYears = 5
 
+// WithinDays says that a view's series have several periods a day, so that the week is a season of theirs.
+func WithinDays(v panel.View) bool { return len(v.Cadence().Seasons()) > 2 }
+
+// ManyWeeks says that a series within days has seen so many weeks.
+func ManyWeeks(in Input, weeks float64) bool {
+	return float64(len(in.Values)) >= weeks*in.Cadence().Seasons()[1]
+}
+
 // ManyYears says that a series has seen so many rounds of its cadence's longest season.
 func ManyYears(in Input) bool {
 	seasons := in.Cadence().Seasons()
