@@ -473,10 +473,7 @@ func (s *Seasoned) Paths(v panel.SeriesView, h, count int) ([]float64, error) {
 // Describe describes the rest, and the season as a part.
 func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	s.State.Describe(d, horizon)
-	c := model.Component{Name: fmt.Sprintf("season of %d", s.Season.Length()), Factor: s.Season.Log}
-	if s.Season.Days != nil {
-		c.Name = s.Season.Days.Name()
-	}
+	c := model.Component{Name: partName(&s.Season), Factor: s.Season.Log}
 	used := len(s.State.Fitted())
 	span := s.Season.Over(s.Next-int64(used), used+horizon)
 	for i := range used {
@@ -489,9 +486,34 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	d.Form += SeasonWords(&s.Season)
 }
 
+// partName is what a season is called among the parts of a forecast: the calendar's names for those of days and hours.
+func partName(s *young.Season) string {
+	switch name := calendarName(s.Length()); {
+	case s.Days != nil:
+		return s.Days.Name()
+	case name != "":
+		return name
+	}
+	return fmt.Sprintf("season of %d", s.Length())
+}
+
+// calendarName is what the calendar calls a season of days or hours of so many periods; empty for others.
+func calendarName(m int) string {
+	switch m {
+	case 365:
+		return "year"
+	case 7 * 24, 7 * 48, 7 * 96:
+		return "week"
+	}
+	return ""
+}
+
 // SeasonWords say that a season of few rounds, or of the year, or what days do, was taken out.
 func SeasonWords(s *young.Season) string {
-	m, few := s.Length(), ", of which few rounds were seen"
+	m, few := fmt.Sprint(s.Length()), ", of which few rounds were seen"
+	if name := calendarName(s.Length()); name != "" {
+		m = "the " + name
+	}
 	if s.Many {
 		few = ""
 	}
@@ -499,11 +521,11 @@ func SeasonWords(s *young.Season) string {
 	case s.Days != nil:
 		return fmt.Sprintf("; of what %s, a factor that all series tell together: %s", s.Days.Leaves(), s.Days.Words())
 	case !s.Shows() && s.Many:
-		return fmt.Sprintf("; hardly any season of %d shows", m)
+		return fmt.Sprintf("; hardly any season of %s shows", m)
 	case !s.Shows():
-		return fmt.Sprintf("; few rounds of a season of %d were seen, and hardly one shows", m)
+		return fmt.Sprintf("; few rounds of a season of %s were seen, and hardly one shows", m)
 	case s.Log:
-		return fmt.Sprintf("; of what a season of %d leaves, a factor%s: all series tell of it together", m, few)
+		return fmt.Sprintf("; of what a season of %s leaves, a factor%s: all series tell of it together", m, few)
 	}
-	return fmt.Sprintf("; of what a season of %d leaves%s: all series tell of it together", m, few)
+	return fmt.Sprintf("; of what a season of %s leaves%s: all series tell of it together", m, few)
 }
