@@ -17,6 +17,9 @@ const leastShare = 0.02
 // would weigh the forms once more, and tell how wide their mix is to be.
 const fewestJointly = 8
 
+// heldShare is about how many parameters' worth a weight is that is held to the mean weights.
+const heldShare = 0.5
+
 // jointly moves the weights by what the forms' errors show together, of all series of a kind: two that err
 // alike need not both be heard, and one that errs where others do not is worth more than it is alone. The
 // mean weights are what is held to, and each series' weights move as they do.
@@ -48,6 +51,7 @@ func (e *evidence) jointly(weights [][]float64, by model.Judge) {
 		if shares == nil {
 			continue
 		}
+		e.freedom = max(e.freedom, heldShare*float64(len(members)-1))
 		times := make([]float64, len(e.forms))
 		for j, f := range members {
 			times[f] = shares[j] / towards[j]

@@ -1,6 +1,7 @@
 package automatic
 
 import (
+	"math"
 	"slices"
 	"testing"
 
@@ -105,4 +106,16 @@ func TestHolesInInnerWindows(t *testing.T) {
 	e, weights := evenly(t, v.Instead(values))
 	e.jointly(weights, model.AbsoluteErrors)
 	assert.Greater(t, shares(weights[0])[2], 0.4)
+}
+
+// Errors on the windows that the weights were found on are too small, the more the fewer windows there were.
+func TestFlattered(t *testing.T) {
+	e := &evidence{rounds: 3.5, places: make([]int, 20)}
+	assert.Equal(t, 1.0, e.flattered(), "no weights were found")
+	e.freedom = 4
+	assert.InDelta(t, math.Sqrt(74.0/66), e.flattered(), 1e-12)
+	e.places = make([]int, 2000)
+	assert.InDelta(t, 1, e.flattered(), 1e-3, "many series tell")
+	e.places = make([]int, 1)
+	assert.Equal(t, mostFlattered, e.flattered())
 }

@@ -41,6 +41,8 @@ type evidence struct {
 	rest        *outlook.Rest
 	// young says that few rounds of the season were seen.
 	young bool
+	// freedom is how many weights were found by what all series show together.
+	freedom float64
 	// grown says that in the end all series together tell a season that none did before the inner windows.
 	grown bool
 	// unproved says that they are taken out although there are no inner windows to speak for that.

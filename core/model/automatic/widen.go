@@ -1,6 +1,8 @@
 package automatic
 
 import (
+	"math"
+
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
 )
@@ -21,6 +23,10 @@ func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening 
 	for j, i := range e.places {
 		out[i] = tallies[j].Toward(all)
 	}
+	flattered := e.flattered()
+	for i := range out {
+		out[i].Near, out[i].Far = out[i].Near*flattered, out[i].Far*flattered
+	}
 	if e.grown { // what forms that did not know the season of the year were too wide by says nothing of those that do
 		for i := range out {
 			w := &out[i]
@@ -28,6 +34,22 @@ func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening 
 		}
 	}
 	return out
+}
+
+// mostFlattered bounds by how much errors can be too small for having chosen the weights.
+const mostFlattered = 1.25
+
+// flattered is by what factor the mix's errors on the inner windows are too small, since the weights were found on them: of p
+// weights from n windows that do not overlap, their mean square is less than that of new ones by the factor (1 - p/n) / (1 + p/n).
+//
+// Source: the final prediction error of Akaike, Fitting autoregressive models for prediction, Annals of the Institute of
+// Statistical Mathematics 21 (1969).
+func (e *evidence) flattered() float64 {
+	share := e.freedom / max(1, e.rounds*float64(len(e.places)))
+	if share >= 1 {
+		return mostFlattered
+	}
+	return min(mostFlattered, math.Sqrt((1+share)/(1-share)))
 }
 
 func (e *evidence) tally(i, j int, weights []float64) (out single.Tally) {
