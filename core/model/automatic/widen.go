@@ -37,7 +37,7 @@ func (e *evidence) widen(weights [][]float64, by model.Judge) []single.Widening 
 }
 
 // mostFlattered bounds by how much errors can be too small for having chosen the weights.
-const mostFlattered = 1.25
+const mostFlattered = 1.1
 
 // flattered is by what factor the mix's errors on the inner windows are too small, since the weights were found on them: of p
 // weights from n windows that do not overlap, their mean square is less than that of new ones by the factor (1 - p/n) / (1 + p/n).
