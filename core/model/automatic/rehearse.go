@@ -87,11 +87,12 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 	if e.actuals, err = withoutOdd(ctx, v, env.Workers); err != nil {
 		return nil, err
 	}
-	if e.grown, err = single.Grown(ctx, v, v.Origin()+t.Keep, env.Workers); err != nil {
+	some := v.Pick(places)
+	if e.grown, err = single.Grown(ctx, some, v.Origin()+t.Keep, env.Workers); err != nil {
 		return nil, err
 	}
 	e.hearts = make([][][]single.Heart, len(list))
-	sums, err := e.askAll(ctx, v.Pick(places), env)
+	sums, err := e.askAll(ctx, some, env)
 	if err != nil {
 		return nil, err
 	}

@@ -160,8 +160,10 @@ func (m Model) fit(ctx context.Context, v panel.View, env model.Env, f *Forest) 
 	if err != nil {
 		return err
 	}
-	if err := lay.ripen(ctx, v, env.Workers); err != nil {
-		return err
+	if _, plain := baseline.Families().Find(m.Base); plain != nil { // one that never knows a year is told by all origins
+		if err := lay.ripen(ctx, v, env.Workers); err != nil {
+			return err
+		}
 	}
 	var list []*attempt
 	names := m.candidates(v)
