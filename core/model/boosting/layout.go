@@ -174,7 +174,7 @@ func (l *Layout) ripen(ctx context.Context, v panel.View, workers int) error {
 		}
 	}
 	l.Origins, l.Anew = nil, nil
-	l.Short = "the season of the year was not known before it came to the inner windows"
+	l.Short = "the season that all series tell together was not known before the inner windows"
 	return nil
 }
 
