@@ -10,7 +10,6 @@ import (
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/young"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -214,63 +213,6 @@ func (s *Seasoned) flatter(in Input) { s.Flattered = FlatteredBy(&s.Season, in.V
 func FlatteredBy(s *young.Season, values []float64) float64 {
 	n := float64(panel.CountKnown(values))
 	return math.Sqrt(n / max(n/mostFlattered, n-s.Learnt))
-}
-
-// AllOrNone is a Group that fits the same to all of its series: to the rest of each, or of none.
-type AllOrNone interface{ AllOrNone() bool }
-
-func allOrNone(g Group) bool {
-	a, ok := g.(AllOrNone)
-	return ok && a.AllOrNone()
-}
-
-// restsOf takes the seasons of few rounds out of the series of a group, in place, and gives what puts each back: nil
-// where nothing was taken out.
-func restsOf(ctx context.Context, g Group, v panel.View, inputs []Input, workers int) ([]*Seasoned, error) {
-	out := make([]*Seasoned, len(inputs))
-	method := g.Alone()
-	if _, ok := method.(OnRest); !ok || len(inputs) == 0 {
-		return out, nil
-	}
-	if allOrNone(g) {
-		m, _ := seasonOf(v)
-		for _, in := range inputs {
-			if !young.Short(in.Values, m) || !takesRest(method, in) {
-				return out, nil
-			}
-		}
-	}
-	values, input := func(i int) []float64 { return inputs[i].Values }, func(i int) Input { return inputs[i] }
-	prior, err := priorOf(ctx, v, asked{n: len(inputs), values: values, input: input}, takesDrivers(method, v), workers)
-	if err != nil || prior == nil {
-		return out, err
-	}
-	seasons := make([]*young.Season, len(inputs))
-	err = num.Each(ctx, workers, len(inputs), func(i int) {
-		seasons[i] = seasoned{method, prior}.seasonOf(inputs[i])
-	})
-	if err != nil || allOrNone(g) && 2*countNil(seasons) > len(seasons) {
-		return out, err
-	}
-	for i, s := range seasons {
-		switch {
-		case s != nil:
-			out[i], inputs[i] = takeOut(s, inputs[i])
-			out[i].flatter(inputs[i])
-		case allOrNone(g): // one equation is for all, and most have none left
-			inputs[i].Seasonless = true
-		}
-	}
-	return out, nil
-}
-
-func countNil(seasons []*young.Season) (n int) {
-	for _, s := range seasons {
-		if s == nil {
-			n++
-		}
-	}
-	return n
 }
 
 // seasonOf is the shortest season of a view's cadence, in whole periods and exactly.
@@ -484,48 +426,4 @@ func (s *Seasoned) Describe(d *model.Description, horizon int) {
 	}
 	d.Components = append(d.Components, c)
 	d.Form += SeasonWords(&s.Season)
-}
-
-// partName is what a season is called among the parts of a forecast: the calendar's names for those of days and hours.
-func partName(s *young.Season) string {
-	switch name := calendarName(s.Length()); {
-	case s.Days != nil:
-		return s.Days.Name()
-	case name != "":
-		return name
-	}
-	return fmt.Sprintf("season of %d", s.Length())
-}
-
-// calendarName is what the calendar calls a season of days or hours of so many periods; empty for others.
-func calendarName(m int) string {
-	switch m {
-	case 365:
-		return "year"
-	case 7 * 24, 7 * 48, 7 * 96:
-		return "week"
-	}
-	return ""
-}
-
-// SeasonWords say that a season of few rounds, or of the year, or what days do, was taken out.
-func SeasonWords(s *young.Season) string {
-	m, few := fmt.Sprint(s.Length()), ", of which few rounds were seen"
-	if name := calendarName(s.Length()); name != "" {
-		m = "the " + name
-	}
-	if s.Many {
-		few = ""
-	}
-	switch {
-	case s.Days != nil:
-		return fmt.Sprintf("; of what %s, a factor that all series tell together: %s", s.Days.Leaves(), s.Days.Words())
-	case !s.Shows() && s.Many:
-		return fmt.Sprintf("; hardly any season of %s shows", m)
-	case !s.Shows():
-		return fmt.Sprintf("; few rounds of a season of %s were seen, and hardly one shows", m)
-	case s.Log:
-		return fmt.Sprintf("; of what a season of %s leaves, a factor%s: all series tell of it together", m, few)
-	}
-	return fmt.Sprintf("; of what a season of %s leaves%s: all series tell of it together", m, few)
 }
