@@ -163,3 +163,18 @@ func TestCompactTimes(t *testing.T) {
 	_, ok = calendar.SerialDay(17)
 	assert.False(t, ok)
 }
+
+// Days of the week are those of the clock, before 1970 too.
+func TestWeekdays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := calendar.Cadence{Unit: rapid.SampledFrom([]calendar.Unit{calendar.Quarterhour, calendar.Hour, calendar.Day}).Draw(t, "unit")}
+		ord := rapid.Int64Range(-1_000_000, 3_000_000).Draw(t, "period")
+		day := time.Unix(c.Start(ord), 0).UTC().Weekday()
+		if c.Weekday(ord) != day || c.Weekend(ord) != (day == time.Saturday || day == time.Sunday) {
+			t.Fatalf("%s is a %s", c.Format(ord), day)
+		}
+	})
+	assert.True(t, calendar.Cadence{Unit: calendar.Halfhour}.WithinDays())
+	assert.False(t, calendar.Cadence{Unit: calendar.Week}.WithinDays())
+	assert.False(t, calendar.Cadence{}.WithinDays())
+}

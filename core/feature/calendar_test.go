@@ -212,3 +212,54 @@ func TestColumnsAheadAreTheirRows(t *testing.T) {
 		}
 	}
 }
+
+// Events have columns of their own on the weekends that they were seen on, where they were seen on working days too.
+func TestEventsOnWeekends(t *testing.T) {
+	v := on(t, calendar.Day, "2026-01-05 00:00", 60)
+	day := func(text string) calendar.Occasion {
+		at, err := time.Parse("2006-01-02", text)
+		require.NoError(t, err)
+		return calendar.DayOf(at.Unix(), at.Unix())
+	}
+	p := &panel.Panel{Cadence: v.Cadence(), First: v.Ordinal(0), Length: 60, Series: []panel.Series{{Key: "a", Values: make([]float64, 60)}},
+		Events: []calendar.Event{
+			{Name: "both", Occasions: []calendar.Occasion{day("2026-01-10"), day("2026-01-13"), day("2026-01-25"), day("2026-03-08")}},
+			{Name: "market", Occasions: []calendar.Occasion{day("2026-01-17"), day("2026-01-31")}}, // always a Saturday
+			{Name: "later", Occasions: []calendar.Occasion{day("2026-02-03"), day("2026-03-07")}},  // a Saturday lies ahead
+		}}
+	v = panel.NewView(p, []int{0}, 0, 59)
+	r, err := feature.Parse([]string{"weekend events"}, feature.SettingOf(v, 7))
+	require.NoError(t, err)
+	var names []string
+	for _, c := range r.Columns {
+		names = append(names, c.Name)
+		assert.Equal(t, "both", c.Group)
+		assert.True(t, c.IsEvent())
+	}
+	require.Equal(t, []string{"both on a weekend", "both on a Sunday rather than a Saturday"}, names)
+	rows, err := r.Lay(v.Series(0), make([]float64, 60), 7, nil)
+	require.NoError(t, err)
+	got := map[int][2]float64{}
+	for i := range 67 {
+		x := [2]float64{}
+		if rows.FillAhead(i, x[:]); x != [2]float64{} {
+			got[i] = x
+		}
+	}
+	assert.Equal(t, map[int][2]float64{5: {1, -0.5}, 20: {1, 0.5}, 62: {1, 0.5}}, got)
+
+	r, err = feature.Parse([]string{"weekend events around 1"}, feature.SettingOf(v, 7))
+	require.NoError(t, err)
+	names = nil
+	for _, c := range r.Columns {
+		names = append(names, c.Name)
+	}
+	assert.Equal(t, []string{"both -1 on a weekend", "both on a weekend", "both on a Sunday rather than a Saturday", "both +1 on a weekend"},
+		names, "the day before them was a Friday, a Monday and a Saturday, and of the market always a Friday")
+	r, err = feature.Parse([]string{"weekend events"}, feature.SettingOf(on(t, calendar.Week, "2026-01-05 00:00", 9), 7))
+	require.NoError(t, err)
+	assert.Empty(t, r.Columns)
+	assert.Len(t, r.Notes, 1)
+	_, err = feature.Parse([]string{"weekend events near 2"}, feature.SettingOf(v, 7))
+	assert.ErrorContains(t, err, `"weekend events around 2"`)
+}

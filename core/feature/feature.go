@@ -73,6 +73,7 @@ type Setting struct {
 	Series     int
 	Horizon    int
 	Season     int // of the series, where the calendar does not know it; 0 for the calendar's
+	occasions  occasions
 }
 
 // season is the length of a season, in periods.
@@ -99,23 +100,28 @@ func SettingOf(v panel.View, horizon int) Setting {
 	}
 	for i := range v.Len() {
 		x := v.Series(i)
-		s.Length = max(s.Length, len(x.Values))
+		s.See(x)
 		for k, name := range names {
 			if fresh(name, x.Labels[k]) {
 				s.Attributes[name] = append(s.Attributes[name], x.Labels[k])
-			}
-		}
-		for _, e := range x.Events() {
-			if fresh("", e.Name) {
-				s.Events = append(s.Events, e.Name)
 			}
 		}
 	}
 	for _, list := range s.Attributes {
 		slices.Sort(list)
 	}
-	slices.Sort(s.Events)
 	return s
+}
+
+// See takes the length and the events of a series.
+func (s *Setting) See(x panel.SeriesView) {
+	s.Length = max(s.Length, len(x.Values))
+	s.occasions.see(x)
+	for _, e := range x.Events() {
+		if at, known := slices.BinarySearch(s.Events, e.Name); !known {
+			s.Events = slices.Insert(s.Events, at, e.Name)
+		}
+	}
 }
 
 // Parse reads lines; a line that can't be had is refused with what to say instead.
@@ -182,6 +188,9 @@ func Usual(s Setting, own, outside bool) (lines []string) {
 		}
 		if len(s.Events) > 0 {
 			lines = append(lines, "events around 1")
+			if s.Cadence.WithinDays() {
+				lines = append(lines, "weekend events around 1")
+			}
 		}
 	}
 	return lines

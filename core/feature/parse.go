@@ -27,6 +27,7 @@ const (
 	kindSince
 	kindUntil
 	kindAttribute
+	kindWeekendEvent
 )
 
 // parser reads one line.
@@ -76,6 +77,10 @@ func (p *parser) parse() error {
 		return p.driverLine(strings.TrimPrefix(p.line, "driver "))
 	case "events":
 		return p.events(words[1:])
+	case "weekend":
+		if len(words) > 1 && words[1] == "events" {
+			return p.weekendEvents(words[2:])
+		}
 	case "event", "since", "until":
 		return p.event(words[0], strings.TrimSpace(strings.TrimPrefix(p.line, words[0])))
 	}
@@ -225,20 +230,28 @@ func (p *parser) attribute(name string) error {
 
 // events reads "events" and "events around 2".
 func (p *parser) events(words []string) error {
-	around := 0
-	if len(words) > 0 {
-		var err error
-		if len(words) != 2 || words[0] != "around" {
-			return fmt.Errorf("say \"events\", or \"events around 2\" for days before and after")
-		}
-		if around, err = strconv.Atoi(words[1]); err != nil || around < 0 || around > 30 {
-			return fmt.Errorf("days around are from 0 to 30")
-		}
+	around, err := daysAround("events", words)
+	if err != nil {
+		return err
 	}
 	for _, e := range p.Events {
 		p.eventDays(e, around)
 	}
 	return nil
+}
+
+// daysAround reads what comes after the name of a line.
+func daysAround(name string, words []string) (around int, err error) {
+	if len(words) == 0 {
+		return 0, nil
+	}
+	if len(words) != 2 || words[0] != "around" {
+		return 0, fmt.Errorf("say \"%s\", or \"%s around 2\" for days before and after", name, name)
+	}
+	if around, err = strconv.Atoi(words[1]); err != nil || around < 0 || around > 30 {
+		return 0, fmt.Errorf("days around are from 0 to 30")
+	}
+	return around, nil
 }
 
 func (p *parser) eventDays(name string, around int) {

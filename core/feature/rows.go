@@ -47,7 +47,7 @@ func (r *Recipe) Lay(s panel.SeriesView, y []float64, horizon int, groups *Group
 				raw = t.apply(raw)
 			}
 			x.ahead[k] = raw
-		case kindEvent, kindSince, kindUntil:
+		case kindEvent, kindWeekendEvent, kindSince, kindUntil:
 			x.ahead[k] = r.event(c, s, n)
 		case kindCalendar, kindHarmonic:
 			x.ahead[k] = r.calendar(k, s, n, parts)
@@ -129,7 +129,7 @@ func calendarColumn(c *Column, cadence calendar.Cadence, from int64, n int, valu
 func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 	out := make([]float64, n)
 	offset := 0
-	if c.Kind == kindEvent {
+	if c.Kind == kindEvent || c.Kind == kindWeekendEvent {
 		offset = c.Lag
 	}
 	for _, e := range s.Events() {
@@ -145,6 +145,8 @@ func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 		return distance(out, false)
 	case kindUntil:
 		return distance(out, true)
+	case kindWeekendEvent:
+		c.atWeekends(out, s.View().Cadence(), s.View().Ordinal(s.First))
 	}
 	return out
 }
@@ -363,7 +365,7 @@ func (c *Column) IsDriver() bool { return c.Kind == kindDriver }
 
 // IsEvent says that the column is of an event.
 func (c *Column) IsEvent() bool {
-	return c.Kind == kindEvent || c.Kind == kindSince || c.Kind == kindUntil
+	return c.Kind == kindEvent || c.Kind == kindWeekendEvent || c.Kind == kindSince || c.Kind == kindUntil
 }
 
 // OfGroup says that the column is a mean over like series.

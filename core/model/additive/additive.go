@@ -297,7 +297,9 @@ func (m Method) explain(s *State, in single.Input) {
 			for i := range n {
 				if panel.Known(in.Values[i]) && e.Share(in.Cadence(), s.Recipe.Ordinal+int64(i), 0) > 0 {
 					seen[e.Name] = true
-					s.Recipe.Events = append(s.Recipe.Events, Event{e.Name, m.Around, m.Around})
+					item := Event{Name: e.Name, Before: m.Around, After: m.Around}
+					s.Recipe.tellWeekends(&item, in)
+					s.Recipe.Events = append(s.Recipe.Events, item)
 					break
 				}
 			}

@@ -9,6 +9,7 @@ import (
 
 	"gonum.org/v1/gonum/floats"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/forecast"
 	"paperkettle/core/model"
 	"paperkettle/core/model/single"
@@ -146,7 +147,7 @@ func (s *State) describe(d *model.Description, a int) {
 	switch s.Kinds[a] {
 	case ofEvent:
 		add(s.Beta[a]*unit, deviation*unit, "effect of the event "+s.scaleWords())
-		d.Effects = append(d.Effects, s.effect(s.Names[a], "event", "an occurrence", s.Beta[a], deviation))
+		d.Effects = append(d.Effects, s.effect(s.Names[a], "event", calendar.PerOccasion(s.Names[a]), s.Beta[a], deviation))
 	case ofDriver:
 		x := s.driver(s.Belongs[a])
 		if len(x.Bends) > 0 {

@@ -5,9 +5,11 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/harmonic"
+	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
 
@@ -34,6 +36,10 @@ type Recipe struct {
 type Event struct {
 	Name          string
 	Before, After int
+	// Weekends are the days around that were seen on weekends and on working days, 0 the event's own: what they do on either
+	// is told apart.
+	Weekends []int
+	Sundays  bool // are told apart from Saturdays: the event was on both
 }
 
 // Driver is a driver, in logs or as it is, centred and divided by its spread.
@@ -208,6 +214,58 @@ func (l *layout) event(e Event) {
 			l.occasions(ev, c, offset, values)
 		}
 		l.out = append(l.out, column{e.Name, name, ofEvent, 2, values})
+		if slices.Contains(e.Weekends, offset) {
+			l.weekend(e.Name, name, values, offset == 0 && e.Sundays)
+		}
+	}
+}
+
+// weekend adds what an event does otherwise on weekends than on working days, and where sundays says so on their Sundays
+// than on Saturdays: a feast takes a working day to what Sundays are, and leaves these as they are.
+func (l *layout) weekend(part, name string, values []float64, sundays bool) {
+	c := l.v.View().Cadence()
+	both, apart := make([]float64, len(values)), make([]float64, len(values))
+	for i, x := range values {
+		if x == 0 {
+			continue
+		}
+		switch c.Weekday(l.r.Ordinal + int64(l.from+i)) {
+		case time.Saturday:
+			both[i], apart[i] = x, -x/2
+		case time.Sunday:
+			both[i], apart[i] = x, x/2
+		}
+	}
+	l.out = append(l.out, column{part, name + calendar.OnWeekend, ofEvent, 1, both})
+	if sundays {
+		l.out = append(l.out, column{part, name + calendar.OnSunday, ofEvent, 0.5, apart})
+	}
+}
+
+// tellWeekends finds the days around an event that the training part saw on weekends and on working days.
+func (r *Recipe) tellWeekends(e *Event, in single.Input) {
+	c := in.Cadence()
+	if !c.WithinDays() {
+		return
+	}
+	list := named(in.Events(), e.Name)
+	l := &layout{r: r, v: in.SeriesView, to: len(in.Values)}
+	for offset := -e.Before; offset <= e.After; offset++ {
+		share := make([]float64, l.to)
+		for _, ev := range list {
+			l.occasions(ev, c, offset, share)
+		}
+		var seen [7]bool
+		for i, x := range share {
+			if x > 0 && panel.Known(in.Values[i]) {
+				seen[c.Weekday(r.Ordinal+int64(i))] = true
+			}
+		}
+		saturday, sunday := seen[time.Saturday], seen[time.Sunday]
+		if (saturday || sunday) && slices.Contains(seen[time.Monday:time.Saturday], true) {
+			e.Weekends = append(e.Weekends, offset)
+			e.Sundays = e.Sundays || offset == 0 && saturday && sunday
+		}
 	}
 }
 

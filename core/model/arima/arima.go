@@ -74,11 +74,14 @@ type State struct {
 	Ordinal int64
 	Drivers int // how many drivers are regressors
 	Events  []string
-	Values  []float64
-	Used    int
-	Tried   []model.Candidate
-	Why     string
-	Notes   []string
+	// Weekends are those that are told apart on weekends and on working days, and Sundays those of them on Sundays and on
+	// Saturdays.
+	Weekends, Sundays []string
+	Values            []float64
+	Used              int
+	Tried             []model.Candidate
+	Why               string
+	Notes             []string
 
 	// At the end of what was seen: the ARMA state of the differenced series, its steady
 	// gain, and the last levels less the regressors, on the transformed scale. Where values

@@ -132,7 +132,8 @@ func (s *State) moved(f *fitter, e estimate, move []float64, sign float64) *Stat
 
 // under is where the series stands under an estimate.
 func (s *State) under(f *fitter, e estimate) *State {
-	out := &State{Scale: s.Scale, Ordinal: s.Ordinal, Used: s.Used, Long: longWith(s.Long, e.beta), Drivers: s.Drivers, Events: s.Events, Names: s.Names}
+	out := &State{Scale: s.Scale, Ordinal: s.Ordinal, Used: s.Used, Long: longWith(s.Long, e.beta),
+		Drivers: s.Drivers, Events: s.Events, Weekends: s.Weekends, Sundays: s.Sundays, Names: s.Names}
 	out.Order, out.X, out.Beta, out.Sigma2 = e.o, e.x, e.beta, s.Sigma2
 	out.stand(f)
 	out.In = nil

@@ -179,10 +179,13 @@ func (f *fitter) regress() float64 {
 const exact = 1e-18
 
 // cholesky replaces the lower triangle by its root; a tiny ridge keeps columns that
-// repeat each other from breaking it.
+// repeat each other from breaking it, and columns of nothing, as of an event that did not
+// come in the part looked at, get no coefficient.
 func cholesky(a []float64, k int) bool {
 	for i := range k {
-		a[i*k+i] *= 1 + 1e-10
+		if a[i*k+i] *= 1 + 1e-10; a[i*k+i] == 0 {
+			a[i*k+i] = 1
+		}
 	}
 	for i := range k {
 		for j := 0; j <= i; j++ {

@@ -3,7 +3,12 @@ package arima
 import (
 	"errors"
 	"fmt"
+	"slices"
+	"time"
 
+	"gonum.org/v1/gonum/floats"
+
+	"paperkettle/core/calendar"
 	"paperkettle/core/model/single"
 	"paperkettle/core/panel"
 )
@@ -33,8 +38,63 @@ func (s *State) regressors(f *fitter, m Method, in single.Input) error {
 			f.x, s.Names = append(f.x, column), append(s.Names, e.Name)
 			s.Events = append(s.Events, e.Name)
 		}
+		f.weekends(s, in)
 	}
 	return nil
+}
+
+// weekends adds what events do otherwise on weekends than on working days, and on Sundays than on Saturdays, where both were
+// seen: a feast takes a working day to what Sundays are, and leaves these as they are.
+func (f *fitter) weekends(s *State, in single.Input) {
+	if !in.Cadence().WithinDays() {
+		return
+	}
+	n := len(in.Values)
+	add := func(days []time.Weekday, all []float64, name string) (column []float64, apart bool) {
+		column = eventOn(in.SeriesView, name, days, 0, n)
+		return column, !constant(column) && !floats.Equal(all, column)
+	}
+	for _, name := range s.Events {
+		both, apart := add(weekend, eventColumn(in.SeriesView, name, 0, n), name)
+		if !apart {
+			continue
+		}
+		f.x, s.Names = append(f.x, both), append(s.Names, name+calendar.OnWeekend)
+		s.Weekends = append(s.Weekends, name)
+		if sundays, apart := add(weekend[1:], both, name); apart {
+			f.x, s.Names = append(f.x, sundays), append(s.Names, name+calendar.OnSunday)
+			s.Sundays = append(s.Sundays, name)
+		}
+	}
+}
+
+var weekend = []time.Weekday{time.Saturday, time.Sunday}
+
+// eventOn is an event's column where periods lie on some days of the week, and nought elsewhere.
+func eventOn(v panel.SeriesView, name string, days []time.Weekday, from, to int) []float64 {
+	out := eventColumn(v, name, from, to)
+	for i, x := range out {
+		if x > 0 && !slices.Contains(days, v.View().Cadence().Weekday(v.View().Ordinal(v.First+from+i))) {
+			out[i] = 0
+		}
+	}
+	return out
+}
+
+// eventPart is what events add to the i-th value of a view, by coefficients from a place on.
+func (s *State) eventPart(v panel.SeriesView, i, at int) (part float64) {
+	for k, name := range s.Events {
+		part += s.Beta[at+k] * eventColumn(v, name, i, i+1)[0]
+	}
+	at += len(s.Events)
+	for _, name := range s.Weekends {
+		part += s.Beta[at] * eventOn(v, name, weekend, i, i+1)[0]
+		if at++; slices.Contains(s.Sundays, name) {
+			part += s.Beta[at] * eventOn(v, name, weekend[1:], i, i+1)[0]
+			at++
+		}
+	}
+	return part
 }
 
 func usable(column []float64, name string) error {
@@ -92,11 +152,7 @@ func (s *State) regress(v panel.SeriesView, i int) float64 {
 		}
 		at++
 	}
-	for _, name := range s.Events {
-		part += s.Beta[at] * eventColumn(v, name, i, i+1)[0]
-		at++
-	}
-	return part
+	return part + s.eventPart(v, i, at)
 }
 
 var errNoDrivers = errors.New("the drivers past the origin are not at hand")
@@ -121,9 +177,5 @@ func (s *State) partAhead(v panel.SeriesView, n, step int) (float64, error) {
 		part += s.Beta[at] * x
 		at++
 	}
-	for _, name := range s.Events {
-		part += s.Beta[at] * eventColumn(v, name, place, place+1)[0]
-		at++
-	}
-	return part, nil
+	return part + s.eventPart(v, place, at), nil
 }

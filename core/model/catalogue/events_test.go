@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -138,5 +139,64 @@ func TestAnEventIsExpectedAfterAdvancing(t *testing.T) {
 			miss += math.Abs(rows.Mean[4]-truth[i]) / rows.Mean[3] / 8
 		}
 		assert.Less(t, miss, 0.1, family)
+	}
+}
+
+// feasted is four series of days that a feast takes to what Sundays are, and leaves Sundays as they are; it falls on the same
+// date each year. The next one is on the first day ahead, a Sunday; truth is what it brings. Where it does the same whatever
+// the day, it halves them all.
+func feasted(years int, same bool) (p *panel.Panel, truth []float64) {
+	rnd := rand.New(rand.NewPCG(8, 7))
+	c := calendar.Cadence{Unit: calendar.Day}
+	ahead, _ := c.Ordinal(1_671_926_400) // Sunday, 25 December 2022
+	n := 365*years + 40
+	feast := calendar.Event{Name: "feast"}
+	on := map[int64]bool{}
+	for y := range years + 2 {
+		start := time.Date(2022-y, time.December, 25, 0, 0, 0, 0, time.UTC).Unix()
+		feast.Occasions = append(feast.Occasions, calendar.DayOf(start, start))
+		ord, _ := c.Ordinal(start)
+		on[ord] = true
+	}
+	feast.Tidy()
+	p = &panel.Panel{Cadence: c, First: ahead - int64(n), Length: n, Events: []calendar.Event{feast}}
+	for i := range 4 {
+		level, y := 50*math.Exp(.5*rnd.NormFloat64()), make([]float64, n)
+		for k := range n + 1 {
+			level *= math.Exp(.003 * rnd.NormFloat64())
+			ord := p.First + int64(k)
+			x := level
+			switch day := c.Weekday(ord); {
+			case day == time.Sunday || on[ord] && !same:
+				x *= .4
+			case day == time.Saturday:
+				x *= .7
+			}
+			if on[ord] && same {
+				x *= .5
+			}
+			if k < n {
+				y[k] = x * math.Exp(.05*rnd.NormFloat64())
+			} else {
+				truth = append(truth, x)
+			}
+		}
+		p.Series = append(p.Series, panel.Series{Key: string(rune('a' + i)), Values: y})
+	}
+	return p, truth
+}
+
+// A feast that makes a working day a Sunday makes nothing more of a Sunday.
+func TestAFeastOnASunday(t *testing.T) {
+	for _, same := range []bool{false, true} {
+		p, truth := feasted(7, same)
+		for family, values := range map[string]map[string]any{"additive": nil, "linear": nil, "arima": {"events": true, "transform": "log"}} {
+			trained, v := trainOn(t, family, values, p, p.Length-1, 7)
+			miss := 0.0
+			for i, r := range result(t, trained, v, 7).Series {
+				miss += math.Log(r.Mean[0]/truth[i]) / float64(len(truth))
+			}
+			assert.InDelta(t, 0, miss, 0.15, "%s, the same whatever the day: %v", family, same)
+		}
 	}
 }

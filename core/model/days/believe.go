@@ -34,8 +34,9 @@ var sizesOf, oddsOf = func() (sizes, odds []float64) {
 	return sizes, odds
 }()
 
-// cell is what all series are in a year at a place, and its variance where it is no feast.
-type cell struct{ mean, variance float64 }
+// cell is what all series are in a year at a place, and its variance where it is no feast; part is how much of a feast's
+// effect it has, on a weekend.
+type cell struct{ mean, variance, part float64 }
 
 // belief is what years say of a place: the mean and the variance of its effect if it has one, and the log of how much
 // likelier these years are then.
@@ -53,7 +54,7 @@ func believe(years []cell, once float64) belief {
 	for k, b := range sizesOf {
 		weights[k] = -none
 		for _, c := range years {
-			weights[k] += logYear(c.mean-b, c.variance+varies*varies*b*b, once)
+			weights[k] += logYear(c.mean-c.part*b, c.variance+square(varies*c.part*b), once)
 		}
 	}
 	most := floats.Max(weights)

@@ -129,6 +129,8 @@ type Effect struct {
 	Learnt float64
 	// Feasts are those of Yearly, in place of columns.
 	Feasts []Feast
+	// Weekend is how much of them Saturdays and Sundays have; nil for all.
+	Weekend *Weekend
 }
 
 func dateOf(c calendar.Cadence, ordinal int64) time.Time { return time.Unix(c.Start(ordinal), 0).UTC() }
@@ -137,7 +139,7 @@ func dateOf(c calendar.Cadence, ordinal int64) time.Time { return time.Unix(c.St
 func (e *Effect) Over(first int64, n int) []float64 {
 	out := make([]float64, n)
 	if e.Kind == Yearly {
-		e.eachFeast(first, n, func(i int, f Feast) { out[i] += f.Beta })
+		e.eachFeast(first, n, func(i int, f Feast) { out[i] += e.Weekend.part(f.Kind, e.Cadence, first+int64(i)) * f.Beta })
 		return out
 	}
 	for i := range out {
@@ -149,7 +151,7 @@ func (e *Effect) Over(first int64, n int) []float64 {
 // At is the log of a period's factor.
 func (e *Effect) At(ordinal int64) (sum float64) {
 	if e.Kind == Yearly {
-		e.atFeasts(ordinal, func(f Feast) { sum += f.Beta })
+		e.atFeasts(ordinal, func(f Feast) { sum += e.Weekend.part(f.Kind, e.Cadence, ordinal) * f.Beta })
 		return sum
 	}
 	return e.at(ordinal)
@@ -169,7 +171,7 @@ func (e *Effect) at(ordinal int64) float64 {
 // Deviation is that of the log.
 func (e *Effect) Deviation(ordinal int64) (dev float64) {
 	if e.Kind == Yearly {
-		e.atFeasts(ordinal, func(f Feast) { dev = math.Hypot(dev, f.Deviation) })
+		e.atFeasts(ordinal, func(f Feast) { dev = math.Hypot(dev, f.deviation(e.Weekend.part(f.Kind, e.Cadence, ordinal))) })
 		return dev
 	}
 	at := dateOf(e.Cadence, ordinal)

@@ -301,5 +301,5 @@ func (e *Effect) feastWords() string {
 	if more := len(list) - mostWords; more > 0 {
 		words = append(words, fmt.Sprintf("and %d more", more))
 	}
-	return strings.Join(words, ", ")
+	return strings.Join(words, ", ") + e.Weekend.words()
 }

@@ -36,6 +36,7 @@ type Feasts struct {
 	cadence calendar.Cadence
 	list    []Feast
 	own     float64 // variance of series' factors next to Beta
+	weekend *Weekend
 }
 
 // strayed is a series as it is next to its level and weekdays, and the variance that this usually has.
@@ -82,7 +83,23 @@ func LearnFeasts(ctx context.Context, list []Series, c calendar.Cadence, workers
 	}
 	all.happens(kinds[0], c)
 	f := &Feasts{cadence: c}
-	places := all.places(kinds, c)
+	untouched := slices.Clone(all.values)
+	f.find(all, kinds)
+	if f.weekend = f.weekends(all.first, untouched); f.weekend != nil {
+		copy(all.values, untouched)
+		f.find(all, kinds)
+	}
+	if len(f.list) == 0 {
+		return nil, nil
+	}
+	f.differ(rests)
+	return f, nil
+}
+
+// find lists the feasts of the mean of all series, and takes them out of it.
+func (f *Feasts) find(all *pooled, kinds []Kind) {
+	f.list = nil
+	places := all.places(kinds, f.cadence, f.weekend)
 	for len(f.list) < mostFeasts {
 		found := likeliest(places)
 		if found == nil {
@@ -92,11 +109,6 @@ func LearnFeasts(ctx context.Context, list []Series, c calendar.Cadence, workers
 			Deviation: math.Sqrt(found.variance + square(varies*found.mean))})
 		all.without(found, places)
 	}
-	if len(f.list) == 0 {
-		return nil, nil
-	}
-	f.differ(rests)
-	return f, nil
 }
 
 // pooled is the mean of all series in each period, and the variance of that.
@@ -136,7 +148,7 @@ func pool(rests []*strayed) *pooled {
 	var means, own []float64
 	for i, w := range weight {
 		at := &p.values[i]
-		*at = cell{at.mean / w, at.variance / (w * w)}
+		*at = cell{mean: at.mean / w, variance: at.variance / (w * w)}
 		if w > 0 {
 			means, own = append(means, at.mean), append(own, at.variance)
 		}
@@ -191,14 +203,15 @@ func (p *pooled) happens(k Kind, c calendar.Cadence) {
 type candidate struct {
 	kind     Kind
 	place    int
-	at       []int // of the pooled periods
+	at       []int     // of the pooled periods
+	parts    []float64 // of its effect that these have
 	logPrior float64
 	taken    bool // for a feast
 	belief
 }
 
 // places are those that were seen often enough to tell.
-func (p *pooled) places(kinds []Kind, c calendar.Cadence) (out []*candidate) {
+func (p *pooled) places(kinds []Kind, c calendar.Cadence, weekend *Weekend) (out []*candidate) {
 	for _, k := range kinds {
 		spots, at := spotsOf(k, c, p.first, len(p.values)), make([][]int, k.places())
 		for i, two := range spots {
@@ -212,6 +225,9 @@ func (p *pooled) places(kinds []Kind, c calendar.Cadence) (out []*candidate) {
 			prior, times := k.prior(place)
 			if len(periods) >= times {
 				found := &candidate{kind: k, place: place, at: periods, logPrior: math.Log(prior / (1 - prior))}
+				for _, i := range periods {
+					found.parts = append(found.parts, weekend.part(k, c, p.first+int64(i)))
+				}
 				found.believe(p)
 				out = append(out, found)
 			}
@@ -224,6 +240,7 @@ func (c *candidate) believe(p *pooled) {
 	years := make([]cell, len(c.at))
 	for k, i := range c.at {
 		years[k] = p.values[i]
+		years[k].part = c.parts[k]
 	}
 	c.belief = believe(years, p.once)
 }
@@ -244,9 +261,9 @@ func likeliest(places []*candidate) (best *candidate) {
 // without takes a feast out of the periods at it, and asks the places of these again.
 func (p *pooled) without(found *candidate, places []*candidate) {
 	found.taken = true
-	for _, i := range found.at {
-		p.values[i].mean -= found.mean
-		p.values[i].variance += square(varies * found.mean)
+	for k, i := range found.at {
+		p.values[i].mean -= found.parts[k] * found.mean
+		p.values[i].variance += square(varies * found.parts[k] * found.mean)
 	}
 	for _, c := range places {
 		if slices.ContainsFunc(c.at, func(i int) bool { return slices.Contains(found.at, i) }) {
@@ -255,7 +272,8 @@ func (p *pooled) without(found *candidate, places []*candidate) {
 	}
 }
 
-// spread is what a series strays by at each feast, in sum, in squares and how often, less what other feasts do.
+// spread is what a series strays by at each feast, in sum, in squares and how often, less what other feasts do; where most
+// of a feast's effect is.
 func (f *Feasts) spread(s *strayed) (sum, squares, times []float64) {
 	n := len(f.list)
 	sum, squares, times = make([]float64, n), make([]float64, n), make([]float64, n)
@@ -264,11 +282,15 @@ func (f *Feasts) spread(s *strayed) (sum, squares, times []float64) {
 		if !panel.Known(v) || len(on[i]) == 0 {
 			continue
 		}
+		part := func(k int) float64 { return f.weekend.part(f.list[k].Kind, f.cadence, s.first+int64(i)) }
 		for _, k := range on[i] {
-			v -= f.list[k].Beta
+			v -= part(k) * f.list[k].Beta
 		}
 		for _, k := range on[i] {
-			own := v + f.list[k].Beta
+			if part(k) < most {
+				continue
+			}
+			own := v/part(k) + f.list[k].Beta
 			sum[k], squares[k], times[k] = sum[k]+own, squares[k]+own*own, times[k]+1
 		}
 	}
@@ -343,7 +365,7 @@ func (f *Feasts) Of(s Series) *Effect {
 			return nil
 		}
 	}
-	e := &Effect{Kind: Yearly, Cadence: f.cadence, Feasts: slices.Clone(f.list)}
+	e := &Effect{Kind: Yearly, Cadence: f.cadence, Feasts: slices.Clone(f.list), Weekend: f.weekend}
 	var sum, times []float64
 	rest := stray(s, f.cadence)
 	if rest != nil {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"paperkettle/core/calendar"
 	"paperkettle/core/feature"
 	"paperkettle/core/model"
 	"paperkettle/core/panel"
@@ -157,7 +158,7 @@ func (s *State) effect(k int) model.Effect {
 	case c.Counts():
 		kind, per = "event", "a period more"
 	case c.IsEvent():
-		kind, per = "event", "an occurrence"
+		kind, per = "event", calendar.PerOccasion(c.Name)
 	case c.Logged():
 		step, per = math.Log(1.1), "10 % more"
 	}

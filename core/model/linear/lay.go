@@ -73,13 +73,7 @@ func (m Method) takesLogs(inputs []single.Input) bool {
 func settingOf(v panel.View, inputs []single.Input) feature.Setting {
 	if len(inputs) == 1 {
 		s := feature.SettingOf(inputs[0].View().Pick(nil), inputs[0].Horizon)
-		s.Length = len(inputs[0].Values)
-		for _, e := range inputs[0].Events() {
-			if !slices.Contains(s.Events, e.Name) {
-				s.Events = append(s.Events, e.Name)
-			}
-		}
-		slices.Sort(s.Events)
+		s.See(inputs[0].SeriesView)
 		return s
 	}
 	return feature.SettingOf(v, inputs[0].Horizon)

@@ -1,0 +1,137 @@
+package days
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"gonum.org/v1/gonum/floats"
+
+	"paperkettle/core/calendar"
+	"paperkettle/core/panel"
+)
+
+// Weekend is how much of what feasts of a date do to working days they do to Saturdays and to Sundays, 0 to 1: a feast
+// that takes a working day to what Sundays are leaves these as they are.
+type Weekend struct{ Saturday, Sunday float64 }
+
+const (
+	// convinced is the log of how much likelier a weekend's part must make what was seen than all of the effect, and
+	// fewestHalfYears in how many half years there must have been such a day.
+	convinced       = 3.0
+	fewestHalfYears = 2
+	// most of an effect is there where a period may tell how large it is.
+	most = 0.5
+	// steps is how finely parts are looked for.
+	steps = 20
+)
+
+// part is how much of a feast's effect a period has.
+func (w *Weekend) part(k Kind, c calendar.Cadence, ordinal int64) float64 {
+	if w == nil || k != Dates {
+		return 1
+	}
+	switch c.Weekday(ordinal) {
+	case time.Saturday:
+		return w.Saturday
+	case time.Sunday:
+		return w.Sunday
+	}
+	return 1
+}
+
+// words say it, after the effects of dates.
+func (w *Weekend) words() string {
+	if w == nil {
+		return ""
+	}
+	return fmt.Sprintf(" (of what dates do, %.0f %% on Saturdays and %.0f %% on Sundays)", 100*w.Saturday, 100*w.Sunday)
+}
+
+// weekends finds the parts of the feasts of dates that were seen on working days too; nil where these are all of them, as
+// far as is known.
+func (f *Feasts) weekends(first int64, values []cell) *Weekend {
+	if f.cadence.Unit != calendar.Day {
+		return nil
+	}
+	on := f.on(first, len(values))
+	sum, weight := make([]float64, len(f.list)), make([]float64, len(f.list)) // on working days
+	rest := func(i, k int) float64 {
+		v := values[i].mean
+		for _, other := range on[i] {
+			if other != k {
+				v -= f.list[other].Beta
+			}
+		}
+		return v
+	}
+	at := map[time.Weekday][][2]int{}
+	for i := range values {
+		if !panel.Known(values[i].mean) {
+			continue
+		}
+		for _, k := range on[i] {
+			if f.list[k].Kind != Dates {
+				continue
+			}
+			if day := f.cadence.Weekday(first + int64(i)); day == time.Saturday || day == time.Sunday {
+				at[day] = append(at[day], [2]int{i, k})
+			} else {
+				w := 1 / values[i].variance
+				sum[k], weight[k] = sum[k]+w*rest(i, k), weight[k]+w
+			}
+		}
+	}
+	find := func(days ...time.Weekday) (part float64, told bool) {
+		var list []cell // what is left, of which an effect has a part
+		halves := map[int]bool{}
+		for _, day := range days {
+			for _, ik := range at[day] {
+				if i, k := ik[0], ik[1]; weight[k] > 0 {
+					list = append(list, cell{rest(i, k), values[i].variance + 1/weight[k], sum[k] / weight[k]})
+					halves[halfYear(dateOf(f.cadence, first+int64(i)))] = true
+				}
+			}
+		}
+		if len(halves) < fewestHalfYears {
+			return 1, false
+		}
+		return likeliestPart(list), true
+	}
+	saturdays, one := find(time.Saturday)
+	sundays, other := find(time.Sunday)
+	if both, _ := find(time.Saturday, time.Sunday); !one || !other {
+		saturdays, sundays = both, both
+	}
+	w := Weekend{saturdays, sundays}
+	if w.Saturday == 1 && w.Sunday == 1 {
+		return nil
+	}
+	return &w
+}
+
+// halfYear numbers the half years, of which one holds all feasts of a winter.
+func halfYear(at time.Time) int {
+	at = at.AddDate(0, 3, 0)
+	return 2*at.Year() + (int(at.Month())-1)/6
+}
+
+// likeliestPart is the part of effects that cells have likeliest; all of them unless another is much likelier.
+func likeliestPart(list []cell) float64 {
+	odds := make([]float64, steps+1)
+	for s := range odds {
+		part := float64(s) / steps
+		for _, c := range list {
+			odds[s] += logYear(c.mean-part*c.part, c.variance+square(varies*c.part), leastOnce)
+		}
+	}
+	if best := floats.MaxIdx(odds); odds[best]-odds[steps] > convinced {
+		return float64(best) / steps
+	}
+	return 1
+}
+
+// deviation is that of a part of an effect.
+func (x Feast) deviation(part float64) float64 {
+	return math.Hypot(part*x.Deviation, (1-part)*varies*x.Beta)
+}
