@@ -27,6 +27,7 @@ type evidence struct {
 	// pooled is the same for the kinds of series: the mean over those that were asked.
 	pooled map[kind][]float64
 	kinds  []kind
+	grew   float64 // log of how many times as much is known in the end as before the inner windows
 	rounds float64 // horizons that the inner windows span
 	asked  int
 
@@ -81,6 +82,7 @@ func rehearse(ctx context.Context, v panel.View, env model.Env, list []form) (*e
 		return e, nil
 	}
 	e.rounds, e.asked = float64(t.Horizon+(t.Windows-1)*t.Stride)/float64(env.Horizon), len(places)
+	e.grew = grew(v, -t.Keep)
 	e.why = "by the errors on " + windowWords(t, len(places), v.Cadence())
 	e.young = feature.SettingOf(v, env.Horizon).Length < youngRounds*v.Cadence().Season()
 	e.trial, e.places = t, places
@@ -149,6 +151,18 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 		}
 	}
 	return t.From(-tail), places
+}
+
+// grew is the log of how many times as much a history of middle length is as without so many of its last values.
+func grew(v panel.View, last int) float64 {
+	lengths := make([]int, v.Len())
+	for i := range lengths {
+		values, _ := v.Values(i)
+		lengths[i] = len(values)
+	}
+	slices.Sort(lengths)
+	whole := lengths[len(lengths)/2]
+	return math.Log(float64(whole) / float64(max(1, whole-last)))
 }
 
 // windowWords are the inner windows in words.

@@ -21,6 +21,10 @@ const (
 // where that one errs, both do.
 const leaning = 0.1
 
+// learning is the log of how much smaller the errors of forms that learn from the series become next to those of plain ones,
+// by e times as many values: what these do on the inner windows, after a part of the history, is what they will do.
+const learning = 0.3
+
 // score is the log of a form's expected loss on a series next to the best's: its own windows
 // held towards what all of its kind show. Unknown where neither tells.
 func (e *evidence) score(i, k int) float64 {
@@ -42,6 +46,9 @@ func (e *evidence) score(i, k int) float64 {
 	before := e.forms[k].doubt * few * few
 	if e.forms[k].blind && e.rest != nil {
 		before += leaning
+	}
+	if e.forms[k].plain && !e.forms[k].counts {
+		before += learning * e.grew
 	}
 	if !panel.Known(own) {
 		return before + pooled[k]

@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"paperkettle/core/panel"
 )
 
 // evidenceOf is what two series show of three forms, the second series by the pool alone.
@@ -63,4 +65,25 @@ func TestWithoutEvidence(t *testing.T) {
 	e.kinds[0].sparse = true
 	assert.Equal(t, []float64{2, 4, 0, 3}, e.weigh(false)[0])
 	assert.Equal(t, []float64{2, 0, 0, 0}, e.weigh(true)[0], "the first alone")
+}
+
+// A plain form does on the inner windows what it will do, others learn from what has come since: of two that did alike there the
+// plain one weighs less, the more so the more has come since.
+func TestPlainFormsDoNotLearn(t *testing.T) {
+	last := 1.0
+	for _, since := range []int{1, 40, 100} {
+		e := evidenceOf(4, 30, []float64{0, 0, 0}, []float64{0, 0, 0})
+		e.forms = []form{{name: "linear"}, {name: "calendar-median", plain: true}, {name: "intermittent", plain: true, counts: true}}
+		e.kinds = []kind{{sparse: true}, {sparse: true}}
+		e.pooled = map[kind][]float64{{sparse: true}: {0, 0, 0}}
+		values := make([]float64, 200)
+		v := panel.NewView(&panel.Panel{Length: 200, Series: []panel.Series{{Key: "a", Values: values}}}, []int{0}, 0, 199)
+		e.grew = grew(v, since)
+		assert.InDelta(t, math.Log(200/float64(200-since)), e.grew, 1e-12)
+		w := e.weigh(false)[0]
+		assert.Equal(t, []float64{1, 1}, []float64{w[0], w[2]}, "forms of counts learn")
+		assert.Less(t, w[1], last)
+		last = w[1]
+	}
+	assert.Greater(t, last, 0.02)
 }
