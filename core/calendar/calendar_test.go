@@ -174,6 +174,10 @@ func TestWeekdays(t *testing.T) {
 			t.Fatalf("%s is a %s", c.Format(ord), day)
 		}
 	})
+	once := [7]int{time.Saturday: 1, time.Tuesday: 2}
+	assert.True(t, calendar.OnBoth(once, 1))
+	assert.False(t, calendar.OnBoth(once, 2))
+	assert.False(t, calendar.OnBoth([7]int{time.Saturday: 3, time.Sunday: 4}, 1))
 	assert.True(t, calendar.Cadence{Unit: calendar.Halfhour}.WithinDays())
 	assert.False(t, calendar.Cadence{Unit: calendar.Week}.WithinDays())
 	assert.False(t, calendar.Cadence{}.WithinDays())

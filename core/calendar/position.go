@@ -74,6 +74,20 @@ func (c Cadence) Weekend(ord int64) bool {
 	return day == time.Saturday || day == time.Sunday
 }
 
+// FewestBeside is how many times a day beside an event must have been seen on weekends, and on working days, to be told
+// apart there: what it does is little, and each costs a column.
+const FewestBeside = 2
+
+// OnBoth says whether what came so many times on each day of the week came on weekends and on working days, at least so
+// often on either.
+func OnBoth(times [7]int, least int) bool {
+	working := 0
+	for _, n := range times[time.Monday:time.Saturday] {
+		working += n
+	}
+	return working >= least && times[time.Saturday]+times[time.Sunday] >= least
+}
+
 // What an event does on weekends is told beside what it does on working days, and on Sundays beside what it does on
 // Saturdays: these follow its name.
 const (

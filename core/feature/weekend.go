@@ -30,12 +30,12 @@ func (o *occasions) see(s panel.SeriesView) {
 	}
 }
 
-// weekdays are those that the day so many days away from an event was seen on.
-func (o *occasions) weekdays(c calendar.Cadence, name string, offset int) (seen [7]bool) {
+// weekdays are how many times the day so many days away from an event was seen on each.
+func (o *occasions) weekdays(c calendar.Cadence, name string, offset int) (seen [7]int) {
 	for _, e := range o.events[name] {
 		for i, share := range eventShares(e, offset, c, o.from, int(o.to-o.from)) {
 			if share > 0 {
-				seen[c.Weekday(o.from+int64(i))] = true
+				seen[c.Weekday(o.from+int64(i))]++
 			}
 		}
 	}
@@ -63,18 +63,17 @@ func (p *parser) weekendEvents(words []string) error {
 
 func (p *parser) weekendEvent(name string, offset int) {
 	seen := p.occasions.weekdays(p.Cadence, name, offset)
-	saturday, sunday := seen[time.Saturday], seen[time.Sunday]
-	if !saturday && !sunday || !slices.Contains(seen[time.Monday:time.Saturday], true) {
-		return
-	}
-	day := name
+	day, least := name, 1
 	if offset != 0 {
-		day = fmt.Sprintf("%s %+d", name, offset)
+		day, least = fmt.Sprintf("%s %+d", name, offset), calendar.FewestBeside
+	}
+	if !calendar.OnBoth(seen, least) {
+		return
 	}
 	c := Column{Name: day + calendar.OnWeekend, Meaning: fmt.Sprintf("share of a period at the weekend that %s takes", day), Group: name,
 		Known: KnownAhead, Kind: kindWeekendEvent, Name2: name, Lag: offset}
 	p.add(c)
-	if offset == 0 && saturday && sunday {
+	if offset == 0 && seen[time.Saturday] > 0 && seen[time.Sunday] > 0 {
 		c.Name, c.Value = day+calendar.OnSunday, rather
 		c.Meaning = fmt.Sprintf("half the share of a Sunday that %s takes, less half that of a Saturday", day)
 		p.add(c)

@@ -181,6 +181,17 @@ func Scramble(p *Panel, origin int, rnd *rand.Rand) *Panel {
 	return &q
 }
 
+// MiddleLength is how many values the history of middle length has.
+func (v View) MiddleLength() int {
+	lengths := make([]int, v.Len())
+	for i := range lengths {
+		values, _ := v.Values(i)
+		lengths[i] = len(values)
+	}
+	slices.Sort(lengths)
+	return lengths[len(lengths)/2]
+}
+
 // Pick is the view of some of its series, by their places.
 func (v View) Pick(places []int) View {
 	series := make([]int, len(places))

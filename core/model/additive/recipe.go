@@ -255,16 +255,19 @@ func (r *Recipe) tellWeekends(e *Event, in single.Input) {
 		for _, ev := range list {
 			l.occasions(ev, c, offset, share)
 		}
-		var seen [7]bool
+		var seen [7]int
 		for i, x := range share {
 			if x > 0 && panel.Known(in.Values[i]) {
-				seen[c.Weekday(r.Ordinal+int64(i))] = true
+				seen[c.Weekday(r.Ordinal+int64(i))]++
 			}
 		}
-		saturday, sunday := seen[time.Saturday], seen[time.Sunday]
-		if (saturday || sunday) && slices.Contains(seen[time.Monday:time.Saturday], true) {
+		least := 1
+		if offset != 0 {
+			least = calendar.FewestBeside
+		}
+		if calendar.OnBoth(seen, least) {
 			e.Weekends = append(e.Weekends, offset)
-			e.Sundays = e.Sundays || offset == 0 && saturday && sunday
+			e.Sundays = e.Sundays || offset == 0 && seen[time.Saturday] > 0 && seen[time.Sunday] > 0
 		}
 	}
 }

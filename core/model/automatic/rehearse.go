@@ -155,13 +155,7 @@ func inner(v panel.View, horizon int) (single.Trial, []int) {
 
 // grew is the log of how many times as much a history of middle length is as without so many of its last values.
 func grew(v panel.View, last int) float64 {
-	lengths := make([]int, v.Len())
-	for i := range lengths {
-		values, _ := v.Values(i)
-		lengths[i] = len(values)
-	}
-	slices.Sort(lengths)
-	whole := lengths[len(lengths)/2]
+	whole := v.MiddleLength()
 	return math.Log(float64(whole) / float64(max(1, whole-last)))
 }
 

@@ -110,13 +110,7 @@ func perYear(c calendar.Cadence) float64 {
 // spread lays the origins, by the history of middle length: over its last half, back to back or
 // closer together, as many as there is room for.
 func (l *Layout) spread(v panel.View) {
-	lengths := make([]int, v.Len())
-	for i := range lengths {
-		values, _ := v.Values(i)
-		lengths[i] = len(values)
-	}
-	slices.Sort(lengths)
-	n := lengths[len(lengths)/2]
+	n := v.MiddleLength()
 	last := v.Origin()
 	l.Early = last - n + max(fewestBefore, min(2*l.Season+2, n/2), n/2)
 	if span := last - l.Early; span < 2*l.Horizon || span < 4 {

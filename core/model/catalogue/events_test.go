@@ -142,7 +142,7 @@ func TestAnEventIsExpectedAfterAdvancing(t *testing.T) {
 	}
 }
 
-// feasted is four series of days that a feast takes to what Sundays are, and leaves Sundays as they are; it falls on the same
+// feasted is two series of days that a feast takes to what Sundays are, and leaves Sundays as they are; it falls on the same
 // date each year. The next one is on the first day ahead, a Sunday; truth is what it brings. Where it does the same whatever
 // the day, it halves them all.
 func feasted(years int, same bool) (p *panel.Panel, truth []float64) {
@@ -160,7 +160,7 @@ func feasted(years int, same bool) (p *panel.Panel, truth []float64) {
 	}
 	feast.Tidy()
 	p = &panel.Panel{Cadence: c, First: ahead - int64(n), Length: n, Events: []calendar.Event{feast}}
-	for i := range 4 {
+	for i := range 2 {
 		level, y := 50*math.Exp(.5*rnd.NormFloat64()), make([]float64, n)
 		for k := range n + 1 {
 			level *= math.Exp(.003 * rnd.NormFloat64())
