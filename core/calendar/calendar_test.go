@@ -1,6 +1,7 @@
 package calendar_test
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -170,15 +171,31 @@ func TestWeekdays(t *testing.T) {
 		c := calendar.Cadence{Unit: rapid.SampledFrom([]calendar.Unit{calendar.Quarterhour, calendar.Hour, calendar.Day}).Draw(t, "unit")}
 		ord := rapid.Int64Range(-1_000_000, 3_000_000).Draw(t, "period")
 		day := time.Unix(c.Start(ord), 0).UTC().Weekday()
-		if c.Weekday(ord) != day || c.Weekend(ord) != (day == time.Saturday || day == time.Sunday) {
+		if c.Weekday(ord) != day {
 			t.Fatalf("%s is a %s", c.Format(ord), day)
 		}
 	})
-	once := [7]int{time.Saturday: 1, time.Tuesday: 2}
-	assert.True(t, calendar.OnBoth(once, 1))
-	assert.False(t, calendar.OnBoth(once, 2))
-	assert.False(t, calendar.OnBoth([7]int{time.Saturday: 3, time.Sunday: 4}, 1))
 	assert.True(t, calendar.Cadence{Unit: calendar.Halfhour}.WithinDays())
 	assert.False(t, calendar.Cadence{Unit: calendar.Week}.WithinDays())
 	assert.False(t, calendar.Cadence{}.WithinDays())
+}
+
+// What came can be told apart on weekends where it came on them and on working days, a day of hours counting once.
+func TestWeekdaysThatSomethingCameOn(t *testing.T) {
+	hours := calendar.Cadence{Unit: calendar.Hour}
+	first, _ := hours.Ordinal(time.Date(2026, 1, 9, 0, 0, 0, 0, time.UTC).Unix()) // a Friday
+	of := func(on ...int) calendar.Weekdays {
+		return calendar.WeekdaysOf(hours, first, 24*14, func(i int) bool { return slices.Contains(on, i/24) })
+	}
+	assert.Equal(t, calendar.Weekdays{time.Friday: 1, time.Saturday: 2}, of(0, 1, 8))
+	assert.True(t, of(0, 1).TellsWeekends(0))
+	assert.False(t, of(0, 1).TellsWeekends(-1), "once each, beside it")
+	assert.True(t, of(0, 7, 1, 9).TellsWeekends(1))
+	assert.False(t, of(1, 2, 8).TellsWeekends(0), "never on a working day")
+	assert.True(t, of(1, 2).TellsSundays())
+	assert.False(t, of(1, 8).TellsSundays())
+
+	weekends, sundays := calendar.AtWeekends(hours, first+47, []float64{1, 0.5, 0}) // Saturday's last hour, and Sunday's first
+	assert.Equal(t, []float64{1, 0.5, 0}, weekends)
+	assert.Equal(t, []float64{-0.5, 0.25, 0}, sundays)
 }

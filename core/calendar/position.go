@@ -2,7 +2,6 @@ package calendar
 
 import (
 	"fmt"
-	"strings"
 	"time"
 )
 
@@ -57,52 +56,4 @@ func (c Cadence) Places(by Position) (place func(ord int64) int, n int, err erro
 		return func(ord int64) int { return int(date(ord).Month()) - 1 }, 12, nil
 	}
 	return func(ord int64) int { return (int(date(ord).Month()) - 1) / 3 }, 4, nil
-}
-
-// WithinDays says whether each period lies within one day.
-func (c Cadence) WithinDays() bool { return c.Unit >= Quarterhour && c.Unit <= Day }
-
-// Weekday is the day of the week that a period begins on.
-func (c Cadence) Weekday(ord int64) time.Weekday {
-	days := floorDiv(c.Start(ord), secondsPerDay)
-	return time.Weekday(floorMod(days-firstSunday, 7))
-}
-
-// Weekend says whether a period begins on a Saturday or a Sunday.
-func (c Cadence) Weekend(ord int64) bool {
-	day := c.Weekday(ord)
-	return day == time.Saturday || day == time.Sunday
-}
-
-// FewestBeside is how many times a day beside an event must have been seen on weekends, and on working days, to be told
-// apart there: what it does is little, and each costs a column.
-const FewestBeside = 2
-
-// OnBoth says whether what came so many times on each day of the week came on weekends and on working days, at least so
-// often on either.
-func OnBoth(times [7]int, least int) bool {
-	working := 0
-	for _, n := range times[time.Monday:time.Saturday] {
-		working += n
-	}
-	return working >= least && times[time.Saturday]+times[time.Sunday] >= least
-}
-
-// What an event does on weekends is told beside what it does on working days, and on Sundays beside what it does on
-// Saturdays: these follow its name.
-const (
-	OnWeekend = " on a weekend"
-	OnSunday  = " on a Sunday rather than a Saturday"
-)
-
-// PerOccasion says what the effect of an event is told of, by its name: an occurrence, or what one on a weekend has
-// besides.
-func PerOccasion(name string) string {
-	switch {
-	case strings.HasSuffix(name, OnWeekend):
-		return "an occurrence, beside what it has on a working day"
-	case strings.HasSuffix(name, OnSunday):
-		return "an occurrence, beside what it has on a Saturday"
-	}
-	return "an occurrence"
 }

@@ -146,7 +146,11 @@ func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 	case kindUntil:
 		return distance(out, true)
 	case kindWeekendEvent:
-		c.atWeekends(out, s.View().Cadence(), s.View().Ordinal(s.First))
+		weekends, sundays := calendar.AtWeekends(s.View().Cadence(), s.View().Ordinal(s.First), out)
+		if c.Value == rather {
+			return sundays
+		}
+		return weekends
 	}
 	return out
 }

@@ -3,7 +3,6 @@ package feature
 import (
 	"fmt"
 	"slices"
-	"time"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/panel"
@@ -30,16 +29,16 @@ func (o *occasions) see(s panel.SeriesView) {
 	}
 }
 
-// weekdays are how many times the day so many days away from an event was seen on each.
-func (o *occasions) weekdays(c calendar.Cadence, name string, offset int) (seen [7]int) {
+// weekdays are the days of the week on which the day so many days away from an event was seen.
+func (o *occasions) weekdays(c calendar.Cadence, name string, offset int) calendar.Weekdays {
+	n := int(o.to - o.from)
+	on := make([]bool, n)
 	for _, e := range o.events[name] {
-		for i, share := range eventShares(e, offset, c, o.from, int(o.to-o.from)) {
-			if share > 0 {
-				seen[c.Weekday(o.from+int64(i))]++
-			}
+		for i, share := range eventShares(e, offset, c, o.from, n) {
+			on[i] = on[i] || share > 0
 		}
 	}
-	return seen
+	return calendar.WeekdaysOf(c, o.from, n, func(i int) bool { return on[i] })
 }
 
 // weekendEvents reads "weekend events" and "weekend events around 2": what events do otherwise on weekends than on working
@@ -63,17 +62,17 @@ func (p *parser) weekendEvents(words []string) error {
 
 func (p *parser) weekendEvent(name string, offset int) {
 	seen := p.occasions.weekdays(p.Cadence, name, offset)
-	day, least := name, 1
-	if offset != 0 {
-		day, least = fmt.Sprintf("%s %+d", name, offset), calendar.FewestBeside
-	}
-	if !calendar.OnBoth(seen, least) {
+	if !seen.TellsWeekends(offset) {
 		return
+	}
+	day := name
+	if offset != 0 {
+		day = fmt.Sprintf("%s %+d", name, offset)
 	}
 	c := Column{Name: day + calendar.OnWeekend, Meaning: fmt.Sprintf("share of a period at the weekend that %s takes", day), Group: name,
 		Known: KnownAhead, Kind: kindWeekendEvent, Name2: name, Lag: offset}
 	p.add(c)
-	if offset == 0 && seen[time.Saturday] > 0 && seen[time.Sunday] > 0 {
+	if offset == 0 && seen.TellsSundays() {
 		c.Name, c.Value = day+calendar.OnSunday, rather
 		c.Meaning = fmt.Sprintf("half the share of a Sunday that %s takes, less half that of a Saturday", day)
 		p.add(c)
@@ -82,20 +81,3 @@ func (p *parser) weekendEvent(name string, offset int) {
 
 // rather tells the column of Sundays rather than Saturdays.
 const rather = "sundays"
-
-// atWeekends is what a column of weekends makes of an event's shares of periods from one on.
-func (c *Column) atWeekends(shares []float64, cadence calendar.Cadence, first int64) {
-	for i, x := range shares {
-		if x == 0 {
-			continue
-		}
-		switch day := cadence.Weekday(first + int64(i)); {
-		case day != time.Saturday && day != time.Sunday:
-			shares[i] = 0
-		case c.Value == rather && day == time.Saturday:
-			shares[i] = -x / 2
-		case c.Value == rather:
-			shares[i] = x / 2
-		}
-	}
-}

@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"time"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/harmonic"
@@ -223,19 +222,7 @@ func (l *layout) event(e Event) {
 // weekend adds what an event does otherwise on weekends than on working days, and where sundays says so on their Sundays
 // than on Saturdays: a feast takes a working day to what Sundays are, and leaves these as they are.
 func (l *layout) weekend(part, name string, values []float64, sundays bool) {
-	c := l.v.View().Cadence()
-	both, apart := make([]float64, len(values)), make([]float64, len(values))
-	for i, x := range values {
-		if x == 0 {
-			continue
-		}
-		switch c.Weekday(l.r.Ordinal + int64(l.from+i)) {
-		case time.Saturday:
-			both[i], apart[i] = x, -x/2
-		case time.Sunday:
-			both[i], apart[i] = x, x/2
-		}
-	}
+	both, apart := calendar.AtWeekends(l.v.View().Cadence(), l.r.Ordinal+int64(l.from), values)
 	l.out = append(l.out, column{part, name + calendar.OnWeekend, ofEvent, 1, both})
 	if sundays {
 		l.out = append(l.out, column{part, name + calendar.OnSunday, ofEvent, 0.5, apart})
@@ -255,19 +242,10 @@ func (r *Recipe) tellWeekends(e *Event, in single.Input) {
 		for _, ev := range list {
 			l.occasions(ev, c, offset, share)
 		}
-		var seen [7]int
-		for i, x := range share {
-			if x > 0 && panel.Known(in.Values[i]) {
-				seen[c.Weekday(r.Ordinal+int64(i))]++
-			}
-		}
-		least := 1
-		if offset != 0 {
-			least = calendar.FewestBeside
-		}
-		if calendar.OnBoth(seen, least) {
+		seen := calendar.WeekdaysOf(c, r.Ordinal, l.to, func(i int) bool { return share[i] > 0 && panel.Known(in.Values[i]) })
+		if seen.TellsWeekends(offset) {
 			e.Weekends = append(e.Weekends, offset)
-			e.Sundays = e.Sundays || offset == 0 && seen[time.Saturday] > 0 && seen[time.Sunday] > 0
+			e.Sundays = e.Sundays || offset == 0 && seen.TellsSundays()
 		}
 	}
 }

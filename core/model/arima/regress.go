@@ -4,9 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"time"
-
-	"gonum.org/v1/gonum/floats"
 
 	"paperkettle/core/calendar"
 	"paperkettle/core/model/single"
@@ -50,47 +47,36 @@ func (f *fitter) weekends(s *State, in single.Input) {
 		return
 	}
 	n := len(in.Values)
-	add := func(days []time.Weekday, all []float64, name string) (column []float64, apart bool) {
-		column = eventOn(in.SeriesView, name, days, 0, n)
-		return column, !constant(column) && !floats.Equal(all, column)
-	}
 	for _, name := range s.Events {
-		both, apart := add(weekend, eventColumn(in.SeriesView, name, 0, n), name)
-		if !apart {
+		all := eventColumn(in.SeriesView, name, 0, n)
+		seen := calendar.WeekdaysOf(in.Cadence(), in.Ordinal(), n, func(i int) bool { return all[i] > 0 && panel.Known(in.Values[i]) })
+		if !seen.TellsWeekends(0) {
 			continue
 		}
-		f.x, s.Names = append(f.x, both), append(s.Names, name+calendar.OnWeekend)
-		s.Weekends = append(s.Weekends, name)
-		if sundays, apart := add(weekend[1:], both, name); apart {
-			f.x, s.Names = append(f.x, sundays), append(s.Names, name+calendar.OnSunday)
-			s.Sundays = append(s.Sundays, name)
+		weekends, sundays := calendar.AtWeekends(in.Cadence(), in.Ordinal(), all)
+		f.x, s.Names, s.Weekends = append(f.x, weekends), append(s.Names, name+calendar.OnWeekend), append(s.Weekends, name)
+		if seen.TellsSundays() {
+			f.x, s.Names, s.Sundays = append(f.x, sundays), append(s.Names, name+calendar.OnSunday), append(s.Sundays, name)
 		}
 	}
-}
-
-var weekend = []time.Weekday{time.Saturday, time.Sunday}
-
-// eventOn is an event's column where periods lie on some days of the week, and nought elsewhere.
-func eventOn(v panel.SeriesView, name string, days []time.Weekday, from, to int) []float64 {
-	out := eventColumn(v, name, from, to)
-	for i, x := range out {
-		if x > 0 && !slices.Contains(days, v.View().Cadence().Weekday(v.View().Ordinal(v.First+from+i))) {
-			out[i] = 0
-		}
-	}
-	return out
 }
 
 // eventPart is what events add to the i-th value of a view, by coefficients from a place on.
 func (s *State) eventPart(v panel.SeriesView, i, at int) (part float64) {
+	if len(s.Events) == 0 {
+		return 0
+	}
+	shares := make(map[string][]float64, len(s.Events))
 	for k, name := range s.Events {
-		part += s.Beta[at+k] * eventColumn(v, name, i, i+1)[0]
+		shares[name] = eventColumn(v, name, i, i+1)
+		part += s.Beta[at+k] * shares[name][0]
 	}
 	at += len(s.Events)
 	for _, name := range s.Weekends {
-		part += s.Beta[at] * eventOn(v, name, weekend, i, i+1)[0]
+		weekends, sundays := calendar.AtWeekends(v.View().Cadence(), v.View().Ordinal(v.First+i), shares[name])
+		part += s.Beta[at] * weekends[0]
 		if at++; slices.Contains(s.Sundays, name) {
-			part += s.Beta[at] * eventOn(v, name, weekend[1:], i, i+1)[0]
+			part += s.Beta[at] * sundays[0]
 			at++
 		}
 	}

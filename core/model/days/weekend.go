@@ -3,6 +3,7 @@ package days
 import (
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"gonum.org/v1/gonum/floats"
@@ -48,14 +49,37 @@ func (w *Weekend) words() string {
 	return fmt.Sprintf(" (of what dates do, %.0f %% on Saturdays and %.0f %% on Sundays)", 100*w.Saturday, 100*w.Sunday)
 }
 
+// occurrence is a feast's on a day of a weekend: what is left there but for it, of which its effect on working days, in
+// part, has a part.
+type occurrence struct {
+	cell
+	half int
+}
+
 // weekends finds the parts of the feasts of dates that were seen on working days too; nil where these are all of them, as
 // far as is known.
 func (f *Feasts) weekends(first int64, values []cell) *Weekend {
 	if f.cadence.Unit != calendar.Day {
 		return nil
 	}
+	saturdays, sundays := f.onWeekends(first, values)
+	w := Weekend{1, 1}
+	if halves(saturdays) < fewestHalfYears || halves(sundays) < fewestHalfYears {
+		saturdays = slices.Concat(saturdays, sundays) // of either too few are known by themselves
+		sundays = saturdays
+	}
+	if halves(saturdays) >= fewestHalfYears {
+		w = Weekend{likeliestPart(saturdays), likeliestPart(sundays)}
+	}
+	if w.Saturday == 1 && w.Sunday == 1 {
+		return nil
+	}
+	return &w
+}
+
+// onWeekends are the occurrences on Saturdays and on Sundays.
+func (f *Feasts) onWeekends(first int64, values []cell) (saturdays, sundays []occurrence) {
 	on := f.on(first, len(values))
-	sum, weight := make([]float64, len(f.list)), make([]float64, len(f.list)) // on working days
 	rest := func(i, k int) float64 {
 		v := values[i].mean
 		for _, other := range on[i] {
@@ -65,49 +89,44 @@ func (f *Feasts) weekends(first int64, values []cell) *Weekend {
 		}
 		return v
 	}
-	at := map[time.Weekday][][2]int{}
-	for i := range values {
-		if !panel.Known(values[i].mean) {
-			continue
-		}
-		for _, k := range on[i] {
-			if f.list[k].Kind != Dates {
-				continue
-			}
-			if day := f.cadence.Weekday(first + int64(i)); day == time.Saturday || day == time.Sunday {
-				at[day] = append(at[day], [2]int{i, k})
-			} else {
-				w := 1 / values[i].variance
-				sum[k], weight[k] = sum[k]+w*rest(i, k), weight[k]+w
-			}
-		}
-	}
-	find := func(days ...time.Weekday) (part float64, told bool) {
-		var list []cell // what is left, of which an effect has a part
-		halves := map[int]bool{}
-		for _, day := range days {
-			for _, ik := range at[day] {
-				if i, k := ik[0], ik[1]; weight[k] > 0 {
-					list = append(list, cell{rest(i, k), values[i].variance + 1/weight[k], sum[k] / weight[k]})
-					halves[halfYear(dateOf(f.cadence, first+int64(i)))] = true
+	each := func(do func(i, k int, day time.Weekday)) {
+		for i := range values {
+			for _, k := range on[i] {
+				if f.list[k].Kind == Dates && panel.Known(values[i].mean) {
+					do(i, k, f.cadence.Weekday(first+int64(i)))
 				}
 			}
 		}
-		if len(halves) < fewestHalfYears {
-			return 1, false
+	}
+	sum, weight := make([]float64, len(f.list)), make([]float64, len(f.list)) // on working days
+	each(func(i, k int, day time.Weekday) {
+		if day != time.Saturday && day != time.Sunday {
+			w := 1 / values[i].variance
+			sum[k], weight[k] = sum[k]+w*rest(i, k), weight[k]+w
 		}
-		return likeliestPart(list), true
+	})
+	each(func(i, k int, day time.Weekday) {
+		if weight[k] == 0 {
+			return
+		}
+		o := occurrence{cell{rest(i, k), values[i].variance + 1/weight[k], sum[k] / weight[k]}, halfYear(dateOf(f.cadence, first+int64(i)))}
+		switch day {
+		case time.Saturday:
+			saturdays = append(saturdays, o)
+		case time.Sunday:
+			sundays = append(sundays, o)
+		}
+	})
+	return saturdays, sundays
+}
+
+// halves is in how many half years there were some.
+func halves(list []occurrence) int {
+	seen := map[int]bool{}
+	for _, o := range list {
+		seen[o.half] = true
 	}
-	saturdays, one := find(time.Saturday)
-	sundays, other := find(time.Sunday)
-	if both, _ := find(time.Saturday, time.Sunday); !one || !other {
-		saturdays, sundays = both, both
-	}
-	w := Weekend{saturdays, sundays}
-	if w.Saturday == 1 && w.Sunday == 1 {
-		return nil
-	}
-	return &w
+	return len(seen)
 }
 
 // halfYear numbers the half years, of which one holds all feasts of a winter.
@@ -116,8 +135,8 @@ func halfYear(at time.Time) int {
 	return 2*at.Year() + (int(at.Month())-1)/6
 }
 
-// likeliestPart is the part of effects that cells have likeliest; all of them unless another is much likelier.
-func likeliestPart(list []cell) float64 {
+// likeliestPart is the part of effects that is likeliest; all of them unless another is much likelier.
+func likeliestPart(list []occurrence) float64 {
 	odds := make([]float64, steps+1)
 	for s := range odds {
 		part := float64(s) / steps
