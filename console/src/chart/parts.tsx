@@ -148,7 +148,10 @@ export type Bar = { name: string; per: string; value: number; low: number | null
 /** What each of several things changes, in per cent, with its interval. */
 export function EffectBars({ bars, hue, width = 780 }: { bars: Bar[]; hue: string; width?: number }) {
   const row = 22;
-  const names = 230;
+  const names = Math.max(
+    230,
+    Math.min(width / 2, 6.4 * Math.max(...bars.map((b) => inWords(b).length)) + 12),
+  );
   const tall = bars.length * row + foot;
   const ends = bars.flatMap((b) => [b.value, b.low ?? b.value, b.high ?? b.value, 0]);
   const top = Math.max(...ends);

@@ -70,6 +70,19 @@ describe("effects", () => {
     expect(inWords({ name: "Kettle Monday", per: "an occurrence" })).toBe("Kettle Monday");
     expect(inWords({ name: "Kettle Monday -1", per: "an occurrence" })).toBe("the day before Kettle Monday");
     expect(inWords({ name: "Kettle Monday +2", per: "an occurrence" })).toBe("2 days after Kettle Monday");
+    const weekend = { per: "an occurrence, beside what it has on a working day" };
+    expect(inWords({ name: "Longest Night on a weekend", ...weekend })).toBe(
+      "Longest Night, weekends beside other days",
+    );
+    expect(inWords({ name: "Longest Night -1 on a weekend", ...weekend })).toBe(
+      "the day before Longest Night, weekends beside other days",
+    );
+    expect(
+      inWords({
+        name: "Longest Night on a Sunday rather than a Saturday",
+        per: "an occurrence, beside what it has on a Saturday",
+      }),
+    ).toBe("Longest Night, Sundays beside Saturdays");
     expect(inWords({ name: "price", per: "10 % more" })).toBe("price, 10 % more");
   });
 });

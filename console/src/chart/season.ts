@@ -73,8 +73,17 @@ function labelOf(name: string, period: string, place: number): { name: string; o
   return numbered;
 }
 
+/** What an event does on weekends is told beside working days, and on Sundays beside Saturdays. */
+const beside: [ending: string, words: string][] = [
+  [" on a weekend", "weekends beside other days"],
+  [" on a Sunday rather than a Saturday", "Sundays beside Saturdays"],
+];
+
 /** "Longest Night -1" is the day before it; what an event does needs no "an occurrence". */
 export function inWords(b: { name: string; per: string }): string {
+  for (const [ending, words] of beside)
+    if (b.per.startsWith("an occurrence, beside") && b.name.endsWith(ending))
+      return `${inWords({ name: b.name.slice(0, -ending.length), per: "an occurrence" })}, ${words}`;
   const around = /^(.*) ([+-])(\d+)$/.exec(b.name);
   if (around) {
     const [, name, sign, n] = around;
