@@ -17,9 +17,10 @@ import (
 // Source: gains of combining even a good forecast with a plain one: Bates and Granger, Operational
 // Research Quarterly 20 (1969).
 type Lean struct {
-	Anchor int
-	Share  float64 // 0 for not at all
-	Gain   float64 // of the error of held-out windows, at the origin where it is least
+	Anchor  int
+	Share   float64 // 0 for not at all
+	Gain    float64 // of the error of held-out windows, at the origin where it is least, or in the mean of several
+	Origins int     // of how many origins it is the mean; 0 for the least
 }
 
 // leanShares are the shares that are tried.
@@ -35,6 +36,8 @@ const (
 	// leastLean is the least gain, at every origin, for which quantiles are moved: where less was asked, what had
 	// held for four years of months did not hold in the fifth.
 	leastLean = 0.1
+	// leastUsual is the least gain in the mean of many origins.
+	leastUsual = 0.03
 )
 
 // move moves a series' quantiles, step by step.
@@ -119,7 +122,7 @@ func (l *leant) lean() (best Lean) {
 				least = min(least, o.less[k][j]/max(o.alone, 1e-12))
 			}
 			if least > best.Gain && l.surely(k, j) {
-				best = Lean{k, share, least}
+				best = Lean{k, share, least, 0}
 			}
 		}
 	}
@@ -129,30 +132,51 @@ func (l *leant) lean() (best Lean) {
 	return best
 }
 
-// surely says whether the mean gain over series is beyond luck.
-func (l *leant) surely(k, j int) bool {
-	n, mean, squares := float64(len(l.series)), 0.0, 0.0
-	for _, i := range slices.Sorted(maps.Keys(l.series)) { // sums depend on their order
-		s := l.series[i]
-		d := s.less[k][j] / max(s.count, 1)
-		mean, squares = mean+d/n, squares+d*d/n
+// usually is the plain forecast and the share whose mean gain over the origins is the largest, where that is beyond luck
+// of times as of series.
+func (l *leant) usually() (best Lean) {
+	best.Gain = leastUsual
+	for k := range anchors {
+		for j, share := range leanShares {
+			gain := func(g *gains) float64 { return g.less[k][j] / max(g.alone, 1e-12) }
+			mean, sure := surelyMore(l.origin, gain)
+			if sure && mean > best.Gain && l.surely(k, j) {
+				best = Lean{k, share, mean, len(l.origin)}
+			}
+		}
 	}
-	return mean > surely*math.Sqrt(max(0, squares-mean*mean)/(n-1))
-}
-
-// lean is how far the windows' quantiles are to be moved, given the plain forecasts of each.
-func (r *rehearsal) lean(quantiles [][]float64, plain [][][anchors]float64, by model.Judge) Lean {
-	l := newLeant(by)
-	if !r.tell() {
+	if best.Share == 0 {
 		return Lean{}
 	}
+	return best
+}
+
+// surely says whether the mean gain over series is beyond luck.
+func (l *leant) surely(k, j int) bool {
+	_, sure := surelyMore(l.series, func(g *gains) float64 { return g.less[k][j] / max(g.count, 1) })
+	return sure
+}
+
+// surelyMore is the mean of what is gained, and whether it is more than nought by more than luck.
+func surelyMore(of map[int]*gains, gain func(*gains) float64) (mean float64, sure bool) {
+	n, squares := float64(len(of)), 0.0
+	for _, i := range slices.Sorted(maps.Keys(of)) { // sums depend on their order
+		d := gain(of[i])
+		mean, squares = mean+d/n, squares+d*d/n
+	}
+	return mean, mean > surely*math.Sqrt(max(0, squares-mean*mean)/(n-1))
+}
+
+// leant is what leaning gains in the windows.
+func (r *rehearsal) leant(said answers, by model.Judge) *leant {
+	l := newLeant(by)
 	seen := map[int]int{}
 	for w, lesson := range r.lessons {
 		i := r.windows[w].series
-		l.take(i, seen[i], plain[w], quantiles[w], lesson.Values[lesson.Known:], r.scale[w])
+		l.take(i, seen[i], said.plain[w], said.quantiles[w], lesson.Values[lesson.Known:], r.scale[w])
 		seen[i]++
 	}
-	return l.lean()
+	return l
 }
 
 // tell says whether there are windows of enough series.
@@ -188,6 +212,10 @@ func (l Lean) words() string {
 	if l.Anchor < len(plainWords) {
 		towards = plainWords[l.Anchor]
 	}
-	return fmt.Sprintf("; moved by %.0f %% towards %s, by which the error of held-out windows fell by %.0f %% and more at every origin", 100*l.Share,
-		towards, 100*l.Gain)
+	fell := "and more at every origin"
+	if l.Origins > 0 {
+		fell = fmt.Sprintf("in the mean of %d origins", l.Origins)
+	}
+	return fmt.Sprintf("; moved by %.0f %% towards %s, by which the error of held-out windows fell by %.0f %% %s", 100*l.Share, towards,
+		100*l.Gain, fell)
 }

@@ -2,6 +2,7 @@ package pretrained
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -113,4 +114,40 @@ func TestLeaningOnChance(t *testing.T) {
 		}
 	}
 	assert.Zero(t, found)
+}
+
+// What gains at most of many origins and loses at some is usual, though no rule of every origin has it; words say of how many
+// origins the gain is the mean. What gains at half of them is luck.
+func TestUsuallyLeaning(t *testing.T) {
+	sights, ahead := climbing(8, rand.New(rand.NewPCG(1, 2)))
+	told := func(back int) *leant {
+		l := newLeant(model.BothErrors)
+		for origin := range mostFar {
+			for i, s := range sights {
+				next := slices.Clone(ahead[i])
+				for h := range next {
+					if origin < back { // it went back as far
+						next[h] = 2*s.now.last - next[h]
+					}
+				}
+				l.take(i, origin, s.plainly(leantAhead), level(s.now.last), next, 1)
+			}
+		}
+		return l
+	}
+	l := told(2)
+	assert.Zero(t, l.lean(), "it does not gain at every origin")
+	lean := l.usually()
+	require.NotZero(t, lean.Share)
+	assert.Contains(t, []int{3, 13, 18, 19, 20, 21}, lean.Anchor, "one that goes on by a slope")
+	assert.Contains(t, lean.words(), "in the mean of 12 origins")
+	assert.Zero(t, told(mostFar/2).usually())
+}
+
+// Only where a third of the histories holds many horizons are origins far back asked.
+func TestOriginsFarBack(t *testing.T) {
+	assert.Zero(t, farOrigins(365, 28))
+	assert.Equal(t, 8, farOrigins(730, 28))
+	assert.Equal(t, mostFar, farOrigins(4320, 72))
+	assert.Zero(t, farOrigins(0, 1))
 }

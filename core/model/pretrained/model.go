@@ -65,11 +65,15 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 		if err := t.tellTogether(ctx, v, out, env.Judge); err != nil {
 			return nil, err
 		}
-		r, err := t.rehearsal(ctx, v, out, t.early)
+		r, err := t.rehearsal(ctx, v, lastFew(out), t.early)
 		if err != nil || !r.tell() {
 			return t, err
 		}
-		told, err := r.judge(ctx, t.workers, t.networks, env.Judge)
+		far, err := t.leanFar(ctx, v, env.Judge)
+		if err != nil {
+			return nil, err
+		}
+		told, err := r.judge(ctx, t.workers, t.networks, env.Judge, far)
 		if err != nil {
 			return nil, err
 		}
@@ -84,7 +88,7 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 	if err := t.tellTogether(ctx, v, out, env.Judge); err != nil {
 		return nil, err
 	}
-	r, err := t.rehearsal(ctx, v, out, t.early)
+	r, err := t.rehearsal(ctx, v, lastFew(out), t.early)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +97,13 @@ func (m Model) Train(ctx context.Context, v panel.View, env model.Env) (model.Tr
 			return nil, err
 		}
 	}
-	told, err := r.judge(ctx, t.workers, t.networks, env.Judge)
+	var far Lean
+	if t.Own == nil { // networks that were tuned have learnt from what came long ago
+		if far, err = t.leanFar(ctx, v, env.Judge); err != nil {
+			return nil, err
+		}
+	}
+	told, err := r.judge(ctx, t.workers, t.networks, env.Judge, far)
 	if err != nil {
 		return nil, err
 	}
@@ -158,11 +168,11 @@ func (t *Trained) explain(ctx context.Context, v panel.View, out int, env model.
 
 // judged is how the networks do where something is taken out of series before.
 func (t *Trained) judged(ctx context.Context, v panel.View, out int, by before, judge model.Judge) (*verdict, error) {
-	r, err := t.rehearsal(ctx, v, out, by)
+	r, err := t.rehearsal(ctx, v, lastFew(out), by)
 	if err != nil {
 		return nil, err
 	}
-	return r.judge(ctx, t.workers, t.networks, judge)
+	return r.judge(ctx, t.workers, t.networks, judge, Lean{})
 }
 
 // rehearsal is windows whose futures are known.
@@ -176,12 +186,27 @@ type rehearsal struct {
 	keep    []int       // by series: values before what is held out
 }
 
+// stretch is what is held out at the end of series, and how often these are asked there.
+type stretch struct {
+	out     int  // periods
+	origins int  // of a series, at most
+	windows int  // of all, at most
+	apart   bool // rather fewer series than origins
+}
+
+// lastFew is the stretch of the last few windows.
+func lastFew(out int) stretch { return stretch{out: out, origins: mostOrigins, windows: mostHeld} }
+
 // rehearsal holds out periods at the end of every series that is long enough; by is what is
 // taken out of them before.
-func (t *Trained) rehearsal(ctx context.Context, v panel.View, out int, by before) (*rehearsal, error) {
+func (t *Trained) rehearsal(ctx context.Context, v panel.View, held stretch, by before) (*rehearsal, error) {
 	r := &rehearsal{horizon: t.Horizon, keep: make([]int, v.Len())}
-	some := num.Some(v.Len(), mostHeld)
-	each := max(1, min(mostOrigins, out-t.Horizon+1, mostHeld/max(1, len(some))))
+	out, each := held.out, held.origins
+	some := num.Some(v.Len(), held.windows)
+	if held.apart {
+		some = num.Some(v.Len(), held.windows/each)
+	}
+	each = max(1, min(each, out-t.Horizon+1, held.windows/max(1, len(some))))
 	own := make([]rehearsal, v.Len())
 	err := num.Each(ctx, t.workers, v.Len(), func(i int) {
 		s, _ := single.Mend(v.Series(i))
@@ -242,13 +267,15 @@ type verdict struct {
 	misses map[int]float64 // mean error of the mean forecasts of each series, of the kind that ranks
 }
 
-// judge has networks forecast the windows.
-func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.Judge) (*verdict, error) {
-	out := &verdict{proof: outlook.NewProof(r.horizon, r.horizon), loss: math.NaN(), series: map[int]float64{}, misses: map[int]float64{}}
-	if len(r.windows) == 0 {
-		return out, nil
-	}
-	quantiles, plain := make([][]float64, len(r.windows)), make([][][anchors]float64, len(r.windows))
+// answers are what networks and plain forecasts say of each window.
+type answers struct {
+	quantiles [][]float64
+	plain     [][][anchors]float64
+}
+
+// ask has networks forecast the windows.
+func (r *rehearsal) ask(ctx context.Context, workers int, n several) (answers, error) {
+	said := answers{make([][]float64, len(r.windows)), make([][][anchors]float64, len(r.windows))}
 	size := max(1, min(block, (len(r.windows)+workers-1)/max(1, workers))) // a single series keeps all busy too
 	parts := (len(r.windows) + size - 1) / size
 	err := num.Each(ctx, workers, parts, func(b int) {
@@ -257,20 +284,34 @@ func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.
 		for w := from; w < to; w++ {
 			l := r.lessons[w]
 			s, _ := look(l.Values[:l.Known], l.Season, l.Longer)
-			list, plain[w] = append(list, s), s.plainly(r.horizon)
+			list, said.plain[w] = append(list, s), s.plainly(r.horizon)
 		}
 		got, err := n.ahead(ctx, workers/parts, list, r.horizon)
 		if err != nil && ctx.Err() == nil {
 			panic(err) // a network's breakdown
 		}
-		copy(quantiles[from:to], got)
+		copy(said.quantiles[from:to], got)
 	})
-	if err = cmp.Or(err, ctx.Err()); err != nil {
+	return said, cmp.Or(err, ctx.Err())
+}
+
+// judge has networks forecast the windows, leaning as these have it, or else as those far back do.
+func (r *rehearsal) judge(ctx context.Context, workers int, n several, by model.Judge, far Lean) (*verdict, error) {
+	out := &verdict{proof: outlook.NewProof(r.horizon, r.horizon), loss: math.NaN(), series: map[int]float64{}, misses: map[int]float64{}}
+	if len(r.windows) == 0 {
+		return out, nil
+	}
+	said, err := r.ask(ctx, workers, n)
+	if err != nil {
 		return nil, err
 	}
-	if out.lean = r.lean(quantiles, plain, by); out.lean.Share > 0 {
+	quantiles := said.quantiles
+	if r.tell() {
+		out.lean = cmp.Or(r.leant(said, by).lean(), far)
+	}
+	if out.lean.Share > 0 {
 		for w := range quantiles {
-			out.lean.moveTo(plain[w], quantiles[w])
+			out.lean.moveTo(said.plain[w], quantiles[w])
 		}
 	}
 	sum, count := 0.0, 0.0

@@ -37,7 +37,7 @@ func (t *Trained) tune(ctx context.Context, m Model, v panel.View, r *rehearsal,
 	clock := model.NewTimer(env.Clock, m.Within, 0)
 	rnd := env.Random("")
 	learners := learnersOf(several(m.Weights.Networks).clone(), rnd.Uint64())
-	first, err := r.judge(ctx, t.workers, t.networks, env.Judge)
+	first, err := r.judge(ctx, t.workers, t.networks, env.Judge, Lean{})
 	if err != nil {
 		return err
 	}
@@ -63,7 +63,7 @@ func (t *Trained) tune(ctx context.Context, m Model, v panel.View, r *rehearsal,
 		if err != nil {
 			return err
 		}
-		told, err := r.judge(ctx, t.workers, now, env.Judge)
+		told, err := r.judge(ctx, t.workers, now, env.Judge, Lean{})
 		if err != nil {
 			return err
 		}
