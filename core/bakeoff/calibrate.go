@@ -119,5 +119,6 @@ func (c *calibration) widening() single.Widening {
 	for _, f := range []*float64{&out.Near, &out.Far, &out.Tail} {
 		*f = math.Pow(*f, told)
 	}
+	out.Skew *= told
 	return out
 }

@@ -16,7 +16,7 @@ func Families() model.Catalogue {
 	none, most, few := 0.0, 100.0, 10.0
 	return model.Catalogue{{
 		Name:      "additive",
-		Version:   19, // what feasts do on weekends
+		Version:   20, // how far errors lean
 		Summary:   "Adds up trend, seasons, events and drivers by one regression, with errors that remember; in logs the parts multiply.",
 		Reference: "Harvey and Peters, Journal of Forecasting 9, 1990",
 		Settings: append([]model.Setting{

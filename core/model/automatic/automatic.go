@@ -179,7 +179,7 @@ func ownWidths(v panel.View, widenings []single.Widening) {
 	for i := range widenings {
 		if values, _ := v.Values(i); panel.CountKnown(values) < single.Fewest {
 			w := &widenings[i] // where points go stays
-			w.Near, w.Far, w.Tail, w.Little = 1, 1, 1, 0
+			w.Near, w.Far, w.Tail, w.Little, w.Skew = 1, 1, 1, 0, 0
 		}
 	}
 }
@@ -196,7 +196,7 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 26
+	out := 27
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

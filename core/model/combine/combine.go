@@ -23,7 +23,7 @@ func Families() model.Catalogue {
 		Auto:    "those ahead of the baseline where no members are named, and else all"}
 	return model.Catalogue{
 		{
-			Name: "blend", Version: 2, Summary: "Averages other contenders' forecasts, quantile by quantile.",
+			Name: "blend", Version: 3, Summary: "Averages other contenders' forecasts, quantile by quantile.",
 			Reference: "Bates and Granger, The combination of forecasts, Operational Research Quarterly 20 (1969); Ratcliff, Psychological " +
 				"Bulletin 86 (1979), for averaging quantiles; Breiman, Machine Learning 24 (1996), for stacked weights",
 			Settings: []model.Setting{members, take, {Name: "weigh", Kind: model.Choice, Default: "stacked",

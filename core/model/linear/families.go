@@ -12,7 +12,7 @@ func Families() model.Catalogue {
 	none, one, few := 0.0, 1.0, 10.0
 	return model.Catalogue{{
 		Name:      "linear",
-		Version:   22, // what feasts do on weekends
+		Version:   23, // how far errors lean
 		Summary:   "Linear regression on the series' own past, the calendar, drivers and events; one equation a step, or one that goes on from itself.",
 		Reference: "Marcellino, Stock and Watson, Journal of Econometrics 135, 2006",
 		Settings: append([]model.Setting{

@@ -75,7 +75,7 @@ func family(f model.Family, own []model.Setting, layers float64, kind func(model
 		m.Anew, _ = v["anew"].(bool)
 		return m, nil
 	}
-	f.Version = 13 // what feasts do on weekends
+	f.Version = 14 // how far errors lean
 	f.Pools = func(v model.Values) bool { return single.GroupedBy(v) != "" }
 	f.Suits = func(v model.Values, view panel.View, horizon int) error {
 		if err := single.CheckGroup(view, single.GroupedBy(v), single.Everything); err != nil {

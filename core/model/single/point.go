@@ -21,15 +21,26 @@ var pointShares = [...]float64{0, 0.5, 1}
 // Points are the sums of a series' absolute errors with each of these shares.
 type Points [len(pointShares)]float64
 
-func (p *Points) take(h Heart, actual []float64) {
-	for k, mean := range h.Mean {
-		if k >= len(actual) || actual[k] != actual[k] {
-			continue
-		}
-		for j, share := range pointShares {
-			p[j] += math.Abs(actual[k] - mean - share*(h.Middle[k]-mean))
+// points are those of a tally.
+func (t Tally) points() (p Points) {
+	for _, window := range t.misses {
+		for _, m := range window {
+			for j, share := range pointShares {
+				p[j] += math.Abs(m.off - (1-share)*m.mean)
+			}
 		}
 	}
+	return p
+}
+
+// at is the sum with one of the shares.
+func (p Points) at(share float64) float64 {
+	for j, s := range pointShares {
+		if s == share {
+			return p[j]
+		}
+	}
+	return math.NaN()
 }
 
 // FewestPoints is how many series must tell: with fewer, means are published.
@@ -39,10 +50,14 @@ const FewestPoints = 8
 // those of means.
 func pointOf(list []Tally) (share float64) {
 	least := 0.0
+	sums := make([]Points, len(list))
+	for i := range list {
+		sums[i] = list[i].points()
+	}
 	for j := 1; j < len(pointShares); j++ {
 		sum, n := 0.0, 0.0
 		for i := range list {
-			if p := &list[i].Points; p[0] > 0 && p[j] > 0 {
+			if p := &sums[i]; p[0] > 0 && p[j] > 0 {
 				sum, n = sum+Ratio(p[j], p[0]), n+1
 			}
 		}
@@ -53,6 +68,9 @@ func pointOf(list []Tally) (share float64) {
 	return share
 }
 
+// toldSkew is the skew from which on words say so.
+const toldSkew = 0.1
+
 // Words say where points lie and what intervals are widened for, for a form; nothing where points are means, and
 // for less than a tenth.
 func (w Widening) Words() (out string) {
@@ -62,6 +80,12 @@ func (w Widening) Words() (out string) {
 		out = "; points are medians, which do better by what the plan ranks by"
 	default:
 		out = "; points lie half way from means to medians, which does better by what the plan ranks by"
+	}
+	switch {
+	case w.Skew > toldSkew:
+		out += "; intervals reach farther up than down, as errors of inner windows do"
+	case w.Skew < -toldSkew:
+		out += "; intervals reach farther down than up, as errors of inner windows do"
 	}
 	if w.Little >= 0.1 {
 		out += fmt.Sprintf("; intervals are %.0f %% wider, since there was little to learn from", 100*w.Little)

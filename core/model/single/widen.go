@@ -23,6 +23,8 @@ type Widening struct {
 	// Point is the share of the way from the mean to the median that point forecasts go, where they
 	// are ranked by absolute errors and inner windows of many series gain by it.
 	Point float64
+	// Skew is by how much quantiles are bent: see bend.
+	Skew float64
 	// Little is what share of the factors there is since little was there to learn from: 0.2 for a fifth.
 	Little float64
 }
@@ -32,7 +34,7 @@ type Widening struct {
 type Tally struct {
 	Near, Far Sizes
 	Steps     int
-	Points    Points
+	misses    [][]miss // of each window
 }
 
 // Sizes are sizes of errors from a number of windows, overlapping ones counted for less.
@@ -107,23 +109,27 @@ func (t Trial) Take(tally *Tally, h Heart, actual []float64) {
 	half := (t.Horizon + 1) / 2
 	weight := min(1, float64(t.Stride)/float64(half))
 	tally.Steps = t.Horizon
-	tally.Points.take(h, actual)
-	for part, m := range []*Sizes{&tally.Near, &tally.Far} {
-		any := false
-		for k := range h.Low {
-			if (k >= half) != (part == 1) || k >= len(actual) {
-				continue
-			}
-			if z := scaled(h.Low[k], h.Middle[k], h.High[k], actual[k]); z == z {
-				m.Sizes = append(m.Sizes, min(math.Abs(z), mostSize))
-				any = true
-			}
+	var window []miss
+	var any [2]bool
+	for k := range min(len(h.Low), len(actual)) {
+		if actual[k] != actual[k] {
+			continue
 		}
-		if any {
-			m.Weight += weight
+		m := missOf(h, k, actual[k])
+		m.far = k >= half
+		window = append(window, m)
+		any[m.part()] = any[m.part()] || panel.Known(m.score)
+	}
+	tally.add(window)
+	for part, of := range tally.parts() {
+		if any[part] {
+			of.Weight += weight
 		}
 	}
 }
+
+// parts are the sizes near and far.
+func (t *Tally) parts() [2]*Sizes { return [2]*Sizes{&t.Near, &t.Far} }
 
 // scaled is an error in standard deviations, each side by its own part of the 80 % interval.
 func scaled(low, middle, high, y float64) float64 {
@@ -146,7 +152,8 @@ func (t Tally) Widening() Widening { return t.Toward(None) }
 // Toward is what the tally asks for, shrunk towards another widening.
 func (t Tally) Toward(w Widening) Widening {
 	pooled := w.Steps > 0
-	out := Widening{Near: t.Near.factor(w.Near, pooled), Steps: max(t.Steps, w.Steps), Point: w.Point}
+	t = t.bent(w.Skew)
+	out := Widening{Near: t.Near.factor(w.Near, pooled), Steps: max(t.Steps, w.Steps), Point: w.Point, Skew: w.Skew}
 	far := w.Far
 	if !pooled {
 		far = out.Near
@@ -166,13 +173,20 @@ func (t Tally) Toward(w Widening) Widening {
 // Pooled is what the tallies of many series ask for together.
 func Pooled(list []Tally) Widening {
 	var all Tally
+	skew := skewed(list)
+	if skew != 0 {
+		list = slices.Clone(list)
+		for i := range list {
+			list[i] = list[i].bent(skew)
+		}
+	}
 	for _, t := range list {
 		all.Near.Sizes, all.Near.Weight = append(all.Near.Sizes, t.Near.Sizes...), all.Near.Weight+t.Near.Weight
 		all.Far.Sizes, all.Far.Weight = append(all.Far.Sizes, t.Far.Sizes...), all.Far.Weight+t.Far.Weight
 		all.Steps = max(all.Steps, t.Steps)
 	}
 	out := all.Widening()
-	out.Point = pointOf(list)
+	out.Point, out.Skew = pointOf(list), skew
 	return out
 }
 
@@ -267,9 +281,13 @@ func (w Widening) Stretch(out forecast.Rows, quiet int) {
 	if w.Steps == 0 {
 		return
 	}
+	at, share := bends(w.Skew)
 	for k := range out.Mean {
 		f := w.at(k + quiet)
 		q := out.At(k)
+		if w.Skew != 0 {
+			bendRow(q, &at, &share)
+		}
 		middle := q[forecast.Median]
 		out.PointAt(k, w.Point)
 		for g := range q {
