@@ -3,8 +3,6 @@ package single
 import (
 	"math"
 
-	"paperkettle/core/forecast"
-	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
 
@@ -68,31 +66,6 @@ func (m miss) bent(skew float64) miss {
 	return miss{m.off - middle, m.mean - middle, middle - m.at(bend(skew, -tenth)), m.at(bend(skew, tenth)) - middle, straighten(skew, m.score), m.far}
 }
 
-// bend is the quantile, of a variable of mean 0 and variance 1 that is log-normal but for place and size, where a normal one
-// has z. Skew is the deviation of the logs, with the sign of the side to which it leans.
-func bend(skew, z float64) float64 {
-	if math.Abs(skew) < 1e-6 {
-		return z
-	}
-	omega := math.Abs(skew)
-	by := math.Sqrt(math.Expm1(omega * omega))
-	x := (math.Exp(omega*math.Copysign(1, skew)*z-omega*omega/2) - 1) / by
-	return math.Copysign(1, skew) * x
-}
-
-// straighten is the other way round: the normal score of a bent one; what no bent one can be is as far off as any.
-func straighten(skew, x float64) float64 {
-	if math.Abs(skew) < 1e-6 {
-		return x
-	}
-	omega, side := math.Abs(skew), math.Copysign(1, skew)
-	y := 1 + side*x*math.Sqrt(math.Expm1(omega*omega))
-	if y <= 0 {
-		return -side * mostSize
-	}
-	return side * (math.Log(y) + omega*omega/2) / omega
-}
-
 const (
 	// mostSkew bounds the skew: that of a variable whose mean lies at its 69th percentile.
 	mostSkew = 1.0
@@ -115,21 +88,6 @@ func leans(scores []float64) float64 {
 		return 0
 	}
 	return (high + low - 2*middle) / (high - low)
-}
-
-// skewOf is the skew of variables that lean so far.
-func skewOf(lean float64) float64 {
-	low, high := 0.0, mostSkew
-	for range 40 {
-		half := (low + high) / 2
-		of := (bend(half, tenth) + bend(half, -tenth) - 2*bend(half, 0)) / (bend(half, tenth) - bend(half, -tenth))
-		if of < math.Abs(lean) {
-			low = half
-		} else {
-			high = half
-		}
-	}
-	return math.Copysign((low+high)/2, lean)
 }
 
 // within are the scores of a series' windows, each window's from its own median: a window that went another way
@@ -261,33 +219,5 @@ func (t *Tally) add(window []miss) {
 		}
 		of := t.parts()[m.part()]
 		of.Sizes = append(of.Sizes, min(math.Abs(z), mostSize))
-	}
-}
-
-// bends are where in a row of quantiles those of bent ones stand, for each: the place before and the share of the way to the
-// next.
-func bends(skew float64) (at [forecast.GridSize]int, share [forecast.GridSize]float64) {
-	var z [forecast.GridSize]float64
-	for g, p := range forecast.Grid {
-		z[g] = num.NormalQuantile(p)
-	}
-	for g := range z {
-		x := bend(skew, z[g])
-		k := 0
-		for k < len(z)-2 && z[k+1] <= x {
-			k++
-		}
-		at[g], share[g] = k, (x-z[k])/(z[k+1]-z[k])
-	}
-	return at, share
-}
-
-// bendRow bends a row of quantiles.
-func bendRow(q []float64, at *[forecast.GridSize]int, share *[forecast.GridSize]float64) {
-	var was [forecast.GridSize]float64
-	copy(was[:], q)
-	for g := range q {
-		k := at[g]
-		q[g] = was[k] + share[g]*(was[k+1]-was[k])
 	}
 }
