@@ -65,6 +65,17 @@ func bends(skew float64) (at [forecast.GridSize]int, share [forecast.GridSize]fl
 	return at, share
 }
 
+// bendAll bends the quantiles of all steps; none where there is no skew.
+func bendAll(rows forecast.Rows, skew float64) {
+	if skew == 0 {
+		return
+	}
+	at, share := bends(skew)
+	for k := range rows.Mean {
+		bendRow(rows.At(k), &at, &share)
+	}
+}
+
 // bendRow bends a row of quantiles.
 func bendRow(q []float64, at *[forecast.GridSize]int, share *[forecast.GridSize]float64) {
 	var was [forecast.GridSize]float64

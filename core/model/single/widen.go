@@ -281,13 +281,10 @@ func (w Widening) Stretch(out forecast.Rows, quiet int) {
 	if w.Steps == 0 {
 		return
 	}
-	at, share := bends(w.Skew)
+	bendAll(out, w.Skew)
 	for k := range out.Mean {
 		f := w.at(k + quiet)
 		q := out.At(k)
-		if w.Skew != 0 {
-			bendRow(q, &at, &share)
-		}
 		middle := q[forecast.Median]
 		out.PointAt(k, w.Point)
 		for g := range q {
