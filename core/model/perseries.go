@@ -13,8 +13,8 @@ import (
 	"paperkettle/core/panel"
 )
 
-// PerSeries makes a Model of a SeriesModel, with a pool of workers. A series that
-// fails, or panics, fails alone.
+// PerSeries makes a Model of a SeriesModel, with a pool of workers. Where it has a method Agree, fits learn from one another
+// there, once all are made. A series that fails, or panics, fails alone.
 func PerSeries(m SeriesModel) Model { return perSeries{m} }
 
 type perSeries struct{ m SeriesModel }
@@ -42,6 +42,11 @@ func (p perSeries) Train(ctx context.Context, v panel.View, env Env) (Trained, e
 	})
 	if err != nil {
 		return t, err
+	}
+	if a, ok := p.m.(interface {
+		Agree(fits []SeriesFit, by Judge)
+	}); ok {
+		a.Agree(t.fits, env.Judge)
 	}
 	if k, ok := p.m.(interface {
 		Settle(keys []string, fits []SeriesFit) SeriesModel

@@ -10,7 +10,7 @@ func Families() model.Catalogue {
 	one, none, most, pairs := 1.0, 0.0, 1000.0, 50.0
 	return model.Catalogue{{
 		Name:      "arima",
-		Version:   16, // what feasts do on weekends
+		Version:   17, // how far errors lean
 		Summary:   "Seasonal ARIMA: past values and past errors, of the differences, weighted by exact likelihood.",
 		Reference: "Box and Jenkins, Time Series Analysis, 1976; Hyndman and Khandakar, Journal of Statistical Software 27, 2008",
 		Settings: append([]model.Setting{

@@ -417,7 +417,7 @@ func Families() model.Catalogue {
 	one, three, most := 1.0, 3.0, 1000.0
 	return model.Catalogue{{
 		Name:      "decomposition",
-		Version:   16, // what feasts do on weekends
+		Version:   17, // how far errors lean
 		Summary:   "Takes trend, seasons and rest apart by local regression; the adjusted series is continued by another method, and the seasons repeat.",
 		Reference: "Cleveland, Cleveland, McRae and Terpenning, Journal of Official Statistics 6, 1990",
 		Settings: append([]model.Setting{

@@ -195,6 +195,23 @@ func (m seriesModel) Learn(ctx context.Context, v panel.View, workers int) (mode
 	return m, err
 }
 
+// Agree has the fits of all series learn from one another how errors lean.
+func (m seriesModel) Agree(fits []model.SeriesFit, by model.Judge) { agree(fits, by) }
+
+func agree(fits []model.SeriesFit, by model.Judge) {
+	var widenings []Widening
+	var of []*Fit
+	for _, f := range fits {
+		if f, ok := f.(*Fit); ok && f != nil {
+			widenings, of = append(widenings, f.Widening), append(of, f)
+		}
+	}
+	Agree(widenings, by)
+	for i, f := range of {
+		f.Widening = widenings[i]
+	}
+}
+
 func (m seriesModel) Fit(ctx context.Context, s panel.SeriesView, horizon int, rnd func() *rand.Rand) (model.SeriesFit, error) {
 	in := InputOf(s, horizon, rnd())
 	var mended Mended

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"paperkettle/core/forecast"
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 	"paperkettle/core/panel"
 )
@@ -27,6 +28,7 @@ type Widening struct {
 	Skew float64
 	// Little is what share of the factors there is since little was there to learn from: 0.2 for a fifth.
 	Little float64
+	tally  *Tally // what it was made of, until all series are fitted; not written
 }
 
 // Tally is what inner windows say of a model's widths: the sizes of its errors, each divided
@@ -70,7 +72,33 @@ func AskWindows(ctx context.Context, m Method, in Input) Widening {
 		return None
 	}
 	_, tally := trial.Run(state, in)
-	return tally.Widening()
+	w := tally.Widening()
+	w.tally = &tally
+	return w
+}
+
+// Agree has series that were fitted each by itself learn from one another where points lie and how far errors lean; how wide
+// their intervals are is their own.
+func Agree(list []Widening, by model.Judge) {
+	var told []Tally
+	for _, w := range list {
+		if w.tally != nil {
+			told = append(told, *w.tally)
+		}
+	}
+	common := None
+	common.Skew = skewed(told)
+	bent := make([]Tally, len(told))
+	for i := range told {
+		bent[i] = told[i].bent(common.Skew)
+	}
+	common.Point = pointOf(bent)
+	common = common.RankedBy(by)
+	for i, w := range list {
+		if w.tally != nil {
+			list[i] = w.tally.Toward(common)
+		}
+	}
 }
 
 // Heart is the middle of a forecast: the ends of its 80 % interval, the median and the mean, a step

@@ -13,7 +13,7 @@ func Families() model.Catalogue {
 	least, most := 1.0, 1000.0
 	return model.Catalogue{{
 		Name:      "smoothing",
-		Version:   16, // what feasts do on weekends
+		Version:   17, // how far errors lean
 		Summary:   "Exponential smoothing: level, trend and season follow the series by weights found from it.",
 		Reference: "Hyndman, Koehler, Ord and Snyder, Forecasting with Exponential Smoothing, 2008",
 		Settings: append([]model.Setting{

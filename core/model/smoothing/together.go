@@ -41,6 +41,7 @@ func (t together) Gather(ctx context.Context, _ panel.View, inputs []single.Inpu
 			return err
 		})
 	})
+	single.Agree(out.Widenings, env.Judge)
 	return out, err
 }
 
