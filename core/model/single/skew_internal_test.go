@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"paperkettle/core/forecast"
+	"paperkettle/core/model"
 	"paperkettle/core/num"
 )
 
@@ -101,4 +102,37 @@ func TestBentIntervalsHoldOnBothSides(t *testing.T) {
 	assert.InDelta(t, 0.1, below/n, 0.035)
 	assert.InDelta(t, 0.1, above/n, 0.035)
 	assert.Less(t, rows.Mean[0], 0.0, "a median")
+}
+
+// What series that were fitted alone agree on goes to those without room for inner windows too, not to those whose intervals are
+// left as they are; widths stay each series' own, and points are means where squares rank them.
+func TestWhatSeriesFittedAloneAgreeOn(t *testing.T) {
+	widenings := func() (list []Widening) {
+		for i, tally := range bursting(60, 5, 0.6, 1) {
+			if i == 0 {
+				for w := range tally.misses { // a series that is forecast badly
+					for k := range tally.misses[w] {
+						tally.misses[w][k].score *= 3
+					}
+				}
+				tally = tally.bent(1e-9) // sizes anew, and no bend to speak of
+			}
+			w := tally.Widening()
+			w.tally = &tally
+			list = append(list, w)
+		}
+		return append(list, None.Learnt(3, 2), None)
+	}
+	list := widenings()
+	Agree(list, model.AbsoluteErrors)
+	for _, w := range list[:61] {
+		assert.InDelta(t, 0.6, w.Skew, 0.2)
+		assert.Equal(t, 1.0, w.Point)
+	}
+	assert.Greater(t, list[0].Near, 1.3*list[1].Near)
+	assert.Equal(t, None.Learnt(3, 2).Near, list[60].Near)
+	assert.Equal(t, None, list[61])
+	list = widenings()
+	Agree(list, model.SquaredErrors)
+	assert.Zero(t, list[0].Point)
 }

@@ -78,7 +78,7 @@ func AskWindows(ctx context.Context, m Method, in Input) Widening {
 }
 
 // Agree has series that were fitted each by itself learn from one another where points lie and how far errors lean; how wide
-// their intervals are is their own.
+// their intervals are is their own. Those without room for inner windows learn it too.
 func Agree(list []Widening, by model.Judge) {
 	var told []Tally
 	for _, w := range list {
@@ -96,8 +96,12 @@ func Agree(list []Widening, by model.Judge) {
 	common = common.RankedBy(by)
 	for i, w := range list {
 		if w.tally != nil {
-			list[i] = w.tally.Toward(common)
+			w = w.tally.Toward(common)
 		}
+		if w.Steps > 0 {
+			w.Point, w.Skew = common.Point, common.Skew
+		}
+		list[i] = w
 	}
 }
 
