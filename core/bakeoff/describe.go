@@ -30,27 +30,12 @@ func (e *Engine) Describe(ctx context.Context, window, contender, series int) (m
 	}
 	members := e.learns(w, at)
 	o := e.occasion(w, contender, members)
-	if e.Lineup.pools(contender) {
-		o.keep = true // each of the series may be asked for
-		trained, err := e.Lineup.train(ctx, contender, o)
-		if err != nil {
-			return model.Description{}, err
-		}
-		return trained.Describe(slices.Index(members, series)), nil
-	}
-	trained, err := e.Lineup.kept(ctx, contender, o)
+	o.keep = true // each of the series may be asked for
+	trained, err := e.Lineup.train(ctx, contender, o)
 	if err != nil {
 		return model.Description{}, err
 	}
-	if trained != nil {
-		return trained.Describe(slices.Index(members, series)), nil
-	}
-	o = e.occasion(w, contender, []int{series})
-	o.keep = false
-	if trained, err = e.Lineup.train(ctx, contender, o); err != nil {
-		return model.Description{}, err
-	}
-	return trained.Describe(0), nil
+	return trained.Describe(slices.Index(members, series)), nil
 }
 
 func memberNames(e *Engine, co *combiner) []string {

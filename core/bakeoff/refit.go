@@ -341,16 +341,7 @@ func (r *Refit) Describe(ctx context.Context, series int) (d model.Description, 
 		return d, err == nil, err
 	}
 	members := r.together(c, series)
-	o := r.occasion(c, r.view(members), Desk{})
-	var trained model.Trained
-	if r.Lineup.pools(c) { // the others have their say in it
-		trained, err = r.Lineup.train(ctx, c, o)
-	} else if trained, err = r.Lineup.kept(ctx, c, o); trained == nil && err == nil {
-		members = []int{series}
-		o = r.occasion(c, r.view(members), Desk{})
-		o.keep = false
-		trained, err = r.Lineup.train(ctx, c, o)
-	}
+	trained, err := r.Lineup.train(ctx, c, r.occasion(c, r.view(members), Desk{})) // the others have their say in it
 	if err != nil {
 		return d, false, err
 	}
