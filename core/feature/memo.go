@@ -15,10 +15,12 @@ type memo struct {
 	shares map[shared]stretch
 }
 
-// shared is an event and the days away from it.
+// shared is an event, the days away from it, and the days of the week that count.
 type shared struct {
 	event  *calendar.Event
 	offset int
+	days   kind
+	rather string
 }
 
 type stretch struct {
@@ -46,20 +48,26 @@ func (r *Recipe) calendar(k int, s panel.SeriesView, n int, parts map[string][]f
 	})
 }
 
-// shares are those of a series' first n periods that lie so many days away from an event.
-func (r *Recipe) shares(e *calendar.Event, offset int, s panel.SeriesView, n int) []float64 {
+// shares are those of a series' first n periods that lie as many days away from an event as a column says, or what of
+// them is at weekends. They must not be written to.
+func (r *Recipe) shares(c *Column, e *calendar.Event, s panel.SeriesView, n int) []float64 {
 	from, cadence := s.View().Ordinal(s.First), s.View().Cadence()
+	lay := func(first int64, n int) []float64 {
+		out := eventShares(e, c.Lag, cadence, first, n)
+		if c.Kind == kindWeekendEvent {
+			return c.atWeekends(cadence, first, out)
+		}
+		return out
+	}
 	if r.memo == nil {
-		return eventShares(e, offset, cadence, from, n)
+		return lay(from, n)
 	}
 	r.memo.mu.Lock()
 	defer r.memo.mu.Unlock()
 	if r.memo.shares == nil {
 		r.memo.shares = map[shared]stretch{}
 	}
-	return lookUp(r.memo.shares, shared{e, offset}, from, n, func(first int64, n int) []float64 {
-		return eventShares(e, offset, cadence, first, n)
-	})
+	return lookUp(r.memo.shares, shared{e, c.Lag, c.Kind, c.Value}, from, n, lay)
 }
 
 // lookUp gives n values from a period on, laying out more of them where not all are there yet.

@@ -127,16 +127,13 @@ func calendarColumn(c *Column, cadence calendar.Cadence, from int64, n int, valu
 
 // event is an event's column of a series' first n periods: all that carry its name count.
 func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
-	out := make([]float64, n)
-	offset := 0
-	if c.Kind == kindEvent || c.Kind == kindWeekendEvent {
-		offset = c.Lag
+	events := named(s.Events(), c.Name2)
+	if len(events) == 1 && (c.Kind == kindEvent || c.Kind == kindWeekendEvent) {
+		return r.shares(c, events[0], s, n)
 	}
-	for _, e := range s.Events() {
-		if e.Name != c.Name2 {
-			continue
-		}
-		for i, share := range r.shares(e, offset, s, n) {
+	out := make([]float64, n)
+	for _, e := range events {
+		for i, share := range r.shares(whole(c), e, s, n) {
 			out[i] = max(out[i], share)
 		}
 	}
@@ -146,13 +143,37 @@ func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 	case kindUntil:
 		return distance(out, true)
 	case kindWeekendEvent:
-		weekends, sundays := calendar.AtWeekends(s.View().Cadence(), s.View().Ordinal(s.First), out)
-		if c.Value == rather {
-			return sundays
-		}
-		return weekends
+		return c.atWeekends(s.View().Cadence(), s.View().Ordinal(s.First), out)
 	}
 	return out
+}
+
+// named are the events that carry a name.
+func named(events []*calendar.Event, name string) (out []*calendar.Event) {
+	for _, e := range events {
+		if e.Name == name {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// whole is a column's event on all days of the week; an event from which periods are counted is one without an offset.
+func whole(c *Column) *Column {
+	out := &Column{Kind: kindEvent, Name2: c.Name2}
+	if c.Kind == kindWeekendEvent || c.Kind == kindEvent {
+		out.Lag = c.Lag
+	}
+	return out
+}
+
+// atWeekends is the part of an event's shares that a column of its weekends takes.
+func (c *Column) atWeekends(cadence calendar.Cadence, first int64, shares []float64) []float64 {
+	weekends, sundays := calendar.AtWeekends(cadence, first, shares)
+	if c.Value == rather {
+		return sundays
+	}
+	return weekends
 }
 
 // eventShares are those of n periods from one on that lie so many days away from an event.

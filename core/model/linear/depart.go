@@ -2,12 +2,8 @@ package linear
 
 import (
 	"context"
-	"math"
 	"slices"
 	"strings"
-
-	"gonum.org/v1/gonum/floats"
-	"gonum.org/v1/gonum/stat"
 
 	"paperkettle/core/num"
 )
@@ -40,7 +36,7 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	if err != nil {
 		return err
 	}
-	told := spreadOver(own, mostTelling)
+	told := newTrials(own, workers)
 	effects := make([]bool, len(p.Ahead.Columns))
 	for k := range effects {
 		effects[k] = p.Ahead.Columns[k].IsDriver() || p.Ahead.Columns[k].IsEvent()
@@ -48,17 +44,17 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	// One after the other, each where it does best given the other.
 	p.Departure, p.EffectDeparture = departures[0], departures[0]
 	for range 2 {
-		p.Departure, err = bestDeparture(ctx, workers, told, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
+		p.Departure, err = told.best(ctx, func(v float64) []float64 { return strengths(effects, v, p.EffectDeparture) })
 		if err != nil {
 			return err
 		}
-		p.EffectDeparture, err = bestDeparture(ctx, workers, told, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
+		p.EffectDeparture, err = told.best(ctx, func(v float64) []float64 { return strengths(effects, p.Departure, v) })
 		if err != nil {
 			return err
 		}
 	}
 	held := strengths(effects, p.Departure, p.EffectDeparture)
-	if err := p.departByPart(ctx, workers, told, held); err != nil {
+	if err := p.departByPart(ctx, told, held); err != nil {
 		return err
 	}
 	for i, d := range own {
@@ -69,27 +65,24 @@ func (p *Pool) depart(ctx context.Context, shared *search, workers int) error {
 	return nil
 }
 
-// leastLess is by what share the squared error must be less for another strength.
-const leastLess = 0.001
-
 // mostParts is how many drivers, or parts of the calendar, are at most held by a strength each.
 const mostParts = 16
 
 // departByPart finds for each of several drivers, and of several parts of the calendar, one after the other, the
 // strength that does best given those of the rest.
-func (p *Pool) departByPart(ctx context.Context, workers int, own []*departure, held []float64) error {
+func (p *Pool) departByPart(ctx context.Context, told *trials, held []float64) error {
 	p.PartDepartures = nil
 	parts := slices.Concat(p.partsOf(false), p.partsOf(true))
 	if len(parts) == 0 {
 		return nil
 	}
-	least, err := losses(ctx, workers, own, held)
+	least, err := told.losses(ctx, held)
 	if err != nil {
 		return err
 	}
 	for range 2 {
 		for _, x := range parts {
-			if least, err = climb(ctx, workers, own, held, x.columns, least); err != nil {
+			if least, err = told.climb(ctx, held, x.columns, least); err != nil {
 				return err
 			}
 		}
@@ -98,47 +91,6 @@ func (p *Pool) departByPart(ctx context.Context, workers int, own []*departure, 
 		p.PartDepartures = append(p.PartDepartures, PartDeparture{x.name, x.driver, held[x.columns[0]]})
 	}
 	return nil
-}
-
-// climb moves the strength at some places up or down, a step at a time, for as long as that makes the squared errors less,
-// if they are clearly less in the end.
-func climb(ctx context.Context, workers int, own []*departure, held []float64, at []int, least []float64) ([]float64, error) {
-	from := slices.Index(departures, held[at[0]])
-	for _, direction := range []int{-1, 1} {
-		best, found := from, least
-		for k := from + direction; k >= 0 && k < len(departures); k += direction {
-			next, err := losses(ctx, workers, own, with(held, at, departures[k]))
-			if err != nil {
-				return nil, err
-			}
-			if floats.Sum(next) >= (1-leastLess)*floats.Sum(found) {
-				break
-			}
-			best, found = k, next
-		}
-		if best != from && clearlyLess(found, least) {
-			copy(held, with(held, at, departures[best]))
-			return found, nil
-		}
-	}
-	return least, nil
-}
-
-// losses are the squared errors of the series over their inner windows.
-func losses(ctx context.Context, workers int, own []*departure, held []float64) ([]float64, error) {
-	out := make([]float64, len(own))
-	err := num.Each(ctx, workers, len(own), func(i int) { out[i] = own[i].loss(held) })
-	return out, err
-}
-
-// clearly is by how many standard errors losses must be less in the mean over series.
-const clearly = 1
-
-// clearlyLess says that some losses are less than others, and not by those of a few series alone.
-func clearlyLess(these, others []float64) bool {
-	gains := floats.SubTo(make([]float64, len(these)), others, these)
-	mean, dev := stat.MeanStdDev(gains, nil)
-	return mean > clearly*dev/math.Sqrt(float64(len(gains)))
 }
 
 // part is a driver, or a part of the calendar, with the places of its columns.
@@ -172,27 +124,6 @@ func (p *Pool) partsOf(drivers bool) (out []part) {
 	return out
 }
 
-// with are strengths with another one at some places.
-func with(held []float64, at []int, v float64) []float64 {
-	out := slices.Clone(held)
-	for _, k := range at {
-		out[k] = v
-	}
-	return out
-}
-
-// mostTelling is how many series at most tell how firmly all are held.
-const mostTelling = 256
-
-// spreadOver takes so many of a list, spread evenly over it.
-func spreadOver(list []*departure, most int) []*departure {
-	var out []*departure
-	for _, k := range num.Some(len(list), most) {
-		out = append(out, list[k])
-	}
-	return out
-}
-
 func strengths(effects []bool, calendar, effect float64) []float64 {
 	out := make([]float64, len(effects))
 	for k, is := range effects {
@@ -202,35 +133,6 @@ func strengths(effects []bool, calendar, effect float64) []float64 {
 		}
 	}
 	return out
-}
-
-// bestDeparture is the strength with the least squared error over the inner windows of all
-// series; the firmest of those that are as good.
-func bestDeparture(ctx context.Context, workers int, own []*departure, with func(float64) []float64) (float64, error) {
-	held := make([][]float64, len(departures))
-	for k, v := range departures {
-		held[k] = with(v)
-	}
-	losses := make([][]float64, len(own))
-	err := num.Each(ctx, workers, len(own), func(i int) {
-		for _, h := range held {
-			losses[i] = append(losses[i], own[i].loss(h))
-		}
-	})
-	if err != nil {
-		return 0, err
-	}
-	best, least := departures[0], math.Inf(1)
-	for k, v := range departures {
-		loss := 0.0
-		for i := range own {
-			loss += losses[i][k]
-		}
-		if loss < (1-leastLess)*least {
-			best, least = v, loss
-		}
-	}
-	return best, nil
 }
 
 // departure is a series' products of what the shared coefficients leave.
@@ -249,23 +151,6 @@ func newDeparture(sum products) *departure {
 		}
 	}
 	return d
-}
-
-// loss is the squared error on the inner windows.
-func (d *departure) loss(held []float64) (sum float64) {
-	beta := make([]float64, len(held))
-	for _, k := range d.windows {
-		ridgeEach(d.g[k], d.c[k], held, beta)
-		for j, spread := range d.s[k] {
-			if spread > 0 {
-				beta[j] /= spread
-			} else {
-				beta[j] = 0
-			}
-		}
-		sum += d.whole.judged[k].error(beta)
-	}
-	return sum
 }
 
 // leave gives a series its coefficients.

@@ -107,11 +107,42 @@ func TestStrengthsMustDoBetterBySeveralSeries(t *testing.T) {
 	for i := range list {
 		list[i] = &departure{windows: []int{i}}
 	}
-	some := spreadOver(list, 256)
-	assert.Len(t, some, 256)
+	some := newTrials(list, 1).own
+	assert.Len(t, some, mostTelling)
 	assert.Equal(t, []int{0}, some[0].windows)
-	assert.GreaterOrEqual(t, some[255].windows[0], 996)
-	assert.Len(t, spreadOver(list[:200], 256), 200)
+	assert.GreaterOrEqual(t, some[mostTelling-1].windows[0], 996)
+	assert.Len(t, newTrials(list[:200], 1).own, 200)
+}
+
+// What strengths cost is told again as it was found, whatever was tried between, and on any number of workers.
+func TestStrengthsAreTriedOnce(t *testing.T) {
+	own := make([]*departure, 5)
+	for i := range own {
+		own[i] = newDeparture(someProducts(uint64(i), 3))
+	}
+	ctx, soft, firm := context.Background(), []float64{1, 0.1, 3}, []float64{10, 0.1, 3}
+	tried := newTrials(own, 2)
+	first, err := tried.losses(ctx, soft)
+	require.NoError(t, err)
+	for i, d := range own {
+		assert.Equal(t, d.loss(soft, new(room)), first[i], "series %d", i)
+	}
+	other, err := tried.losses(ctx, firm)
+	require.NoError(t, err)
+	assert.NotEqual(t, first, other)
+	own[0].windows = nil // what is asked again is not worked out again
+	both, err := tried.all(ctx, [][]float64{firm, soft})
+	require.NoError(t, err)
+	assert.Equal(t, [][]float64{other, first}, both)
+}
+
+// someProducts are those of a regression on p columns, with folds to judge by.
+func someProducts(seed uint64, p int) (out products) {
+	for k := range folds {
+		out.train[k], _, _ = design(2*seed, 200, p)
+		out.judged[k], _, _ = design(2*seed+1, 50, p)
+	}
+	return out
 }
 
 // Held by nothing a regression is least squares; held by everything it is nothing; and the more it is held the

@@ -48,13 +48,19 @@ func ridge(g, c []float64, strength float64, beta []float64) {
 
 // ridgeEach is ridge with a strength for each column.
 func ridgeEach(g, c, strength, beta []float64) {
+	solveEach(g, c, strength, beta, make([]float64, len(c)*len(c)))
+}
+
+// solveEach is ridgeEach with room for the factor, which is overwritten.
+func solveEach(g, c, strength, beta, factor []float64) {
 	p := len(c)
 	if p == 0 {
 		return
 	}
 	// Straight to the factor: an estimate of the condition would cost as much again, and a poor
 	// one means columns that repeat each other: they share their effect.
-	sym := blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: slices.Clone(g[:p*p])}
+	sym := blas64.Symmetric{N: p, Stride: p, Uplo: blas.Upper, Data: factor[:p*p]}
+	copy(sym.Data, g)
 	for a := range p {
 		sym.Data[a*p+a] += strength[a] + 1e-9
 	}
