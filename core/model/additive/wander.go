@@ -299,10 +299,12 @@ func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, 
 		}
 	}
 	gram, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
+	begins := starts(white[1:])
 	for a := range k {
-		right.SetVec(a, floats.Dot(white[a+1], y))
+		right.SetVec(a, floats.Dot(white[a+1][begins[a]:], y[begins[a]:]))
 		for b := a; b < k; b++ {
-			gram.SetSym(a, b, floats.Dot(white[a+1], white[b+1]))
+			from := max(begins[a], begins[b])
+			gram.SetSym(a, b, floats.Dot(white[a+1][from:], white[b+1][from:]))
 		}
 	}
 	total := floats.Dot(y, y)
@@ -338,6 +340,18 @@ func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, 
 		loss = free*math.Log(noise) + rest/noise + logs - priors
 	}
 	return loss, noise, true
+}
+
+// starts are the places of the columns' first values that are not zero: bends, and most events, are nothing until then.
+func starts(columns [][]float64) []int {
+	out := make([]int, len(columns))
+	for k, c := range columns {
+		if out[k] = slices.IndexFunc(c, func(v float64) bool { return v != 0 }); out[k] < 0 {
+			out[k] = len(c)
+		}
+		out[k] &^= 3 // sums are taken four by four
+	}
+	return out
 }
 
 // under solves the regression with the level wandering by given weights.
