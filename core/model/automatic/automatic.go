@@ -196,7 +196,7 @@ func (m Model) Welcome(ctx context.Context, v panel.View, env model.Env) (model.
 
 // version is of how the choice is made; others are those of the members that are not always there.
 func version(others model.Catalogue) int {
-	out := 27
+	out := 28
 	for _, f := range others {
 		out ^= f.Version << 2
 	}

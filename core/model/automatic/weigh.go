@@ -25,6 +25,10 @@ const leaning = 0.1
 // by e times as many values: what these do on the inner windows, after a part of the history, is what they will do.
 const learning = 0.3
 
+// trees is the same for boosting next to all others: trees learn from all series together what families of their own shape
+// are told beforehand, and need more of it.
+const trees = 0.2
+
 // score is the log of a form's expected loss on a series next to the best's: its own windows
 // held towards what all of its kind show. Unknown where neither tells.
 func (e *evidence) score(i, k int) float64 {
@@ -49,6 +53,9 @@ func (e *evidence) score(i, k int) float64 {
 	}
 	if e.forms[k].plain && !e.forms[k].counts {
 		before += learning * e.grew
+	}
+	if e.forms[k].name == "boosting" {
+		before -= trees * e.grew
 	}
 	if !panel.Known(own) {
 		return before + pooled[k]

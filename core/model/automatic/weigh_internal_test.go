@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"paperkettle/core/panel"
 )
@@ -86,4 +87,25 @@ func TestPlainFormsDoNotLearn(t *testing.T) {
 		last = w[1]
 	}
 	assert.Greater(t, last, 0.02)
+}
+
+// Trees learn the most from what has come since the inner windows: of forms that did alike there boosting weighs more, the more so the
+// more has come since; and not, where nothing has.
+func TestTreesLearnMost(t *testing.T) {
+	last := 1.0
+	for _, grew := range []float64{0, 0.2, 0.7} {
+		e := evidenceOf(4, 30, []float64{0, 0}, []float64{0, 0})
+		e.forms = []form{{name: "boosting"}, {name: "pretrained"}}
+		e.grew = grew
+		w := e.weigh(false)[0]
+		require.Positive(t, w[1])
+		assert.InDelta(t, 1, w[0], 1e-12)
+		if grew == 0 {
+			assert.InDelta(t, 1, w[1], 1e-12)
+		} else {
+			assert.Less(t, w[1], last)
+		}
+		last = w[1]
+	}
+	assert.Greater(t, last, 0.1, "what little the windows tell still counts")
 }
