@@ -173,7 +173,15 @@ func (s *Server) cautionsAhead(ctx context.Context, rel *store.Release) ([]strin
 	if err != nil {
 		return nil, err
 	}
-	return bakeoff.CautionsAhead(p, e.Plan, rel.Horizon), nil
+	// Every driver of every series is looked at for that, and pages ask for it again and again.
+	return s.ahead.of(outlook{rel.RevisionID, b.Plan, rel.Horizon}, func() []string { return bakeoff.CautionsAhead(p, e.Plan, rel.Horizon) }), nil
+}
+
+// outlook is what cautions on a release are told of: none of it ever changes.
+type outlook struct {
+	revision uint
+	plan     string
+	horizon  int
 }
 
 // releasePanels are the panel a release was trained on and the latest one.

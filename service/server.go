@@ -74,6 +74,7 @@ type Server struct {
 	meters    *meters
 	surveys   sync.Map // of revisions, by ID: they never change either
 	engines   engines
+	ahead     lately[outlook, []string]
 	refits    refits
 	leaders   sync.Map // of finished bake-offs, by ID: they never change
 }
