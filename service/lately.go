@@ -13,25 +13,20 @@ type lately[K comparable, V any] struct {
 }
 
 type worked[K comparable, V any] struct {
-	of   K
-	once sync.Once
-	out  V
+	of  K
+	out func() V
 }
 
 // mostLately is how much is kept.
 const mostLately = 16
 
-// of gives what make makes, or made before.
-func (l *lately[K, V]) of(key K, make func() V) V {
-	w := l.find(key)
-	w.once.Do(func() { w.out = make() })
-	return w.out
-}
+// of gives what work gives, or gave before.
+func (l *lately[K, V]) of(key K, work func() V) V { return l.find(key, work).out() }
 
-func (l *lately[K, V]) find(key K) *worked[K, V] {
+func (l *lately[K, V]) find(key K, work func() V) *worked[K, V] {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	w := &worked[K, V]{of: key}
+	w := &worked[K, V]{key, sync.OnceValue(work)}
 	if at := slices.IndexFunc(l.last, func(w *worked[K, V]) bool { return w.of == key }); at >= 0 {
 		w = l.last[at]
 		l.last = slices.Delete(l.last, at, at+1)
