@@ -132,8 +132,9 @@ func (r *Recipe) event(c *Column, s panel.SeriesView, n int) []float64 {
 		return r.shares(c, events[0], s, n)
 	}
 	out := make([]float64, n)
+	all := &Column{Kind: kindEvent, Lag: c.Lag} // on all days of the week
 	for _, e := range events {
-		for i, share := range r.shares(whole(c), e, s, n) {
+		for i, share := range r.shares(all, e, s, n) {
 			out[i] = max(out[i], share)
 		}
 	}
@@ -154,15 +155,6 @@ func named(events []*calendar.Event, name string) (out []*calendar.Event) {
 		if e.Name == name {
 			out = append(out, e)
 		}
-	}
-	return out
-}
-
-// whole is a column's event on all days of the week; an event from which periods are counted is one without an offset.
-func whole(c *Column) *Column {
-	out := &Column{Kind: kindEvent, Name2: c.Name2}
-	if c.Kind == kindWeekendEvent || c.Kind == kindEvent {
-		out.Lag = c.Lag
 	}
 	return out
 }
