@@ -298,15 +298,7 @@ func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, 
 			y[i] = 0
 		}
 	}
-	gram, right := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
-	begins := starts(white[1:])
-	for a := range k {
-		right.SetVec(a, floats.Dot(white[a+1][begins[a]:], y[begins[a]:]))
-		for b := a; b < k; b++ {
-			from := max(begins[a], begins[b])
-			gram.SetSym(a, b, floats.Dot(white[a+1][from:], white[b+1][from:]))
-		}
-	}
+	gram, right := products(white[1:], y)
 	total := floats.Dot(y, y)
 	noise = max(total/max(n, 1), leastNoise*w.s.Spread*w.s.Spread)
 	beta := mat.NewVecDense(k, nil)
@@ -342,6 +334,20 @@ func (w *work) likelihood(list []column, columns [][]float64, x *Wander) (loss, 
 	return loss, noise, true
 }
 
+// products are the columns' with each other and with the values.
+func products(columns [][]float64, y []float64) (*mat.SymDense, *mat.VecDense) {
+	k := len(columns)
+	gram, right, begins := mat.NewSymDense(k, nil), mat.NewVecDense(k, nil), starts(columns)
+	for a, c := range columns {
+		right.SetVec(a, floats.Dot(c[begins[a]:], y[begins[a]:]))
+		for b := a; b < k; b++ {
+			from := max(begins[a], begins[b])
+			gram.SetSym(a, b, floats.Dot(c[from:], columns[b][from:]))
+		}
+	}
+	return gram, right
+}
+
 // starts are the places of the columns' first values that are not zero: bends, and most events, are nothing until then.
 func starts(columns [][]float64) []int {
 	out := make([]int, len(columns))
@@ -349,7 +355,7 @@ func starts(columns [][]float64) []int {
 		if out[k] = slices.IndexFunc(c, func(v float64) bool { return v != 0 }); out[k] < 0 {
 			out[k] = len(c)
 		}
-		out[k] &^= 3 // sums are taken four by four
+		out[k] &^= 3 // sums are taken four by four: so they are the same, to the bit
 	}
 	return out
 }

@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"gonum.org/v1/gonum/floats"
+	"pgregory.net/rapid"
 
 	"paperkettle/core/panel"
 )
@@ -38,4 +40,24 @@ func TestColumnsAreWhitenedAsIfAlone(t *testing.T) {
 			}
 		}
 	}
+}
+
+// What columns are not yet is left out of their products, and the products are the same to the bit.
+func TestProductsLeaveOutWhatIsNothing(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(1, 60).Draw(t, "n")
+		values := rapid.SliceOfN(rapid.Float64Range(-1e3, 1e3), n, n)
+		y, columns := values.Draw(t, "y"), make([][]float64, 4)
+		for k := range columns {
+			columns[k] = values.Draw(t, "column")
+			clear(columns[k][:rapid.IntRange(0, n).Draw(t, "start")])
+		}
+		gram, right := products(columns, y)
+		for a := range columns {
+			assert.Equal(t, floats.Dot(columns[a], y), right.AtVec(a))
+			for b := range columns {
+				assert.Equal(t, floats.Dot(columns[a], columns[b]), gram.At(a, b), "%d and %d", a, b)
+			}
+		}
+	})
 }
